@@ -1,0 +1,93 @@
+#pragma once
+/// The solids as read: bodies of faces and edges with exact surfaces and curves, and facets as an index.
+
+#include <halvo/geometry.hpp>
+
+#include <array>
+#include <memory>
+
+namespace halvo {
+
+class FacetTree;
+
+/// Edge of a body; `vertices` index Body::vertices. A degenerate edge is a point (cone apex, sphere pole).
+struct BodyEdge {
+    Curve curve;
+    std::array<int, 2> vertices{-1, -1};
+    bool degenerate = false;
+};
+
+/// One use of an edge by a face, in the sense that keeps the face's material on its left seen from outside.
+struct Coedge {
+    BodyEdgeId edge;
+    bool reversed = false;
+    Vec2 uv_start = Vec2::Zero(), uv_end = Vec2::Zero();  ///< surface parameters at both ends, in the sense of use
+};
+
+struct Face {
+    Surface surface;
+    bool reversed = false;  ///< outward normal is minus the surface's own
+    std::vector<std::vector<Coedge>> loops;
+    std::size_t first_facet = 0, facet_count = 0;
+    double area = 0;  ///< exact on plane and quadric faces, from facets on free ones
+    Vec3 outward_or(const Vec3& p, const Vec3& fallback) const {
+        const auto n = surface_normal(surface, p);
+        return n ? Vec3(reversed ? -*n : *n) : fallback;
+    }
+};
+
+struct Facet {
+    std::array<int, 3> corners{};
+    int face = -1;
+};
+
+/// How a body is built, measured by `classify` (see survey.hpp for the thresholds).
+enum class BodyClass { thin, slender, bulk, mixed, open };
+[[nodiscard]] const char* class_name(BodyClass c);
+
+struct MassProperties {
+    double volume = 0, area = 0;
+    Vec3 centre = Vec3::Zero();  ///< centre of volume
+};
+
+/// One solid (or one open shell) of the assembly.
+struct Body {
+    std::string name;    ///< product name, "solid" where the file gives none
+    std::string path;    ///< names from the root of the assembly tree, separated by '/'
+    std::array<double, 3> colour{0.62, 0.66, 0.70};
+    std::vector<Vec3> vertices;
+    std::vector<BodyEdge> edges;
+    std::vector<Face> faces;
+    std::vector<Vec3> points;   ///< corners of the facets
+    std::vector<Facet> facets;  ///< outward oriented, grouped by face
+    bool closed = true;         ///< every edge bounds two faces
+    MassProperties mass;
+    Box3 box;
+    std::string key;            ///< stable id: from name and measures, not from order or position
+    std::shared_ptr<const FacetTree> tree;
+
+    [[nodiscard]] Vec3 facet_normal(std::size_t i) const;
+    [[nodiscard]] double facet_area(std::size_t i) const;
+};
+
+struct Assembly {
+    std::string file;
+    std::string sha256;
+    std::string unit = "mm";          ///< unit of the file
+    Vec3 shift = Vec3::Zero();        ///< added to Halvo's coordinates to get those of the file (mm)
+    Tolerance tolerance;
+    std::vector<Body> bodies;         ///< in canonical order: by name, then size; not by order in the file
+    Box3 box;
+};
+
+/// Fills mass, face areas, box, facet tree and key of a body from its exact geometry and facets.
+/// Volume and centre come from boundary integrals over the exact surfaces (Green's theorem in the parameter
+/// plane, divergence theorem over the skin); free faces from their facets.
+void finish_body(Body& body);
+/// Puts bodies in canonical order and sets box and tolerance.
+void finish_assembly(Assembly& assembly);
+
+/// Outline of a face projected on a plane, arcs within `chord`.
+[[nodiscard]] std::vector<std::vector<Vec2>> face_outline(const Body& body, FaceId face, const Frame& chart, double chord);
+
+}  // namespace halvo

@@ -1,0 +1,110 @@
+#pragma once
+/// Curves and surfaces as Halvo keeps them. Closed families are variants; everything is a value.
+
+#include <halvo/types.hpp>
+
+#include <optional>
+#include <variant>
+
+namespace halvo {
+
+/// Oriented plane { x : normal . x = offset }, |normal| = 1.
+struct Plane {
+    Vec3 normal = Vec3::UnitZ();
+    double offset = 0;
+    [[nodiscard]] double height(const Vec3& p) const { return normal.dot(p) - offset; }
+    [[nodiscard]] static Plane through(const Vec3& p, const Vec3& n) { return {n.normalized(), n.normalized().dot(p)}; }
+    [[nodiscard]] static Plane of(const Frame& f) { return {f.z, f.z.dot(f.origin)}; }
+};
+
+struct LineCurve {  ///< parameter = length along `direction` (unit)
+    Vec3 origin, direction;
+};
+struct CircleCurve {  ///< parameter = angle from frame.x towards frame.y
+    Frame frame;
+    double radius = 0;
+};
+struct EllipseCurve {  ///< parameter = eccentric angle; half axes a along x, b along y
+    Frame frame;
+    double a = 0, b = 0;
+};
+struct PolylineCurve {  ///< sampled curve; parameter = cumulative chord length
+    std::vector<Vec3> points;
+    std::vector<double> at;
+};
+
+/// A bounded piece of a curve, running from parameter t0 to t1 (t0 < t1).
+struct Curve {
+    std::variant<LineCurve, CircleCurve, EllipseCurve, PolylineCurve> shape;
+    double t0 = 0, t1 = 0;
+
+    [[nodiscard]] static Curve segment(const Vec3& a, const Vec3& b);
+    [[nodiscard]] static Curve polyline(std::vector<Vec3> points);
+
+    [[nodiscard]] Vec3 point(double t) const;
+    [[nodiscard]] Vec3 derivative(double t) const;
+    [[nodiscard]] Vec3 start() const { return point(t0); }
+    [[nodiscard]] Vec3 end() const { return point(t1); }
+    [[nodiscard]] Vec3 middle() const { return point(0.5 * (t0 + t1)); }
+    [[nodiscard]] double length() const { return length(t0, t1); }
+    [[nodiscard]] double length(double a, double b) const;
+    /// Parameter at a share (0..1) of the arc length.
+    [[nodiscard]] double parameter_at(double share) const;
+    [[nodiscard]] Curve piece(double a, double b) const;
+    [[nodiscard]] Curve reversed() const;
+    [[nodiscard]] Curve moved(const Eigen::Isometry3d& m) const;
+    /// Points from start to end with chord error at most `chord` (at least `least` pieces on anything curved).
+    [[nodiscard]] std::vector<Vec3> sampled(double chord, int least = 4) const;
+    /// Parameter of the point of the curve nearest to `p`, within [t0, t1].
+    [[nodiscard]] double nearest(const Vec3& p) const;
+    [[nodiscard]] bool is_line() const { return shape.index() == 0; }
+    [[nodiscard]] bool closed(double tol) const { return (start() - end()).norm() <= tol && length() > 4 * tol; }
+    [[nodiscard]] Box3 box() const;
+};
+
+/// All parameters in [t0, t1] where the curve meets the plane, sorted; touching counts once.
+/// A curve that lies in the plane gives none.
+[[nodiscard]] std::vector<double> meets(const Curve& curve, const Plane& plane);
+
+/// True when both curves are pieces of the same line or the same circle, to `tol`.
+[[nodiscard]] bool same_carrier(const Curve& a, const Curve& b, double tol);
+
+struct PlaneSurface {
+    Frame frame;
+};
+struct CylinderSurface {  ///< axis = frame.z
+    Frame frame;
+    double radius = 0;
+};
+struct ConeSurface {  ///< radius at frame.origin, growing along z with tan(half_angle)
+    Frame frame;
+    double radius = 0, half_angle = 0;
+};
+struct SphereSurface {
+    Frame frame;
+    double radius = 0;
+};
+struct TorusSurface {
+    Frame frame;
+    double major = 0, minor = 0;
+};
+struct FreeSurface {};  ///< anything else: known by its facets
+
+using Surface = std::variant<PlaneSurface, CylinderSurface, ConeSurface, SphereSurface, TorusSurface, FreeSurface>;
+
+/// Lower-case trade name: plane, cylinder, cone, sphere, torus, free.
+[[nodiscard]] const char* surface_name(const Surface& s);
+/// Parameters (u, v) of the surface point nearest to `p` (not for FreeSurface).
+[[nodiscard]] Vec2 surface_parameters(const Surface& s, const Vec3& p);
+[[nodiscard]] Vec3 surface_point(const Surface& s, const Vec2& uv);
+/// Unit normal of the surface's own orientation at the point nearest to `p`; nothing for FreeSurface.
+[[nodiscard]] std::optional<Vec3> surface_normal(const Surface& s, const Vec3& p);
+/// Foot of `p` on the surface; nothing for FreeSurface.
+[[nodiscard]] std::optional<Vec3> surface_foot(const Surface& s, const Vec3& p);
+
+/// Even-odd test of a point against closed polygons.
+[[nodiscard]] bool inside(const std::vector<std::vector<Vec2>>& loops, const Vec2& p);
+/// Signed area of one closed polygon.
+[[nodiscard]] double polygon_area(const std::vector<Vec2>& loop);
+
+}  // namespace halvo

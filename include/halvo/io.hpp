@@ -1,0 +1,48 @@
+#pragma once
+/// Files in and out. Every writer writes beside its target and renames; a failure leaves what was there before.
+
+#include <halvo/assembly.hpp>
+#include <halvo/mesh.hpp>
+#include <halvo/model.hpp>
+#include <halvo/plan.hpp>
+#include <halvo/prove.hpp>
+#include <halvo/survey.hpp>
+
+#include <filesystem>
+
+namespace halvo {
+
+/// Reads a STEP file (AP203, AP214, AP242). Throws Error{input} with one line that says what is wrong and what to do.
+[[nodiscard]] Assembly read(const std::filesystem::path& file, const SourceOptions& options = {}, const Observer& observer = {});
+
+/// Everything a run has produced so far; what a later stage needs and what the files are written from.
+struct Job {
+    Plan plan;
+    Assembly solids;
+    Survey survey;
+    Model model;
+    Mesh mesh;
+    Proof proof;
+    std::string stage;                                   ///< last stage done
+    std::vector<std::pair<std::string, double>> timing;  ///< seconds a stage; not part of the result
+};
+
+/// VTK XML UnstructuredGrid, fields as in DESIGN section 5.
+void write_vtu(const std::filesystem::path& file, const Mesh& mesh, const Vec3& shift);
+/// summary.json as text.
+[[nodiscard]] std::string summary_json(const Job& job);
+[[nodiscard]] std::string survey_json(const Assembly& solids, const Survey& survey);
+/// ledger.csv as text.
+[[nodiscard]] std::string ledger_csv(const Model& model);
+
+/// Model file (SQLite, application id "HLVO"). A newer schema is refused.
+void write_model(const std::filesystem::path& file, const Job& job);
+[[nodiscard]] Job read_model(const std::filesystem::path& file);
+
+/// Writes model.halvo, mesh.vtu, summary.json and ledger.csv: all of them or none. Files of stages not reached are left out.
+void write_results(const std::filesystem::path& folder, const Job& job);
+
+/// Text to a file by way of a temporary name.
+void write_text(const std::filesystem::path& file, const std::string& text);
+
+}  // namespace halvo

@@ -1,0 +1,36 @@
+#pragma once
+/// The ledger: every decision with its id, figures and state; and findings: defects and gaps that were seen.
+
+#include <halvo/types.hpp>
+
+namespace halvo {
+
+enum class EntryState { proposed, applied, refused };
+[[nodiscard]] inline const char* state_name(EntryState s) {
+    constexpr const char* names[] = {"proposed", "applied", "refused"};
+    return names[static_cast<int>(s)];
+}
+
+struct LedgerEntry {
+    std::string key;    ///< stable id
+    std::string stage;  ///< survey, halve, join, mesh
+    std::string kind;   ///< wall, member, stub, corner, tee, ...
+    EntryState state = EntryState::applied;
+    std::string about;  ///< one line for people, with figures and units
+    double value = 0;   ///< the leading figure (mm, mm2 as `about` says)
+    Vec3 place = Vec3::Zero();
+    std::string body;   ///< name of the body, or "a + b"
+};
+
+/// Something an analyst should know: a defect, a part that could not be idealized, a contact without a joint.
+struct Finding {
+    std::string key;
+    std::string kind;
+    std::string about;  ///< what, with figures
+    std::string advice; ///< what can be done about it
+    Vec3 place = Vec3::Zero();
+    double size = 0;    ///< mm
+    std::string body;
+};
+
+}  // namespace halvo

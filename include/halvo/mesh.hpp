@@ -1,0 +1,38 @@
+#pragma once
+#include <halvo/model.hpp>
+
+namespace halvo {
+
+enum class ElementKind : std::uint8_t { shell = 0, beam = 1, rigid = 2 };
+
+/// Shell (three or four nodes), beam or rigid link (two nodes).
+struct Element {
+    std::array<std::int32_t, 4> nodes{-1, -1, -1, -1};
+    std::uint8_t count = 0;
+    ElementKind kind = ElementKind::shell;
+    std::int32_t sheet = -1, member = -1, body = -1, section = -1;
+    double thickness = 0;
+    double offset = 0;
+    double quality = 1;  ///< scaled Jacobian of shells, 1 on lines
+};
+
+struct MeshQuality {
+    double min_scaled_jacobian = 1, mean_scaled_jacobian = 1, max_aspect = 1, max_warpage = 0, quad_share = 1;
+};
+
+struct Mesh {
+    std::vector<Vec3> nodes;
+    std::vector<Element> elements;
+    int quads = 0, trias = 0, lines = 0, links = 0;
+    int parts = 0;                 ///< connected parts by shared nodes
+    double free_edge_length = 0;   ///< of element edges with one shell and no line on them
+    MeshQuality quality;
+};
+
+/// Conforming mesh, quads first. Every edge of the model is divided once; member nodes are sheet nodes where they touch.
+[[nodiscard]] Mesh mesh(const Model& model, const MeshOptions& options = {}, const Observer& observer = {});
+
+/// Scaled Jacobian of a triangle or quad, as defined in the Verdict library's report (Stimpson et al., SAND2007-1751).
+[[nodiscard]] double scaled_jacobian(const std::vector<Vec3>& corners);
+
+}  // namespace halvo

@@ -1,0 +1,168 @@
+#pragma once
+/// The idealization: a cell complex of vertices, edges, sheets and members. Whatever is joined shares entities by identity.
+
+#include <halvo/assembly.hpp>
+#include <halvo/ledger.hpp>
+#include <halvo/options.hpp>
+
+#include <map>
+
+namespace halvo {
+
+struct Vertex {
+    Vec3 point = Vec3::Zero();
+};
+
+/// Belongs to the model, not to a sheet: everything that meets along it holds the same edge.
+struct Edge {
+    Curve curve;
+    std::array<VertexId, 2> vertices;
+};
+
+struct EdgeUse {
+    EdgeId edge;
+    bool reversed = false;
+};
+
+/// A piece of a sheet bounded by edges. Loops run with the sheet's material on the left seen against its normal; the first is the outer one.
+struct Region {
+    std::vector<std::vector<EdgeUse>> loops;
+    std::vector<EdgeId> embedded;   ///< edges inside the region that others share (slits in the mesh, not in the sheet)
+    std::vector<VertexId> points;   ///< vertices inside the region that others share
+    double area = 0;                ///< mm2
+    double own_area = 0;            ///< part of `area` that lies in the sheet's own body; the rest bridges to a neighbour (mm2)
+};
+
+/// Thickness on a flat sheet, from the two opposed planes of each pair of faces; exact anywhere.
+struct ThicknessPiece {
+    Plane top, bottom;                           ///< outward planes of both faces
+    std::vector<std::vector<Vec2>> top_outline, bottom_outline;  ///< in the sheet's chart; say which piece rules where
+};
+struct ThicknessField {
+    std::vector<ThicknessPiece> pieces;
+    /// Thickness along the sheet's normal at chart point `p` (mm).
+    [[nodiscard]] double at(const Frame& chart, const Vec2& p) const;
+    [[nodiscard]] const ThicknessPiece& piece_at(const Vec2& p) const;
+};
+
+struct ThicknessRange {
+    double min = 0, mean = 0, max = 0;
+};
+
+/// Midsurface of a wall.
+struct Sheet {
+    std::string key;
+    int body = -1;                 ///< index into Assembly::bodies; -1 for sheets made by hand
+    Frame chart;                   ///< plane of the sheet: chart coordinates are (x, y), normal z
+    std::vector<Region> regions;
+    ThicknessField field;
+    std::vector<int> top_faces, bottom_faces;  ///< faces of the body behind it, on the side of +z and of -z
+    ThicknessRange thickness;
+    double offset = 0;             ///< from the reference surface to the middle, along z
+    double trimmed_area = 0;       ///< overhangs cut off by joints, which the extension of the other sheet stands for (mm2)
+    [[nodiscard]] double area() const;
+    [[nodiscard]] double own_area() const;
+};
+
+/// Cross-section values about the centroid; y and z are the member's section axes.
+struct Section {
+    std::string key;
+    std::string shape;                            ///< round, tube, rectangular tube, flat, I, channel, angle, tee, solid, ...
+    std::vector<std::pair<std::string, double>> dimensions;  ///< by trade name, mm
+    double area = 0, iyy = 0, izz = 0, iyz = 0, i1 = 0, i2 = 0;
+    double principal_angle = 0;                   ///< from y to the first principal axis
+    double j = 0;                                 ///< torsion constant (mm4)
+    double warping = 0;                           ///< warping constant about the shear centre (mm6)
+    Vec2 shear_centre = Vec2::Zero();             ///< from the centroid
+    double depth = 0;                             ///< largest extent of the profile
+    std::vector<std::vector<Curve>> profile;      ///< loops in the section's own plane (x = y axis, y = z axis); outer first
+};
+
+/// A beam line with its section.
+struct Member {
+    std::string key;
+    int body = -1;
+    SectionId section;
+    Frame axes;                     ///< origin at the start of the body's own centroid line; z along it, x and y the section axes
+    std::vector<EdgeUse> chain;     ///< from start to end
+    double own_length = 0;          ///< length of the line within the body itself (mm)
+    Vec3 own_start = Vec3::Zero(), own_end = Vec3::Zero();
+    std::array<std::vector<int>, 2> end_faces;   ///< faces of the body that close it at start and end
+    double trimmed = 0;             ///< length of overhangs cut off by joints (mm)
+};
+
+/// Rigid connection between two vertices that stand a distance apart.
+struct Link {
+    VertexId a, b;
+    int joint = -1;
+};
+
+/// Rigid connection between two edges of equal division, node to node.
+struct EdgeLink {
+    EdgeId a, b;
+    bool reversed = false;  ///< start of `a` faces the end of `b`
+    int joint = -1;
+};
+
+/// What was joined to what, between bodies.
+struct JointRecord {
+    std::string key;
+    std::string kind;      ///< corner, tee, cross, butt, member to member, member end to sheet, sheet edge to member, link, ...
+    std::string a, b;      ///< keys of the sheets or members
+    std::array<int, 2> bodies{-1, -1};
+    double gap = 0;        ///< distance of the solids before (mm)
+    double length = 0;     ///< of the shared line, 0 for a point
+    double moved = 0;      ///< how far the furthest extension went (mm)
+    EntryState state = EntryState::applied;
+    Vec3 place = Vec3::Zero();
+};
+
+/// Edge shared by sheets.
+struct Seam {
+    EdgeId edge;
+    std::string kind;      ///< corner, tee, cross, star, butt
+    std::vector<SheetId> sheets;
+};
+
+struct Model {
+    Tolerance tolerance;
+    std::vector<Vertex> vertices;
+    std::vector<Edge> edges;
+    std::vector<Sheet> sheets;
+    std::vector<Section> sections;
+    std::vector<Member> members;
+    std::vector<Link> links;
+    std::vector<EdgeLink> edge_links;
+    std::vector<JointRecord> joints;
+    std::vector<Finding> findings;
+    std::vector<LedgerEntry> ledger;
+
+    [[nodiscard]] double length(EdgeId e) const { return edges[e.index()].curve.length(); }
+    [[nodiscard]] double length(const Member& m) const;
+};
+
+/// One use of an edge as the boundary of (or inside) a sheet; inside counts twice.
+struct SheetAtEdge {
+    SheetId sheet;
+    int sides = 0;
+};
+/// For each edge, the sheets on it.
+[[nodiscard]] std::vector<std::vector<SheetAtEdge>> sheets_at_edges(const Model& model);
+/// Number of sheet sides on each edge: 0 for member lines, 1 free, 2 shared, 3 tee, 4 cross.
+[[nodiscard]] std::vector<int> sides_at_edges(const Model& model);
+/// All edges where two or more different sheets meet, named by kind.
+[[nodiscard]] std::vector<Seam> seams(const Model& model);
+/// Connected parts: for each sheet, then each member, the number of its part; and how many parts there are.
+struct Parts {
+    std::vector<int> of_sheet, of_member;
+    int count = 0;
+};
+[[nodiscard]] Parts connected_parts(const Model& model);
+
+/// Builds a flat sheet from an outer polygon and holes (points in space, planar to tolerance) with constant thickness.
+/// For models made by hand; `join` then finds the seams between them.
+SheetId add_plate(Model& model, const std::vector<Vec3>& outline, double thickness, const std::vector<std::vector<Vec3>>& holes = {});
+/// Adds a straight member; `up` gives the direction of the section's second axis.
+MemberId add_member(Model& model, const Vec3& start, const Vec3& end, Section section, const Vec3& up);
+
+}  // namespace halvo

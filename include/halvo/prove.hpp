@@ -1,0 +1,40 @@
+#pragma once
+#include <halvo/mesh.hpp>
+#include <halvo/survey.hpp>
+
+namespace halvo {
+
+struct BodyProof {
+    double solid = 0;       ///< volume of the solid (mm3)
+    double idealized = 0;   ///< volume its sheets and members stand for within the body itself
+    double bridged = 0;     ///< further volume of extensions that lie in neighbours (counted twice in the mesh)
+    double error = 0;       ///< idealized / solid - 1
+};
+
+/// A place where two solids touch (or lie within reach) and whether the model carries it.
+struct ContactProof {
+    int a = -1, b = -1;
+    Vec3 place = Vec3::Zero();
+    double gap = 0;
+    bool joined = false;
+};
+
+struct Proof {
+    std::vector<BodyProof> bodies;
+    double volume_error = 0;     ///< over all thin and slender bodies
+    double worst_body_error = 0;
+    int worst_body = -1;
+    double centroid_error = 0;   ///< distance of mass centres (mm)
+    double coverage = 0;         ///< share of the skin of thin and slender bodies that sheets and members account for
+    double thickness_error = 0;  ///< largest relative difference of element thickness to a ray through the solid, 99th percentile
+    int parts = 0;
+    std::vector<ContactProof> contacts;
+    bool within_bounds = true;
+    std::vector<std::string> outside;   ///< what is outside its bound, in words
+};
+
+/// Compares the idealization with the solids. Contacts are found from the solids alone, not from what `join` did.
+[[nodiscard]] Proof prove(const Assembly& solids, const Model& model, const Mesh& mesh, const ProveOptions& options = {},
+                          double reach = JoinOptions{}.reach, const Observer& observer = {});
+
+}  // namespace halvo

@@ -1,0 +1,224 @@
+#include "core/keys.hpp"
+#include "geom/facet_tree.hpp"
+
+#include <halvo/assembly.hpp>
+
+#include <algorithm>
+#include <cmath>
+
+namespace halvo {
+namespace {
+
+constexpr double gauss_at[8] = {0.019855071751231884, 0.10166676129318664, 0.2372337950418355, 0.4082826787521751,
+                                0.5917173212478249,   0.7627662049581645,  0.8983332387068134, 0.9801449282487681};
+constexpr double gauss_weight[8] = {0.05061426814518813, 0.11119051722668724, 0.15685332293894363, 0.18134189168918100,
+                                    0.18134189168918100, 0.15685332293894363, 0.11119051722668724, 0.05061426814518813};
+
+// Area, volume and first moments, all taken about a local origin near the body.
+using Moments = Eigen::Matrix<double, 5, 1>;
+
+double area_factor(const Surface& s, double v) {
+    if (const auto* c = std::get_if<CylinderSurface>(&s)) return c->radius;
+    if (const auto* c = std::get_if<ConeSurface>(&s)) return c->radius + v * std::sin(c->half_angle);
+    if (const auto* c = std::get_if<SphereSurface>(&s)) return c->radius * c->radius * std::cos(v);
+    if (const auto* c = std::get_if<TorusSurface>(&s)) return c->minor * (c->major + c->minor * std::cos(v));
+    return 1;
+}
+
+Moments integrand(const Face& f, const Vec3& origin, double u, double v) {
+    const Vec3 p = surface_point(f.surface, {u, v});
+    Vec3 n = surface_normal(f.surface, p).value_or(Vec3::Zero());
+    // A cone's own normal flips past the apex; its area factor changes sign there too, so the product stays right.
+    if (f.reversed) n = -n;
+    const Vec3 x = p - origin;
+    const double da = area_factor(f.surface, v), flux = x.dot(n) * da;
+    Moments m;
+    m << da, flux / 3, x.x() * flux / 4, x.y() * flux / 4, x.z() * flux / 4;
+    return m;
+}
+
+// F(u, v) = integral of the integrand over v from `from` to `v`.
+Moments inner(const Face& f, const Vec3& origin, double u, double from, double v) {
+    const bool angular = std::holds_alternative<SphereSurface>(f.surface) || std::holds_alternative<TorusSurface>(f.surface);
+    const int pieces = angular ? std::max(1, static_cast<int>(std::ceil(std::abs(v - from) / 0.8))) : 1;
+    Moments sum = Moments::Zero();
+    for (int i = 0; i < pieces; ++i) {
+        const double lo = from + (v - from) * i / pieces, h = (v - from) / pieces;
+        for (int k = 0; k < 8; ++k) sum += h * gauss_weight[k] * integrand(f, origin, u, lo + h * gauss_at[k]);
+    }
+    return sum;
+}
+
+Vec3 along_u(const Surface& s, const Vec2& uv) {
+    const double c = std::cos(uv.x()), d = std::sin(uv.x());
+    const auto turn = [&](const Frame& f, double r) { return Vec3(r * (-d * f.x + c * f.y)); };
+    if (const auto* k = std::get_if<CylinderSurface>(&s)) return turn(k->frame, k->radius);
+    if (const auto* k = std::get_if<ConeSurface>(&s)) return turn(k->frame, k->radius + uv.y() * std::sin(k->half_angle));
+    if (const auto* k = std::get_if<SphereSurface>(&s)) return turn(k->frame, k->radius * std::cos(uv.y()));
+    if (const auto* k = std::get_if<TorusSurface>(&s)) return turn(k->frame, k->major + k->minor * std::cos(uv.y()));
+    return std::get<PlaneSurface>(s).frame.x;
+}
+
+int quadrature_pieces(const Curve& c) {
+    if (c.is_line()) return 2;
+    if (const auto* p = std::get_if<PolylineCurve>(&c.shape)) return static_cast<int>(p->points.size()) - 1;
+    return std::max(2, static_cast<int>(std::ceil((c.t1 - c.t0) / 0.5)));
+}
+
+// Contribution of one coedge to -(closed integral of F du).
+Moments coedge_term(const Body& body, const Face& f, const Coedge& use, const Vec3& origin, double from) {
+    const BodyEdge& e = body.edges[use.edge.index()];
+    Moments sum = Moments::Zero();
+    if (e.degenerate) {
+        const double du = use.uv_end.x() - use.uv_start.x();
+        for (int i = 0; i < 16; ++i)
+            for (int k = 0; k < 8; ++k) {
+                const double w = (i + gauss_at[k]) / 16;
+                sum -= gauss_weight[k] / 16 * du * inner(f, origin, use.uv_start.x() + w * du, from, use.uv_start.y());
+            }
+        return sum;
+    }
+    const Curve& c = e.curve;
+    const int pieces = quadrature_pieces(c);
+    const bool torus = std::holds_alternative<TorusSurface>(f.surface);
+    double last_v = use.reversed ? use.uv_end.y() : use.uv_start.y();
+    for (int i = 0; i < pieces; ++i) {
+        const double h = (c.t1 - c.t0) / pieces, lo = c.t0 + h * i;
+        for (int k = 0; k < 8; ++k) {
+            const double t = lo + h * gauss_at[k];
+            const Vec3 p = c.point(t);
+            Vec2 uv = surface_parameters(f.surface, p);
+            if (torus) {
+                uv.y() += 2 * pi * std::round((last_v - uv.y()) / (2 * pi));
+                last_v = uv.y();
+            }
+            const Vec3 xu = along_u(f.surface, uv);
+            const double n2 = xu.squaredNorm();
+            if (n2 < 1e-24) continue;
+            const double du = c.derivative(t).dot(xu) / n2;
+            sum -= (use.reversed ? -1.0 : 1.0) * h * gauss_weight[k] * du * inner(f, origin, uv.x(), from, uv.y());
+        }
+    }
+    return sum;
+}
+
+Moments exact_face(const Body& body, const Face& f, const Vec3& origin) {
+    double from = 0;
+    if (!f.loops.empty() && !f.loops[0].empty()) from = f.loops[0][0].uv_start.y();
+    if (std::holds_alternative<PlaneSurface>(f.surface)) from = 0;
+    Moments sum = Moments::Zero();
+    for (const auto& loop : f.loops)
+        for (const Coedge& use : loop) sum += coedge_term(body, f, use, origin, from);
+    return f.reversed ? Moments(-sum) : sum;
+}
+
+Moments facet_face(const Body& body, const Face& f, const Vec3& origin) {
+    Moments sum = Moments::Zero();
+    for (std::size_t i = f.first_facet; i < f.first_facet + f.facet_count; ++i) {
+        const auto& k = body.facets[i].corners;
+        const Vec3 a = body.points[static_cast<std::size_t>(k[0])] - origin;
+        const Vec3 b = body.points[static_cast<std::size_t>(k[1])] - origin;
+        const Vec3 c = body.points[static_cast<std::size_t>(k[2])] - origin;
+        const Vec3 n = 0.5 * (b - a).cross(c - a);
+        const double v6 = a.dot(b.cross(c)) / 6;
+        const Vec3 m = v6 * (a + b + c) / 4;
+        Moments t;
+        t << n.norm(), v6, m.x(), m.y(), m.z();
+        sum += t;
+    }
+    return sum;
+}
+
+}  // namespace
+
+const char* class_name(BodyClass c) {
+    constexpr const char* names[] = {"thin", "slender", "bulk", "mixed", "open"};
+    return names[static_cast<int>(c)];
+}
+
+Vec3 Body::facet_normal(std::size_t i) const {
+    const auto& k = facets[i].corners;
+    const Vec3 &a = points[static_cast<std::size_t>(k[0])], &b = points[static_cast<std::size_t>(k[1])],
+               &c = points[static_cast<std::size_t>(k[2])];
+    return (b - a).cross(c - a).normalized();
+}
+
+double Body::facet_area(std::size_t i) const {
+    const auto& k = facets[i].corners;
+    const Vec3 &a = points[static_cast<std::size_t>(k[0])], &b = points[static_cast<std::size_t>(k[1])],
+               &c = points[static_cast<std::size_t>(k[2])];
+    return 0.5 * (b - a).cross(c - a).norm();
+}
+
+void finish_body(Body& body) {
+    body.box = Box3();
+    for (const Vec3& p : body.points) body.box.extend(p);
+    for (const BodyEdge& e : body.edges)
+        if (!e.degenerate) body.box.extend(e.curve.box());
+    const Vec3 origin = body.box.isEmpty() ? Vec3(0, 0, 0) : Vec3(body.box.center());
+    Moments sum = Moments::Zero();
+    for (Face& f : body.faces) {
+        const Moments rough = facet_face(body, f, origin);
+        Moments m = rough;
+        if (!std::holds_alternative<FreeSurface>(f.surface)) {
+            const Moments exact = exact_face(body, f, origin);
+            // The facets are a check on the boundary integral: a loop that does not close shows as a gross difference.
+            if (std::abs(exact[0] - rough[0]) <= 0.05 * rough[0]) m = exact;
+        }
+        f.area = m[0];
+        sum += m;
+    }
+    body.mass.area = sum[0];
+    body.mass.volume = sum[1];
+    body.mass.centre = std::abs(sum[1]) > 0 ? Vec3(origin + sum.tail<3>() / sum[1]) : origin;
+    std::vector<std::array<int, 3>> corners;
+    corners.reserve(body.facets.size());
+    for (const Facet& f : body.facets) corners.push_back(f.corners);
+    body.tree = std::make_shared<const FacetTree>(body.points, corners);
+    body.key = make_key("body", body.name, {std::cbrt(body.mass.volume), std::sqrt(body.mass.area)});
+}
+
+void finish_assembly(Assembly& assembly) {
+    assembly.box = Box3();
+    Vec3 moment = Vec3::Zero();
+    double volume = 0;
+    for (const Body& b : assembly.bodies) {
+        assembly.box.extend(b.box);
+        moment += b.mass.volume * b.mass.centre;
+        volume += b.mass.volume;
+    }
+    const Vec3 centre = volume > 0 ? Vec3(moment / volume) : Vec3::Zero();
+    // The diagonal of a box depends on how the part is turned; twice the farthest corner from the centre does not.
+    double radius = 0;
+    for (const Body& b : assembly.bodies)
+        for (const Vec3& v : b.vertices) radius = std::max(radius, (v - centre).norm());
+    if (radius == 0 && !assembly.box.isEmpty()) radius = 0.5 * assembly.box.diagonal().norm();
+    assembly.tolerance = Tolerance::for_size(2 * radius);
+    const auto rough = [](double v) { return std::llround(v * 1e3 + 0.3183); };
+    std::stable_sort(assembly.bodies.begin(), assembly.bodies.end(), [&](const Body& a, const Body& b) {
+        if (a.path != b.path) return natural_less(a.path, b.path);
+        const auto va = rough(std::cbrt(a.mass.volume)), vb = rough(std::cbrt(b.mass.volume));
+        if (va != vb) return va > vb;
+        return rough((a.mass.centre - centre).norm()) < rough((b.mass.centre - centre).norm());
+    });
+    KeySet keys;
+    for (Body& b : assembly.bodies) b.key = keys.unique(b.key);
+}
+
+std::vector<std::vector<Vec2>> face_outline(const Body& body, FaceId face, const Frame& chart, double chord) {
+    std::vector<std::vector<Vec2>> out;
+    for (const auto& loop : body.faces[face.index()].loops) {
+        std::vector<Vec2> polygon;
+        for (const Coedge& use : loop) {
+            const BodyEdge& e = body.edges[use.edge.index()];
+            if (e.degenerate) continue;
+            auto pts = e.curve.sampled(chord);
+            if (use.reversed) std::reverse(pts.begin(), pts.end());
+            for (std::size_t i = 0; i + 1 < pts.size(); ++i) polygon.push_back(chart.local2(pts[i]));
+        }
+        if (polygon.size() >= 3) out.push_back(std::move(polygon));
+    }
+    return out;
+}
+
+}  // namespace halvo

@@ -1,0 +1,310 @@
+#include "body/section.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+
+namespace halvo {
+namespace {
+
+struct Crossing {
+    Vec3 point;
+};
+
+// A face's boundary passing through the plane: `down` when it leaves the upper side.
+struct Passage {
+    int crossing = -1;
+    bool down = false;
+};
+
+struct Piece {
+    Curve curve;
+    int face = -1, start = -1, end = -1;
+};
+
+class Cutter {
+public:
+    Cutter(const Body& body, const Frame& frame, double tol) : body_(body), frame_(frame), plane_(Plane::of(frame)), tol_(tol) {}
+
+    PlaneSection run() {
+        of_edge_.resize(body_.edges.size());
+        for (std::size_t i = 0; i < body_.edges.size(); ++i) cross_edge(i);
+        for (std::size_t f = 0; f < body_.faces.size(); ++f) cross_face(static_cast<int>(f));
+        return chain();
+    }
+
+private:
+    // Crossings of one edge with their sense along the edge's own direction.
+    void cross_edge(std::size_t i) {
+        const BodyEdge& e = body_.edges[i];
+        if (e.degenerate) return;
+        const Curve& c = e.curve;
+        const double length = c.length();
+        std::vector<double> at{c.t0};
+        for (double t : meets(c, plane_)) {
+            const Vec3 p = c.point(t);
+            const bool near_end = (p - c.start()).norm() <= tol_ || (p - c.end()).norm() <= tol_;
+            if (!near_end || length <= 4 * tol_) at.push_back(t);
+        }
+        at.push_back(c.t1);
+        // Above or below at each end and on each interval between roots; "on" counts as above.
+        const auto above = [&](double t) { return plane_.height(c.point(t)) >= -tol_; };
+        bool last = above(c.t0);
+        for (std::size_t k = 0; k + 1 < at.size(); ++k) {
+            const bool here = above(0.5 * (at[k] + at[k + 1]));
+            if (here != last) add_crossing(i, at[k], !here);
+            last = here;
+        }
+        if (above(c.t1) != last) add_crossing(i, c.t1, last);
+    }
+
+    void add_crossing(std::size_t edge, double t, bool down) {
+        of_edge_[edge].push_back({static_cast<int>(crossings_.size()), down});
+        crossings_.push_back({body_.edges[edge].curve.point(t)});
+    }
+
+    void cross_face(int f) {
+        const Face& face = body_.faces[static_cast<std::size_t>(f)];
+        std::vector<int> starts, ends;
+        for (const auto& loop : face.loops)
+            for (const Coedge& use : loop)
+                for (const Passage& p : of_edge_[use.edge.index()])
+                    ((p.down != use.reversed) ? starts : ends).push_back(p.crossing);
+        if (starts.empty() && ends.empty()) return;
+        if (starts.size() != ends.size()) {
+            ++broken_;
+            return;
+        }
+        if (std::holds_alternative<PlaneSurface>(face.surface))
+            straight(f, starts, ends);
+        else if (const auto conic = conic_of(face))
+            round(f, *conic, starts, ends);
+        else if (std::holds_alternative<CylinderSurface>(face.surface))
+            rulings(f, starts, ends);
+        else
+            sampled(f, starts, ends);
+    }
+
+    // Direction of the section on a face: material on the left.
+    Vec3 along(int f, const Vec3& p) const {
+        const Face& face = body_.faces[static_cast<std::size_t>(f)];
+        return frame_.z.cross(face.outward_or(p, Vec3::Zero())).normalized();
+    }
+
+    const Vec3& at(int crossing) const { return crossings_[static_cast<std::size_t>(crossing)].point; }
+
+    void line(int f, int a, int b) {
+        if (a != b && (at(a) - at(b)).norm() > 0) pieces_.push_back({Curve::segment(at(a), at(b)), f, a, b});
+        else pieces_.push_back({Curve::segment(at(a), at(a)), f, a, b});
+    }
+
+    void straight(int f, std::vector<int>& starts, std::vector<int>& ends) {
+        const Vec3 d = along(f, at(starts[0]));
+        const auto order = [&](int a, int b) { return at(a).dot(d) < at(b).dot(d); };
+        std::stable_sort(starts.begin(), starts.end(), order);
+        std::stable_sort(ends.begin(), ends.end(), order);
+        for (std::size_t i = 0; i < starts.size(); ++i) line(f, starts[i], ends[i]);
+    }
+
+    // A cylinder cut along its axis: each pair of passages lies on one ruling.
+    void rulings(int f, const std::vector<int>& starts, std::vector<int> ends) {
+        for (int s : starts) {
+            const Vec3 d = along(f, at(s));
+            std::size_t best = 0;
+            double best_score = std::numeric_limits<double>::max();
+            for (std::size_t i = 0; i < ends.size(); ++i) {
+                const Vec3 r = at(ends[i]) - at(s);
+                const double forward = r.dot(d);
+                const double score = (r - forward * d).norm() * 1e3 + (forward < -tol_ ? 1e9 : forward);
+                if (score < best_score) best_score = score, best = i;
+            }
+            line(f, s, ends[best]);
+            ends.erase(ends.begin() + static_cast<std::ptrdiff_t>(best));
+        }
+    }
+
+    std::optional<Curve> conic_of(const Face& face) const {
+        if (const auto* s = std::get_if<SphereSurface>(&face.surface)) {
+            const double h = plane_.height(s->frame.origin);
+            if (std::abs(h) >= s->radius) return std::nullopt;
+            return circle(s->frame.origin - h * frame_.z, std::sqrt(s->radius * s->radius - h * h));
+        }
+        if (const auto* s = std::get_if<CylinderSurface>(&face.surface)) {
+            const double c = s->frame.z.dot(frame_.z);
+            if (std::abs(c) < 1e-6) return std::nullopt;
+            const Vec3 centre = s->frame.origin - plane_.height(s->frame.origin) / c * s->frame.z;
+            const Vec3 minor = frame_.z.cross(s->frame.z);
+            if (minor.norm() < 1e-9) return circle(centre, s->radius);
+            const Frame f{centre, frame_.z.cross(minor.normalized()) * -1.0, minor.normalized(), frame_.z};
+            return Curve{EllipseCurve{f, s->radius / std::abs(c), s->radius}, 0, 2 * pi};
+        }
+        if (const auto* s = std::get_if<ConeSurface>(&face.surface)) {
+            const double c = s->frame.z.dot(frame_.z);
+            if (s->frame.z.cross(frame_.z).norm() > 1e-9) return std::nullopt;
+            const double z = -plane_.height(s->frame.origin) / c;
+            return circle(s->frame.origin + z * s->frame.z, std::abs(s->radius + z * std::tan(s->half_angle)));
+        }
+        if (const auto* s = std::get_if<TorusSurface>(&face.surface)) {
+            if (s->frame.z.cross(frame_.z).norm() > 1e-9) return std::nullopt;
+            const double h = plane_.height(s->frame.origin);
+            if (std::abs(h) > 1e-9 * s->minor) return std::nullopt;  // off the equator it may be either of two circles
+        }
+        return std::nullopt;
+    }
+
+    Curve circle(const Vec3& centre, double r) const {
+        return Curve{CircleCurve{{centre, frame_.x, frame_.y, frame_.z}, r}, 0, 2 * pi};
+    }
+
+    static double angle_on(const Curve& c, const Vec3& p) {
+        if (const auto* k = std::get_if<CircleCurve>(&c.shape)) {
+            const Vec2 q = k->frame.local2(p);
+            return std::atan2(q.y(), q.x());
+        }
+        const auto& e = std::get<EllipseCurve>(c.shape);
+        const Vec2 q = e.frame.local2(p);
+        return std::atan2(q.y() / e.b, q.x() / e.a);
+    }
+
+    void round(int f, Curve conic, const std::vector<int>& starts, std::vector<int> ends) {
+        // Turn the conic so that its parameter grows along the section's direction.
+        const double a0 = angle_on(conic, at(starts[0]));
+        if (conic.derivative(a0).dot(along(f, at(starts[0]))) < 0) conic = conic.reversed();
+        for (int s : starts) {
+            const double a = angle_on(conic, at(s));
+            std::size_t best = 0;
+            double best_turn = 1e9;
+            for (std::size_t i = 0; i < ends.size(); ++i) {
+                double turn = angle_on(conic, at(ends[i])) - a;
+                const double slack = tol_ / std::max(conic.derivative(a).norm(), tol_);
+                while (turn <= slack) turn += 2 * pi;
+                while (turn > 2 * pi + slack) turn -= 2 * pi;
+                if (turn < best_turn) best_turn = turn, best = i;
+            }
+            conic.t0 = a;
+            conic.t1 = a + best_turn;
+            pieces_.push_back({conic, f, s, ends[best]});
+            ends.erase(ends.begin() + static_cast<std::ptrdiff_t>(best));
+        }
+    }
+
+    // Cut facets of one face, joined to chains, each inner point moved onto surface and plane where the surface is known.
+    void sampled(int f, const std::vector<int>& starts, std::vector<int> ends) {
+        const Face& face = body_.faces[static_cast<std::size_t>(f)];
+        std::map<std::pair<int, int>, std::pair<int, int>> next;  // mesh edge in -> mesh edge out
+        std::map<std::pair<int, int>, Vec3> where;
+        const auto side = [&](int p) { return plane_.height(body_.points[static_cast<std::size_t>(p)]) >= -tol_; };
+        const auto key = [](int a, int b) { return std::minmax(a, b); };
+        for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i) {
+            const auto& k = body_.facets[i].corners;
+            std::optional<std::pair<int, int>> in, out;
+            for (std::size_t j = 0; j < 3; ++j) {
+                const int a = k[j], b = k[(j + 1) % 3];
+                if (side(a) == side(b)) continue;
+                const Vec3 &p = body_.points[static_cast<std::size_t>(a)], &q = body_.points[static_cast<std::size_t>(b)];
+                const double ha = plane_.height(p), hb = plane_.height(q);
+                where[key(a, b)] = p + (q - p) * std::clamp(ha / (ha - hb), 0.0, 1.0);
+                (side(a) ? in : out) = key(a, b);
+            }
+            if (in && out) next[*in] = *out;
+        }
+        std::map<std::pair<int, int>, bool> has_previous;
+        for (const auto& [a, b] : next) has_previous[b] = true;
+        for (int s : starts) {
+            // The chain whose first point is nearest to this passage.
+            const std::pair<int, int>* first = nullptr;
+            double best = std::numeric_limits<double>::max();
+            for (const auto& [a, b] : next) {
+                if (has_previous.count(a)) continue;
+                const double d = (where[a] - at(s)).norm();
+                if (d < best) best = d, first = &a;
+            }
+            std::vector<Vec3> pts{at(s)};
+            if (first) {
+                auto k = *first;
+                for (auto it = next.find(k); it != next.end(); it = next.find(k)) {
+                    k = it->second;
+                    next.erase(it);
+                    if (next.count(k)) pts.push_back(onto(face, where[k]));
+                }
+            }
+            std::size_t end = 0;
+            double near = std::numeric_limits<double>::max();
+            const Vec3 last = pts.back();
+            for (std::size_t i = 0; i < ends.size(); ++i)
+                if (const double d = (at(ends[i]) - last).norm(); d < near) near = d, end = i;
+            pts.push_back(at(ends[end]));
+            pieces_.push_back({Curve::polyline(std::move(pts)), f, s, ends[end]});
+            ends.erase(ends.begin() + static_cast<std::ptrdiff_t>(end));
+        }
+    }
+
+    Vec3 onto(const Face& face, Vec3 p) const {
+        for (int i = 0; i < 8; ++i) {
+            const auto foot = surface_foot(face.surface, p);
+            if (!foot) break;
+            const Vec3 q = *foot - plane_.height(*foot) * plane_.normal;
+            const double step = (q - p).norm();
+            p = q;
+            if (step < 1e-12) break;
+        }
+        return p;
+    }
+
+    PlaneSection chain() {
+        PlaneSection out;
+        std::multimap<int, std::size_t> from;
+        for (std::size_t i = 0; i < pieces_.size(); ++i) from.emplace(pieces_[i].start, i);
+        std::vector<bool> used(pieces_.size(), false);
+        for (std::size_t i = 0; i < pieces_.size(); ++i) {
+            if (used[i]) continue;
+            std::vector<SectionPiece> loop;
+            std::size_t k = i;
+            bool closed = false;
+            while (!used[k]) {
+                used[k] = true;
+                if (pieces_[k].curve.length() > tol_) loop.push_back({pieces_[k].curve, pieces_[k].face});
+                if (pieces_[k].end == pieces_[i].start) {
+                    closed = true;
+                    break;
+                }
+                const auto [lo, hi] = from.equal_range(pieces_[k].end);
+                auto it = std::find_if(lo, hi, [&](const auto& e) { return !used[e.second]; });
+                if (it == hi) break;
+                k = it->second;
+            }
+            if (!closed) ++out.open_chains;
+            else if (!loop.empty()) out.loops.push_back(std::move(loop));
+        }
+        out.open_chains += broken_;
+        return out;
+    }
+
+    const Body& body_;
+    Frame frame_;
+    Plane plane_;
+    double tol_;
+    int broken_ = 0;
+    std::vector<Crossing> crossings_;
+    std::vector<std::vector<Passage>> of_edge_;
+    std::vector<Piece> pieces_;
+};
+
+}  // namespace
+
+PlaneSection cut(const Body& body, const Frame& frame, double tol) { return Cutter(body, frame, tol).run(); }
+
+std::vector<std::vector<Vec2>> section_polygons(const PlaneSection& section, const Frame& frame, double chord) {
+    std::vector<std::vector<Vec2>> out;
+    for (const auto& loop : section.loops) {
+        std::vector<Vec2> polygon;
+        for (const SectionPiece& piece : loop) {
+            const auto pts = piece.curve.sampled(chord, 8);
+            for (std::size_t i = 0; i + 1 < pts.size(); ++i) polygon.push_back(frame.local2(pts[i]));
+        }
+        if (polygon.size() >= 3) out.push_back(std::move(polygon));
+    }
+    return out;
+}
+
+}  // namespace halvo

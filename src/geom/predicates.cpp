@@ -1,0 +1,91 @@
+#include "geom/predicates.hpp"
+
+#include <cmath>
+
+namespace halvo {
+namespace {
+
+// A number held exactly as a sum of non-overlapping doubles, smallest first.
+class Exact {
+public:
+    Exact() = default;
+    static Exact difference(double a, double b) {
+        const double x = a - b, bv = a - x, av = x + bv;
+        return Exact({(a - av) + (bv - b), x});
+    }
+    [[nodiscard]] Exact operator+(const Exact& o) const {
+        Exact r = *this;
+        for (double t : o.terms_) r.grow(t);
+        return r;
+    }
+    [[nodiscard]] Exact operator-(const Exact& o) const {
+        Exact r = *this;
+        for (double t : o.terms_) r.grow(-t);
+        return r;
+    }
+    [[nodiscard]] Exact operator*(const Exact& o) const {
+        Exact r;
+        for (double t : o.terms_)
+            for (double s : terms_) {
+                const double p = s * t;
+                r.grow(std::fma(s, t, -p));
+                r.grow(p);
+            }
+        return r;
+    }
+    [[nodiscard]] double sign_value() const { return terms_.empty() ? 0 : terms_.back(); }
+
+private:
+    explicit Exact(std::initializer_list<double> t) {
+        for (double v : t)
+            if (v != 0) terms_.push_back(v);
+    }
+    void grow(double b) {
+        double q = b;
+        std::vector<double> out;
+        out.reserve(terms_.size() + 1);
+        for (double e : terms_) {
+            const double x = q + e, bv = x - q, av = x - bv;
+            const double err = (q - av) + (e - bv);
+            q = x;
+            if (err != 0) out.push_back(err);
+        }
+        if (q != 0) out.push_back(q);
+        terms_ = std::move(out);
+    }
+    std::vector<double> terms_;
+};
+
+constexpr double epsilon = 1.1102230246251565e-16;
+constexpr double orient_bound = (3 + 16 * epsilon) * epsilon;
+constexpr double circle_bound = (10 + 96 * epsilon) * epsilon;
+
+}  // namespace
+
+double orient(const Vec2& a, const Vec2& b, const Vec2& c) {
+    const double l = (a.x() - c.x()) * (b.y() - c.y()), r = (a.y() - c.y()) * (b.x() - c.x());
+    const double det = l - r;
+    if (std::abs(det) > orient_bound * (std::abs(l) + std::abs(r))) return det;
+    const Exact acx = Exact::difference(a.x(), c.x()), bcy = Exact::difference(b.y(), c.y());
+    const Exact acy = Exact::difference(a.y(), c.y()), bcx = Exact::difference(b.x(), c.x());
+    return (acx * bcy - acy * bcx).sign_value();
+}
+
+double in_circle(const Vec2& a, const Vec2& b, const Vec2& c, const Vec2& d) {
+    const double adx = a.x() - d.x(), ady = a.y() - d.y(), bdx = b.x() - d.x(), bdy = b.y() - d.y();
+    const double cdx = c.x() - d.x(), cdy = c.y() - d.y();
+    const double bc = bdx * cdy - cdx * bdy, ca = cdx * ady - adx * cdy, ab = adx * bdy - bdx * ady;
+    const double al = adx * adx + ady * ady, bl = bdx * bdx + bdy * bdy, cl = cdx * cdx + cdy * cdy;
+    const double det = al * bc + bl * ca + cl * ab;
+    const double permanent = al * (std::abs(bdx * cdy) + std::abs(cdx * bdy)) + bl * (std::abs(cdx * ady) + std::abs(adx * cdy)) +
+                             cl * (std::abs(adx * bdy) + std::abs(bdx * ady));
+    if (std::abs(det) > circle_bound * permanent) return det;
+    const Exact ax = Exact::difference(a.x(), d.x()), ay = Exact::difference(a.y(), d.y());
+    const Exact bx = Exact::difference(b.x(), d.x()), by = Exact::difference(b.y(), d.y());
+    const Exact cx = Exact::difference(c.x(), d.x()), cy = Exact::difference(c.y(), d.y());
+    const Exact sum = (ax * ax + ay * ay) * (bx * cy - cx * by) + (bx * bx + by * by) * (cx * ay - ax * cy) +
+                      (cx * cx + cy * cy) * (ax * by - bx * ay);
+    return sum.sign_value();
+}
+
+}  // namespace halvo

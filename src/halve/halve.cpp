@@ -1,0 +1,185 @@
+#include <halvo/halve.hpp>
+
+#include "body/prism.hpp"
+#include "body/walls.hpp"
+#include "core/keys.hpp"
+#include "core/parallel.hpp"
+#include "halve/body_sheets.hpp"
+#include "model/shapes.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace halvo {
+namespace {
+
+Finding not_idealized(const Body& b, const std::string& why, const std::string& advice) {
+    return {make_key("finding", "not idealized " + b.key, {}), "not idealized", fmt::format("{} has no sheet and no member: {}", b.name, why),
+            advice, b.mass.centre, b.box.diagonal().norm(), b.name};
+}
+
+// Line and section of a slender body. The sense of the line is chosen so that the product of inertia is not negative,
+// then so that it starts nearer to the middle of the assembly: both do not depend on where the part stands.
+void add_member_of(Model& model, const Body& body, int id, Prism p, const Vec3& centre) {
+    Section s;
+    s.profile = p.profile;
+    fill_area_values(s);
+    const double noise = 1e-9 * (s.iyy + s.izz);
+    const Vec3 a = p.frame.at(0, 0, p.start), b = p.frame.at(0, 0, p.end);
+    const bool turn = s.iyz < -noise || (std::abs(s.iyz) <= noise && (a - centre).norm() > (b - centre).norm() * (1 + 1e-9));
+    if (turn) {
+        // Half a turn about y: x (section y) and z flip, so loops flip about the section's z axis.
+        Eigen::Isometry3d m = Eigen::Isometry3d::Identity();
+        m.linear().diagonal() << -1, 1, -1;
+        for (auto& loop : p.profile) {
+            for (Curve& c : loop) c = c.moved(m).reversed();
+            std::reverse(loop.begin(), loop.end());
+        }
+        p.frame.x = -p.frame.x, p.frame.z = -p.frame.z;
+        std::swap(p.start, p.end);
+        p.start = -p.start, p.end = -p.end;
+    }
+    s.profile = p.profile;
+    fill_area_values(s);
+    name_shape(s);
+    s.key = make_key("section", s.shape, {std::sqrt(s.area), std::pow(s.i1, 0.25), std::pow(s.i2, 0.25), s.depth});
+    auto known = std::find_if(model.sections.begin(), model.sections.end(), [&](const Section& k) { return k.key == s.key; });
+    if (known == model.sections.end()) {
+        const std::string key = s.key;
+        s = section_of_profile(s.profile);
+        s.key = key;
+        model.sections.push_back(s);
+        known = model.sections.end() - 1;
+    }
+    Member m;
+    m.body = id;
+    m.section = SectionId(static_cast<std::size_t>(known - model.sections.begin()));
+    m.own_start = p.frame.at(0, 0, p.start), m.own_end = p.frame.at(0, 0, p.end);
+    m.own_length = p.length();
+    m.axes = p.frame;
+    m.axes.origin = m.own_start;
+    for (std::size_t f = 0; f < p.lateral.size(); ++f)
+        if (!p.lateral[f]) {
+            const Face& face = body.faces[f];
+            Vec3 c = Vec3::Zero();
+            for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i)
+                for (int k : body.facets[i].corners) c += body.points[static_cast<std::size_t>(k)] / (3.0 * static_cast<double>(face.facet_count));
+            const double at = m.axes.height(c);
+            if (at < 0.15 * m.own_length) m.end_faces[0].push_back(static_cast<int>(f));
+            if (at > 0.85 * m.own_length) m.end_faces[1].push_back(static_cast<int>(f));
+        }
+    m.key = make_key("member", body.key, {m.own_length});
+    const VertexId v(model.vertices.size());
+    model.vertices.push_back({m.own_start});
+    model.vertices.push_back({m.own_end});
+    model.edges.push_back({Curve::segment(m.own_start, m.own_end), {v, VertexId(v.value + 1)}});
+    m.chain = {{EdgeId(model.edges.size() - 1), false}};
+    model.ledger.push_back({m.key, "halve", "member", EntryState::applied,
+                            fmt::format("{} as a beam line of {:.2f} mm with a {} section", body.name, m.own_length,
+                                        model.sections[m.section.index()].shape),
+                            m.own_length, 0.5 * (m.own_start + m.own_end), body.name});
+    if (p.filled < 0.995)
+        model.findings.push_back({make_key("finding", "member openings " + body.key, {}), "member openings",
+                                  fmt::format("{}: holes or copes take {:.1f} % of the profile times length; the section is taken whole", body.name,
+                                              100 * (1 - p.filled)),
+                                  "set halve.slender = \"shells\" to keep them", body.mass.centre, m.own_length, body.name});
+    model.members.push_back(std::move(m));
+}
+
+// Appends a body's own model to the whole.
+void append(Model& to, Model&& from) {
+    const int dv = static_cast<int>(to.vertices.size()), de = static_cast<int>(to.edges.size());
+    to.vertices.insert(to.vertices.end(), from.vertices.begin(), from.vertices.end());
+    for (Edge& e : from.edges) {
+        for (VertexId& v : e.vertices) v.value += dv;
+        to.edges.push_back(std::move(e));
+    }
+    for (Sheet& s : from.sheets) {
+        for (Region& r : s.regions) {
+            for (auto& loop : r.loops)
+                for (EdgeUse& u : loop) u.edge.value += de;
+            for (EdgeId& e : r.embedded) e.value += de;
+            for (VertexId& v : r.points) v.value += dv;
+        }
+        to.sheets.push_back(std::move(s));
+    }
+    to.findings.insert(to.findings.end(), from.findings.begin(), from.findings.end());
+    to.ledger.insert(to.ledger.end(), from.ledger.begin(), from.ledger.end());
+}
+
+Model halve_body(const Assembly& solids, std::size_t id, const HalveOptions& options, std::optional<Prism>& member) {
+    const Body& body = solids.bodies[id];
+    Model out;
+    out.tolerance = solids.tolerance;
+    const double tol = solids.tolerance.point;
+    const auto probes = probe(body, tol);
+    const WallLimits limits{options.survey.thinnest, options.survey.thickest, options.draft, options.slimness};
+    const Build build = classify(body, probes, limits, options.survey.slender, options.survey.flat, tol);
+    if (build.kind == BodyClass::open) {
+        out.findings.push_back(not_idealized(body, "its skin is not closed", "close the skin in CAD, or leave it out with source.body"));
+        return out;
+    }
+    if (build.kind == BodyClass::slender && options.slender == SlenderAs::beams) {
+        member = find_prism(body, tol);
+        return out;
+    }
+    if (build.kind == BodyClass::bulk && build.thin_share < 0.05) {
+        out.findings.push_back(not_idealized(body, "it is bulk (" + build.why + ")", "leave it out with source.body, or model it apart"));
+        return out;
+    }
+    halve_into_sheets(out, solids, static_cast<int>(id), find_walls(body, probes, limits, tol), options);
+    return out;
+}
+
+}  // namespace
+
+Model halve(const Assembly& solids, const HalveOptions& options, const Observer& observer) {
+    Model model;
+    model.tolerance = solids.tolerance;
+    const std::size_t n = solids.bodies.size();
+    std::vector<Model> parts(n);
+    std::vector<std::optional<Prism>> prisms(n);
+    std::vector<std::exception_ptr> failed(n);
+    observer.tell("halve", 0.02);
+    const std::size_t chunk = std::max<std::size_t>(1, n / 20);
+    for (std::size_t first = 0; first < n; first += chunk) {
+        const std::size_t count = std::min(chunk, n - first);
+        parallel_for(count, [&](std::size_t k) {
+            const std::size_t i = first + k;
+            try {
+                parts[i] = halve_body(solids, i, options, prisms[i]);
+            } catch (...) {
+                failed[i] = std::current_exception();
+            }
+        });
+        observer.tell("halve", static_cast<double>(first + count) / static_cast<double>(n));
+    }
+    for (const auto& f : failed)
+        if (f) std::rethrow_exception(f);
+    Vec3 centre = Vec3::Zero();
+    double volume = 0;
+    for (const Body& b : solids.bodies) centre += b.mass.volume * b.mass.centre, volume += b.mass.volume;
+    if (volume > 0) centre /= volume;
+    KeySet keys;
+    for (std::size_t i = 0; i < n; ++i) {
+        if (prisms[i]) {
+            const Body& body = solids.bodies[i];
+            const std::string key = make_key("member", body.key, {prisms[i]->length()});
+            if (std::find(options.refuse.begin(), options.refuse.end(), key) != options.refuse.end()) {
+                model.ledger.push_back({key, "halve", "member", EntryState::refused, body.name + " as a beam line", prisms[i]->length(), body.mass.centre, body.name});
+                model.findings.push_back(not_idealized(body, "its member was refused by the plan", "take " + key + " out of halve.refuse"));
+            } else {
+                add_member_of(model, body, static_cast<int>(i), *prisms[i], centre);
+            }
+        }
+        append(model, std::move(parts[i]));
+    }
+    for (Sheet& s : model.sheets) s.key = keys.unique(s.key);
+    for (Member& m : model.members) m.key = keys.unique(m.key);
+    observer.tell("halve", 1);
+    return model;
+}
+
+}  // namespace halvo

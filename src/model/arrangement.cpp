@@ -1,0 +1,383 @@
+#include "model/arrangement.hpp"
+
+#include "geom/triangulation.hpp"
+#include "model/point_registry.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <numeric>
+#include <set>
+
+namespace halvo {
+namespace {
+
+std::size_t ix(int i) { return static_cast<std::size_t>(i); }
+
+class Splitter {
+public:
+    Splitter(const ArrangementInput& in, double tol) : in_(in), tol_(tol), points_(tol), middles_(8 * tol), splits_(in.curves.size()) {
+        carrier_.resize(in.curves.size());
+        std::iota(carrier_.begin(), carrier_.end(), 0);
+    }
+
+    Arrangement run() {
+        for (std::size_t c = 0; c < in_.curves.size(); ++c) {
+            const Curve& k = in_.curves[c];
+            add(static_cast<int>(c), k.t0, points_.at(k.start()));
+            add(static_cast<int>(c), k.t1, points_.at(k.end()));
+        }
+        for (const auto& s : in_.sheets) meet_all(s);
+        for (const auto& s : in_.splits) {
+            const double t = in_.curves[ix(s.curve)].nearest(s.point);
+            add(s.curve, t, points_.at(s.point));
+        }
+        for (const Vec3& p : in_.points) out_.of_point.emplace_back(points_.at(p));
+        points_on_curves();
+        share_along_carriers();
+        mirror_twins();
+        cut_edges();
+        out_.vertices = points_.points();
+        for (const auto& s : in_.sheets) out_.sheets.push_back(trace(s));
+        return std::move(out_);
+    }
+
+private:
+    struct Split {
+        double t;
+        int vertex;
+    };
+
+    void add(int curve, double t, int vertex) { splits_[ix(curve)].push_back({t, vertex}); }
+
+    int root(int c) {
+        while (carrier_[ix(c)] != c) c = carrier_[ix(c)] = carrier_[ix(carrier_[ix(c)])];
+        return c;
+    }
+
+    void meet_all(const ArrangementInput::SheetPlane& s) {
+        struct Entry {
+            Box2 box;
+            int curve;
+        };
+        std::vector<Entry> entries;
+        for (int c : s.curves) {
+            const Box3 b = in_.curves[ix(c)].box();
+            Box2 flat;
+            for (int k = 0; k < 8; ++k) flat.extend(s.chart.local2(b.corner(static_cast<Box3::CornerType>(k))));
+            if (in_.curves[ix(c)].is_line()) {
+                flat = Box2();
+                flat.extend(s.chart.local2(in_.curves[ix(c)].start())), flat.extend(s.chart.local2(in_.curves[ix(c)].end()));
+            }
+            flat.min().array() -= 2 * tol_, flat.max().array() += 2 * tol_;
+            entries.push_back({flat, c});
+        }
+        std::stable_sort(entries.begin(), entries.end(), [](const Entry& a, const Entry& b) { return a.box.min().x() < b.box.min().x(); });
+        for (std::size_t i = 0; i < entries.size(); ++i)
+            for (std::size_t j = i + 1; j < entries.size() && entries[j].box.min().x() <= entries[i].box.max().x(); ++j)
+                if (entries[i].box.intersects(entries[j].box)) meet(s, entries[i].curve, entries[j].curve);
+    }
+
+    void meet(const ArrangementInput::SheetPlane& s, int a, int b) {
+        if (a == b || !met_.insert(std::minmax(a, b)).second) return;
+        const Curve &ca = in_.curves[ix(a)], &cb = in_.curves[ix(b)];
+        touch_end(a, b), touch_end(b, a);
+        if (same_carrier(ca, cb, tol_)) {
+            carrier_[ix(root(a))] = root(b);
+            return;
+        }
+        if (!ca.is_line()) {
+            if (cb.is_line()) cross(s, b, a);
+            return;
+        }
+        cross(s, a, b);
+    }
+
+    // Ends of `a` that lie on `b`.
+    void touch_end(int a, int b) {
+        const Curve &ca = in_.curves[ix(a)], &cb = in_.curves[ix(b)];
+        for (const Vec3& p : {ca.start(), ca.end()}) {
+            const double t = cb.nearest(p);
+            if ((cb.point(t) - p).norm() <= tol_) add(b, t, points_.at(p));
+        }
+    }
+
+    void cross(const ArrangementInput::SheetPlane& s, int line, int other) {
+        const Curve &cl = in_.curves[ix(line)], &co = in_.curves[ix(other)];
+        const auto& l = std::get<LineCurve>(cl.shape);
+        const Plane through = Plane::through(l.origin, s.chart.z.cross(l.direction));
+        for (double t : meets(co, through)) {
+            const Vec3 p = co.point(t);
+            const double u = (p - l.origin).dot(l.direction);
+            if (u < cl.t0 - tol_ || u > cl.t1 + tol_) continue;
+            const int v = points_.at(p);
+            add(other, t, v);
+            add(line, std::clamp(u, cl.t0, cl.t1), v);
+        }
+    }
+
+    void points_on_curves() {
+        if (in_.points.empty()) return;
+        for (std::size_t c = 0; c < in_.curves.size(); ++c) {
+            const Curve& k = in_.curves[c];
+            Box3 b = k.box();
+            b.min().array() -= tol_, b.max().array() += tol_;
+            for (std::size_t i = 0; i < in_.points.size(); ++i) {
+                if (!b.contains(in_.points[i])) continue;
+                const double t = k.nearest(in_.points[i]);
+                if ((k.point(t) - in_.points[i]).norm() <= tol_) add(static_cast<int>(c), t, out_.of_point[i].value);
+            }
+        }
+    }
+
+    // Curves on one line or circle share every vertex that lies on them.
+    void share_along_carriers() {
+        std::map<int, std::vector<int>> groups;
+        for (std::size_t c = 0; c < in_.curves.size(); ++c) groups[root(static_cast<int>(c))].push_back(static_cast<int>(c));
+        for (const auto& [r, members] : groups) {
+            if (members.size() < 2) continue;
+            std::set<int> vertices;
+            for (int c : members)
+                for (const Split& s : splits_[ix(c)]) vertices.insert(s.vertex);
+            for (int c : members)
+                for (int v : vertices) {
+                    const Vec3& p = points_.points()[ix(v)];
+                    const double t = in_.curves[ix(c)].nearest(p);
+                    if ((in_.curves[ix(c)].point(t) - p).norm() <= 2 * tol_) add(c, t, v);
+                }
+        }
+    }
+
+    void mirror_twins() {
+        for (const auto& w : in_.twins)
+            for (const auto& [from, to] : {std::pair(w.a, w.b), std::pair(w.b, w.a)}) {
+                const Curve& target = in_.curves[ix(to)];
+                const auto list = splits_[ix(from)];
+                for (const Split& s : list) {
+                    const Vec3& p = points_.points()[ix(s.vertex)];
+                    const double t = target.nearest(p);
+                    const Vec3 q = target.point(t);
+                    if (std::abs((p - q).dot(target.derivative(t).normalized())) > 2 * tol_) continue;  // beyond its ends
+                    add(to, t, points_.at(q));
+                }
+            }
+        if (!in_.twins.empty()) share_along_carriers();
+    }
+
+    void cut_edges() {
+        out_.on_curve.resize(in_.curves.size());
+        std::map<std::array<int, 3>, int> known;
+        for (std::size_t c = 0; c < in_.curves.size(); ++c) {
+            auto& list = splits_[c];
+            std::stable_sort(list.begin(), list.end(), [](const Split& a, const Split& b) { return a.t < b.t; });
+            const Curve& k = in_.curves[c];
+            for (std::size_t i = 0; i + 1 < list.size();) {
+                std::size_t j = i + 1;
+                while (j < list.size() && list[j].vertex == list[i].vertex && k.length(list[i].t, list[j].t) <= 8 * tol_) ++j;
+                if (j >= list.size()) break;
+                add_edge(static_cast<int>(c), k.piece(list[i].t, list[j].t), list[i].vertex, list[j].vertex, known);
+                i = j;
+            }
+        }
+    }
+
+    void add_edge(int c, Curve curve, int a, int b, std::map<std::array<int, 3>, int>& known) {
+        const Vec3 &pa = points_.points()[ix(a)], &pb = points_.points()[ix(b)];
+        if (curve.is_line()) curve = Curve::segment(pa, pb);
+        if (curve.length() <= tol_ && a == b) return;
+        const int middle = middles_.at(curve.middle());
+        const auto [it, fresh] = known.try_emplace({std::min(a, b), std::max(a, b), middle}, static_cast<int>(out_.edges.size()));
+        bool reversed = false;
+        if (fresh) out_.edges.push_back({curve, {VertexId(a), VertexId(b)}});
+        else if (a != b) reversed = out_.edges[ix(it->second)].vertices[0].value != a;
+        else {
+            const Curve& e = out_.edges[ix(it->second)].curve;
+            reversed = e.derivative(0.5 * (e.t0 + e.t1)).dot(curve.derivative(0.5 * (curve.t0 + curve.t1))) < 0;
+        }
+        out_.on_curve[ix(c)].push_back({EdgeId(it->second), reversed});
+    }
+
+    Vec3 tail_point(int half, double away) const {
+        const Edge& e = out_.edges[ix(half / 2)];
+        const double share = std::min(0.5, away / std::max(e.curve.length(), 1e-300));
+        return e.curve.point(e.curve.parameter_at(half % 2 ? 1 - share : share));
+    }
+
+    int tail(int half) const { return out_.edges[ix(half / 2)].vertices[half % 2 ? 1 : 0].value; }
+
+    SheetCells trace(const ArrangementInput::SheetPlane& s) {
+        std::set<int> edges;
+        for (int c : s.curves)
+            for (const EdgeUse& u : out_.on_curve[ix(c)]) edges.insert(u.edge.value);
+        std::map<int, std::vector<int>> leaving;
+        for (int e : edges)
+            for (int h : {2 * e, 2 * e + 1}) leaving[tail(h)].push_back(h);
+        SheetCells cells;
+        for (auto& [v, list] : leaving) {
+            // Directions are compared a little away from the vertex, where tangent curves have parted.
+            double away = std::numeric_limits<double>::max();
+            for (int h : list) away = std::min(away, 0.25 * out_.edges[ix(h / 2)].curve.length());
+            const Vec2 at = s.chart.local2(out_.vertices[ix(v)]);
+            std::map<int, double> angle;
+            for (int h : list) {
+                const Vec2 d = s.chart.local2(tail_point(h, away)) - at;
+                angle[h] = std::atan2(d.y(), d.x());
+            }
+            std::stable_sort(list.begin(), list.end(), [&](int a, int b) { return angle[a] < angle[b]; });
+            for (std::size_t i = 0; i < list.size(); ++i)
+                cells.next[list[i] ^ 1] = list[(i + list.size() - 1) % list.size()];
+        }
+        collect(s, edges, cells);
+        return cells;
+    }
+
+    void collect(const ArrangementInput::SheetPlane& s, const std::set<int>& edges, SheetCells& cells) {
+        struct Loop {
+            std::vector<int> halves;
+            double area;
+            std::vector<Vec2> polygon;
+            Box2 box;
+            int cell = -1;
+        };
+        std::vector<Loop> loops;
+        std::set<int> seen;
+        for (int e : edges)
+            for (int h : {2 * e, 2 * e + 1}) {
+                if (seen.count(h)) continue;
+                Loop l;
+                for (int k = h; seen.insert(k).second; k = cells.next[k]) l.halves.push_back(k);
+                l.area = chain_area(out_.edges, s.chart, l.halves);
+                for (int k : l.halves) {
+                    auto pts = out_.edges[ix(k / 2)].curve.sampled(1e-3, 8);
+                    if (k % 2) std::reverse(pts.begin(), pts.end());
+                    for (std::size_t i = 0; i + 1 < pts.size(); ++i) l.polygon.push_back(s.chart.local2(pts[i]));
+                }
+                for (const Vec2& p : l.polygon) l.box.extend(p);
+                loops.push_back(std::move(l));
+            }
+        const double least = tol_ * tol_;
+        for (Loop& l : loops) {
+            if (l.area <= least) continue;
+            l.cell = static_cast<int>(cells.cells.size());
+            cells.cells.push_back({{l.halves}, l.area});
+        }
+        for (Loop& l : loops) {
+            if (l.cell >= 0) continue;
+            // A hole or a loose tree: belongs to the smallest cell around it that is not of its own component.
+            const Loop* best = nullptr;
+            const Vec2 at = l.polygon[0];
+            std::set<int> own;
+            for (int h : l.halves) own.insert(h ^ 1);
+            for (const Loop& o : loops) {
+                if (o.area <= least || !o.box.contains(at) || (best && o.area >= best->area)) continue;
+                if (std::any_of(o.halves.begin(), o.halves.end(), [&](int h) { return own.count(h) > 0; })) continue;
+                const bool shares = std::any_of(o.halves.begin(), o.halves.end(), [&](int h) {
+                    return std::any_of(l.halves.begin(), l.halves.end(), [&](int k) { return tail(h) == tail(k); });
+                });
+                if (!shares && inside({o.polygon}, at)) best = &o;
+            }
+            if (!best) continue;
+            l.cell = best->cell;
+            cells.cells[ix(l.cell)].loops.push_back(l.halves);
+            cells.cells[ix(l.cell)].area += l.area;
+        }
+        for (const Loop& l : loops)
+            for (int h : l.halves) cells.cell_of[h] = l.cell;
+    }
+
+    const ArrangementInput& in_;
+    double tol_;
+    PointRegistry points_, middles_;
+    std::vector<std::vector<Split>> splits_;
+    std::vector<int> carrier_;
+    std::set<std::pair<int, int>> met_;
+    Arrangement out_;
+};
+
+// Area between a curve and its chord, positive when the curve bulges to the right of its direction.
+double bulge_area(const Curve& c, const Frame& chart) {
+    if (c.is_line()) return 0;
+    const double turn = c.t1 - c.t0;
+    if (const auto* k = std::get_if<CircleCurve>(&c.shape))
+        return 0.5 * k->radius * k->radius * (turn - std::sin(turn)) * (k->frame.z.dot(chart.z) > 0 ? 1 : -1);
+    if (const auto* k = std::get_if<EllipseCurve>(&c.shape))
+        return 0.5 * k->a * k->b * (turn - std::sin(turn)) * (k->frame.z.dot(chart.z) > 0 ? 1 : -1);
+    double sum = 0;
+    const auto& p = std::get<PolylineCurve>(c.shape).points;
+    const Vec2 o = chart.local2(p.front());
+    for (std::size_t i = 0; i + 1 < p.size(); ++i) {
+        const Vec2 u = chart.local2(p[i]) - o, v = chart.local2(p[i + 1]) - o;
+        sum += 0.5 * (u.x() * v.y() - v.x() * u.y());
+    }
+    return sum;
+}
+
+}  // namespace
+
+Arrangement arrange(const ArrangementInput& input, double tol) { return Splitter(input, tol).run(); }
+
+double chain_area(const std::vector<Edge>& edges, const Frame& chart, const std::vector<int>& halves) {
+    if (halves.empty()) return 0;
+    const Vec2 o = chart.local2(edges[ix(halves[0] / 2)].curve.start());
+    double sum = 0;
+    for (int h : halves) {
+        const Curve& c = edges[ix(h / 2)].curve;
+        const Vec2 a = chart.local2(c.start()) - o, b = chart.local2(c.end()) - o;
+        const double part = 0.5 * (a.x() * b.y() - b.x() * a.y()) + bulge_area(c, chart);
+        sum += h % 2 ? -part : part;
+    }
+    return sum;
+}
+
+std::vector<std::vector<Vec2>> cell_polygons(const Arrangement& a, const Frame& chart, const Cell& cell, double chord) {
+    std::vector<std::vector<Vec2>> out;
+    for (const auto& loop : cell.loops) {
+        auto& polygon = out.emplace_back();
+        for (int h : loop) {
+            auto pts = a.edges[ix(h / 2)].curve.sampled(chord, 8);
+            if (h % 2) std::reverse(pts.begin(), pts.end());
+            for (std::size_t i = 0; i + 1 < pts.size(); ++i) polygon.push_back(chart.local2(pts[i]));
+        }
+    }
+    return out;
+}
+
+std::vector<AreaSample> spread_inside(const std::vector<std::vector<Vec2>>& loops, std::size_t least) {
+    std::vector<Vec2> points;
+    std::map<std::pair<double, double>, int> known;
+    std::vector<std::array<int, 2>> segments;
+    for (const auto& loop : loops) {
+        std::vector<int> ids;
+        for (const Vec2& p : loop) {
+            const auto [it, fresh] = known.try_emplace({p.x(), p.y()}, static_cast<int>(points.size()));
+            if (fresh) points.push_back(p);
+            ids.push_back(it->second);
+        }
+        for (std::size_t i = 0; i < ids.size(); ++i)
+            if (ids[i] != ids[(i + 1) % ids.size()]) segments.push_back({ids[i], ids[(i + 1) % ids.size()]});
+    }
+    struct Tri {
+        Vec2 a, b, c;
+        double area;
+    };
+    std::vector<Tri> work;
+    for (const Triangle& t : triangulate(points, segments)) {
+        const Vec2 &a = points[ix(t.v[0])], &b = points[ix(t.v[1])], &c = points[ix(t.v[2])];
+        work.push_back({a, b, c, 0.5 * ((b - a).x() * (c - a).y() - (c - a).x() * (b - a).y())});
+    }
+    // Largest triangles are halved across their longest side until there are enough.
+    while (!work.empty() && work.size() < least) {
+        const auto big = std::max_element(work.begin(), work.end(), [](const Tri& x, const Tri& y) { return x.area < y.area; });
+        Tri t = *big;
+        const double ab = (t.b - t.a).squaredNorm(), bc = (t.c - t.b).squaredNorm(), ca = (t.a - t.c).squaredNorm();
+        if (bc >= ab && bc >= ca) t = {t.b, t.c, t.a, t.area};
+        else if (ca >= ab && ca >= bc) t = {t.c, t.a, t.b, t.area};
+        const Vec2 m = 0.5 * (t.a + t.b);
+        *big = {t.a, m, t.c, t.area / 2};
+        work.push_back({m, t.b, t.c, t.area / 2});
+    }
+    std::vector<AreaSample> out;
+    for (const Tri& t : work) out.push_back({(t.a + t.b + t.c) / 3, t.area});
+    return out;
+}
+
+}  // namespace halvo

@@ -1,0 +1,258 @@
+#include <halvo/model.hpp>
+
+#include "core/keys.hpp"
+#include "model/arrangement.hpp"
+#include "model/sheet_values.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <numeric>
+#include <set>
+
+namespace halvo {
+
+double Sheet::area() const {
+    double a = 0;
+    for (const Region& r : regions) a += r.area;
+    return a;
+}
+
+double Sheet::own_area() const {
+    double a = 0;
+    for (const Region& r : regions) a += r.own_area;
+    return a;
+}
+
+double Model::length(const Member& m) const {
+    double l = 0;
+    for (const EdgeUse& u : m.chain) l += length(u.edge);
+    return l;
+}
+
+const ThicknessPiece& ThicknessField::piece_at(const Vec2& p) const {
+    if (pieces.size() == 1) return pieces[0];
+    const ThicknessPiece* best = &pieces[0];
+    double best_d = std::numeric_limits<double>::max();
+    for (const ThicknessPiece& k : pieces) {
+        if (inside(k.top_outline, p) && inside(k.bottom_outline, p)) return k;
+        double d = std::numeric_limits<double>::max();
+        for (const auto& loop : k.top_outline)
+            for (std::size_t i = 0, j = loop.size() - 1; i < loop.size(); j = i++) {
+                const Vec2 e = loop[i] - loop[j];
+                const double w = std::clamp((p - loop[j]).dot(e) / std::max(e.squaredNorm(), 1e-300), 0.0, 1.0);
+                d = std::min(d, (loop[j] + w * e - p).norm());
+            }
+        if (d < best_d) best_d = d, best = &k;
+    }
+    return *best;
+}
+
+double ThicknessField::at(const Frame& chart, const Vec2& p) const {
+    const ThicknessPiece& k = piece_at(p);
+    const Vec3 q = chart.at(p);
+    const double up = -k.top.height(q) / k.top.normal.dot(chart.z);
+    const double down = -k.bottom.height(q) / -k.bottom.normal.dot(chart.z);
+    return up + down;
+}
+
+std::vector<std::vector<SheetAtEdge>> sheets_at_edges(const Model& model) {
+    std::vector<std::vector<SheetAtEdge>> at(model.edges.size());
+    const auto add = [&](EdgeId e, SheetId s, int sides) {
+        auto& list = at[e.index()];
+        for (SheetAtEdge& u : list)
+            if (u.sheet == s) {
+                u.sides += sides;
+                return;
+            }
+        list.push_back({s, sides});
+    };
+    for (std::size_t s = 0; s < model.sheets.size(); ++s)
+        for (const Region& r : model.sheets[s].regions) {
+            for (const auto& loop : r.loops)
+                for (const EdgeUse& u : loop) add(u.edge, SheetId(s), 1);
+            for (EdgeId e : r.embedded) add(e, SheetId(s), 2);
+        }
+    return at;
+}
+
+std::vector<int> sides_at_edges(const Model& model) {
+    std::vector<int> sides;
+    for (const auto& list : sheets_at_edges(model)) {
+        int n = 0;
+        for (const SheetAtEdge& u : list) n += u.sides;
+        sides.push_back(n);
+    }
+    return sides;
+}
+
+std::vector<Seam> seams(const Model& model) {
+    std::vector<Seam> out;
+    const auto at = sheets_at_edges(model);
+    for (std::size_t e = 0; e < at.size(); ++e) {
+        if (at[e].size() < 2) continue;
+        Seam s;
+        s.edge = EdgeId(e);
+        int sides = 0, through = 0;
+        for (const SheetAtEdge& u : at[e]) {
+            s.sheets.push_back(u.sheet);
+            sides += u.sides;
+            if (u.sides >= 2) ++through;
+        }
+        const Frame &a = model.sheets[at[e][0].sheet.index()].chart, &b = model.sheets[at[e][1].sheet.index()].chart;
+        if (at[e].size() == 2 && sides == 2) s.kind = a.z.cross(b.z).norm() < 1e-3 ? "butt" : "corner";
+        else if (at[e].size() == 2 && sides == 3) s.kind = "tee";
+        else if (at[e].size() == 2 && through == 2) s.kind = "cross";
+        else s.kind = "star";
+        out.push_back(std::move(s));
+    }
+    return out;
+}
+
+Parts connected_parts(const Model& model) {
+    // Union over vertices; sheets and members hang on the vertices they use, links tie two vertices.
+    const std::size_t nv = model.vertices.size();
+    std::vector<int> parent(nv);
+    std::iota(parent.begin(), parent.end(), 0);
+    const auto root = [&](VertexId v) {
+        int i = v.value;
+        while (parent[static_cast<std::size_t>(i)] != i)
+            i = parent[static_cast<std::size_t>(i)] = parent[static_cast<std::size_t>(parent[static_cast<std::size_t>(i)])];
+        return i;
+    };
+    const auto tie = [&](VertexId a, VertexId b) { parent[static_cast<std::size_t>(root(a))] = root(b); };
+    const auto first = [&](EdgeId e) { return model.edges[e.index()].vertices[0]; };
+    for (const Edge& e : model.edges) tie(e.vertices[0], e.vertices[1]);
+    for (const Link& l : model.links) tie(l.a, l.b);
+    for (const EdgeLink& l : model.edge_links) tie(first(l.a), first(l.b));
+    std::vector<VertexId> of_sheet, of_member;
+    for (const Sheet& s : model.sheets) {
+        VertexId any;
+        for (const Region& r : s.regions) {
+            if (r.loops.empty()) continue;
+            const VertexId v = first(r.loops[0][0].edge);
+            if (any) tie(any, v);
+            any = v;
+            for (const auto& loop : r.loops) tie(v, first(loop[0].edge));
+            for (EdgeId e : r.embedded) tie(v, first(e));
+            for (VertexId p : r.points) tie(v, p);
+        }
+        of_sheet.push_back(any);
+    }
+    for (const Member& m : model.members) of_member.push_back(m.chain.empty() ? VertexId() : first(m.chain[0].edge));
+    Parts parts;
+    std::map<int, int> numbers;
+    const auto number = [&](VertexId v) { return v ? numbers.try_emplace(root(v), static_cast<int>(numbers.size())).first->second : -1; };
+    for (VertexId v : of_sheet) parts.of_sheet.push_back(number(v));
+    for (VertexId v : of_member) parts.of_member.push_back(number(v));
+    parts.count = static_cast<int>(numbers.size());
+    return parts;
+}
+
+std::vector<std::vector<Vec2>> region_polygons(const Model& model, const Frame& chart, const Region& region, double chord) {
+    std::vector<std::vector<Vec2>> out;
+    for (const auto& loop : region.loops) {
+        auto& polygon = out.emplace_back();
+        for (const EdgeUse& u : loop) {
+            auto pts = model.edges[u.edge.index()].curve.sampled(chord, 12);
+            if (u.reversed) std::reverse(pts.begin(), pts.end());
+            for (std::size_t i = 0; i + 1 < pts.size(); ++i) polygon.push_back(chart.local2(pts[i]));
+        }
+    }
+    return out;
+}
+
+void fill_thickness(const Model& model, Sheet& sheet) {
+    double sum = 0, area = 0, low = std::numeric_limits<double>::max(), high = 0;
+    for (const Region& r : sheet.regions) {
+        const auto polygons = region_polygons(model, sheet.chart, r, model.tolerance.chord);
+        double part = 0, weight = 0;
+        for (const AreaSample& s : spread_inside(polygons, sheet.field.pieces.size() > 1 ? 64 : 1)) {
+            const double t = sheet.field.at(sheet.chart, s.point);
+            part += t * s.area, weight += s.area;
+            low = std::min(low, t), high = std::max(high, t);
+        }
+        if (sheet.field.pieces.size() == 1)
+            for (const auto& p : polygons)
+                for (const Vec2& q : p) {
+                    const double t = sheet.field.at(sheet.chart, q);
+                    low = std::min(low, t), high = std::max(high, t);
+                }
+        if (weight > 0) sum += part / weight * r.area;
+        area += r.area;
+    }
+    sheet.thickness = {low, area > 0 ? sum / area : 0, high};
+}
+
+SheetId add_plate(Model& model, const std::vector<Vec3>& outline, double thickness, const std::vector<std::vector<Vec3>>& holes) {
+    Vec3 normal = Vec3::Zero();
+    for (std::size_t i = 0; i < outline.size(); ++i)
+        normal += (outline[i] - outline[0]).cross(outline[(i + 1) % outline.size()] - outline[0]);
+    if (outline.size() < 3 || normal.norm() == 0) throw Error(ErrorKind::usage, "plate outline has no area; give at least three points not in line");
+    Sheet s;
+    s.chart = Frame::with_z(outline[0], normal);
+    const Vec3 n = s.chart.z;
+    double size = 0;
+    for (const Vec3& p : outline) size = std::max(size, (p - outline[0]).norm());
+    model.tolerance = Tolerance::for_size(std::max(size, 1e7 * model.tolerance.point));
+    ArrangementInput in;
+    in.sheets.push_back({s.chart, {}});
+    const auto add_loop = [&](const std::vector<Vec3>& loop) {
+        for (std::size_t i = 0; i < loop.size(); ++i) {
+            if (std::abs(s.chart.height(loop[i])) > 10 * model.tolerance.point)
+                throw Error(ErrorKind::usage, "plate outline is not flat; split it into flat plates");
+            in.sheets[0].curves.push_back(static_cast<int>(in.curves.size()));
+            in.curves.push_back(Curve::segment(loop[i], loop[(i + 1) % loop.size()]));
+        }
+    };
+    add_loop(outline);
+    for (const auto& h : holes) add_loop(h);
+    const Arrangement a = arrange(in, model.tolerance.point);
+    std::vector<std::vector<Vec2>> polygons;
+    for (const auto* loop : {&outline}) {
+        polygons.emplace_back();
+        for (const Vec3& p : *loop) polygons.back().push_back(s.chart.local2(p));
+    }
+    for (const auto& h : holes) {
+        polygons.emplace_back();
+        for (const Vec3& p : h) polygons.back().push_back(s.chart.local2(p));
+    }
+    std::vector<std::vector<Keep>> keep(1);
+    for (const Cell& c : a.sheets[0].cells) {
+        const auto samples = spread_inside(cell_polygons(a, s.chart, c, model.tolerance.chord), 1);
+        keep[0].push_back({!samples.empty() && inside(polygons, samples[0].point), true});
+    }
+    s.regions = assemble(model, a, in, keep, {}).regions[0];
+    s.field.pieces.push_back({{n, n.dot(outline[0]) + thickness / 2}, {-n, -n.dot(outline[0]) + thickness / 2}, {}, {}});
+    fill_thickness(model, s);
+    s.key = "plate-" + std::to_string(model.sheets.size() + 1);
+    model.sheets.push_back(std::move(s));
+    return SheetId(model.sheets.size() - 1);
+}
+
+MemberId add_member(Model& model, const Vec3& start, const Vec3& end, Section section, const Vec3& up) {
+    if ((end - start).norm() == 0) throw Error(ErrorKind::usage, "member has no length; give two different ends");
+    model.tolerance = Tolerance::for_size(std::max((end - start).norm(), 1e7 * model.tolerance.point));
+    section.key = make_key("section", section.shape, {std::sqrt(section.area), std::pow(section.i1, 0.25), std::pow(section.i2, 0.25)});
+    SectionId id;
+    for (std::size_t i = 0; i < model.sections.size(); ++i)
+        if (model.sections[i].key == section.key) id = SectionId(i);
+    if (!id) {
+        id = SectionId(model.sections.size());
+        model.sections.push_back(std::move(section));
+    }
+    Member m;
+    m.section = id;
+    m.axes = Frame::with_zx(start, end - start, up.cross(end - start));
+    m.own_start = start, m.own_end = end, m.own_length = (end - start).norm();
+    const auto vertex = [&](const Vec3& p) {
+        model.vertices.push_back({p});
+        return VertexId(model.vertices.size() - 1);
+    };
+    model.edges.push_back({Curve::segment(start, end), {vertex(start), vertex(end)}});
+    m.chain.push_back({EdgeId(model.edges.size() - 1), false});
+    m.key = "member-" + std::to_string(model.members.size() + 1);
+    model.members.push_back(std::move(m));
+    return MemberId(model.members.size() - 1);
+}
+
+}  // namespace halvo

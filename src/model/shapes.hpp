@@ -1,0 +1,12 @@
+#pragma once
+#include <halvo/model.hpp>
+
+namespace halvo {
+
+/// Moves the profile to its centroid and fills area, second moments, principal values and depth.
+void fill_area_values(Section& s);
+
+/// Recognises the profile by its corners (fillets and toe rounds set aside) and fills shape and dimensions.
+void name_shape(Section& s);
+
+}  // namespace halvo
