@@ -59,6 +59,7 @@ struct Sheet {
     std::vector<int> top_faces, bottom_faces;  ///< faces of the body behind it, on the side of +z and of -z
     ThicknessRange thickness;
     double offset = 0;             ///< from the reference surface to the middle, along z
+    std::vector<std::vector<Vec2>> own_outline;  ///< the sheet within its own body, in the chart, as halved
     double trimmed_area = 0;       ///< overhangs cut off by joints, which the extension of the other sheet stands for (mm2)
     [[nodiscard]] double area() const;
     [[nodiscard]] double own_area() const;

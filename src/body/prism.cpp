@@ -137,7 +137,7 @@ std::optional<Prism> along(const Body& body, const Vec3& d, double tol) {
     if (lateral < 0.5 * total) return std::nullopt;
     p.frame = Frame::with_z(body.mass.centre, d);
     double low = std::numeric_limits<double>::max(), high = -low;
-    for (const Vec3& v : body.vertices) low = std::min(low, p.frame.height(v)), high = std::max(high, p.frame.height(v));
+    for (const Vec3& v : body.points) low = std::min(low, p.frame.height(v)), high = std::max(high, p.frame.height(v));
     if (high - low <= 0) return std::nullopt;
     const auto station = constant_station(body, p.frame, low, high, tol);
     if (!station) return std::nullopt;

@@ -1,5 +1,7 @@
 #include "core/parallel.hpp"
 
+#include <halvo/threads.hpp>
+
 #include <oneapi/tbb/global_control.h>
 #include <oneapi/tbb/parallel_for.h>
 

@@ -7,7 +7,4 @@ namespace halvo {
 /// Runs task(i) for i in [0, n); tasks write to slots of their own, so that the result does not depend on threads.
 void parallel_for(std::size_t n, const std::function<void(std::size_t)>& task);
 
-/// Largest number of threads used from now on in this process; 0 for all.
-void set_thread_limit(int threads);
-
 }  // namespace halvo

@@ -280,6 +280,8 @@ private:
                 s.chart = planes_[i].chart;
                 fill_field(planes_[i], s);
                 fill_thickness(model_, s);
+                for (const Region& r : s.regions)
+                    for (auto& loop : region_polygons(model_, s.chart, r, solids_.tolerance.chord)) s.own_outline.push_back(std::move(loop));
                 s.key = make_key("sheet", wall_key(i), {std::sqrt(s.area()), s.thickness.mean, (centroid(s) - body_.mass.centre).norm()});
                 made.push_back(std::move(s));
             }

@@ -170,13 +170,14 @@ private:
             auto& list = splits_[c];
             std::stable_sort(list.begin(), list.end(), [](const Split& a, const Split& b) { return a.t < b.t; });
             const Curve& k = in_.curves[c];
-            for (std::size_t i = 0; i + 1 < list.size();) {
-                std::size_t j = i + 1;
-                while (j < list.size() && list[j].vertex == list[i].vertex && k.length(list[i].t, list[j].t) <= 8 * tol_) ++j;
-                if (j >= list.size()) break;
-                add_edge(static_cast<int>(c), k.piece(list[i].t, list[j].t), list[i].vertex, list[j].vertex, known);
-                i = j;
-            }
+            // Splits at one vertex are one; the curve's own ends keep their exact parameters.
+            std::vector<Split> clean;
+            for (const Split& s : list)
+                if (clean.empty() || clean.back().vertex != s.vertex || k.length(clean.back().t, s.t) > 8 * tol_) clean.push_back(s);
+            if (clean.size() < 2) continue;
+            clean.front().t = k.t0, clean.back().t = k.t1;
+            for (std::size_t i = 0; i + 1 < clean.size(); ++i)
+                add_edge(static_cast<int>(c), k.piece(clean[i].t, clean[i + 1].t), clean[i].vertex, clean[i + 1].vertex, known);
         }
     }
 

@@ -224,6 +224,7 @@ SheetId add_plate(Model& model, const std::vector<Vec3>& outline, double thickne
     s.regions = assemble(model, a, in, keep, {}).regions[0];
     s.field.pieces.push_back({{n, n.dot(outline[0]) + thickness / 2}, {-n, -n.dot(outline[0]) + thickness / 2}, {}, {}});
     fill_thickness(model, s);
+    s.own_outline = polygons;
     s.key = "plate-" + std::to_string(model.sheets.size() + 1);
     model.sheets.push_back(std::move(s));
     return SheetId(model.sheets.size() - 1);

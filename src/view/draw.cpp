@@ -1,1 +1,130 @@
 #include <halvo/draw.hpp>
+
+#include "view/canvas.hpp"
+#include "view/content.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace halvo {
+namespace {
+
+using namespace view;
+
+constexpr int panel = 236, head = 56, foot = 64, supersampling = 2;
+
+std::string number(double v) { return std::abs(v) >= 100 ? fmt::format("{:.0f}", v) : fmt::format("{:.2f}", v); }
+
+std::string at(const Vec3& p, const Vec3& shift) {
+    const Vec3 q = p + shift;
+    return fmt::format("({:.0f}, {:.0f}, {:.0f}) mm", q.x(), q.y(), q.z());
+}
+
+// A vertical scale of the field map with round ticks.
+void draw_scale(Canvas& c, double x, double y, double height, const Scale& s) {
+    c.text(x, y - 34, s.name, 14, ink, true);
+    c.text(x, y - 16, s.unit, 12, faint);
+    for (int i = 0; i < height; ++i) c.rectangle(x, y + i, 26, 1, field(1 - i / height));
+    std::vector<double> ticks = s.values;
+    if (ticks.empty() || ticks.size() > 12) {
+        ticks.clear();
+        for (int i = 0; i <= 5; ++i) ticks.push_back(s.low + (s.high - s.low) * i / 5);
+    }
+    double last = 1e9;
+    for (std::size_t i = ticks.size(); i-- > 0;) {
+        const double share = s.high > s.low ? (ticks[i] - s.low) / (s.high - s.low) : 0.5;
+        const double ty = y + (1 - share) * height;
+        c.line(x + 26, ty, x + 32, ty, 1.2, ink);
+        if (std::abs(ty - last) < 15) continue;
+        c.text(x + 37, ty + 4, number(ticks[i]), 12.5, ink);
+        last = ty;
+    }
+}
+
+void draw_legend(Canvas& c, double x, double y, const std::vector<LegendLine>& lines) {
+    for (const LegendLine& l : lines) {
+        if (l.area) {
+            c.rectangle(x, y - 10, 26, 13, l.colour);
+        } else {
+            c.line(x, y - 4, x + 30, y - 4, std::max(1.5, l.width), l.colour, l.dashed);
+        }
+        c.text(x + 38, y, l.text, 12.5, ink);
+        if (!l.note.empty()) c.text(x + 38, y + 15, l.note, 11, faint);
+        y += l.note.empty() ? 24 : 38;
+    }
+}
+
+void draw_axes(Canvas& c, const Scene::View& v, double x, double y) {
+    const std::array<std::pair<Vec3, const char*>, 3> axes = {{{Vec3::UnitX(), "x"}, {Vec3::UnitY(), "y"}, {Vec3::UnitZ(), "z"}}};
+    for (const auto& [d, name] : axes) {
+        const double dx = 34 * v.right.dot(d), dy = -34 * v.up.dot(d);
+        c.line(x, y, x + dx, y + dy, 1.6, ink);
+        c.text(x + 1.25 * dx - 4, y + 1.25 * dy + 4, name, 12, ink);
+    }
+}
+
+// A bar of round length.
+void draw_ruler(Canvas& c, const Scene::View& v, double x, double y) {
+    const double wanted = 130 / v.scale;
+    const double power = std::pow(10, std::floor(std::log10(wanted)));
+    double length = power;
+    for (double k : {2.0, 5.0})
+        if (k * power <= wanted) length = k * power;
+    const double w = length * v.scale;
+    c.line(x, y, x + w, y, 2, ink);
+    c.line(x, y - 4, x, y + 4, 1.5, ink), c.line(x + w, y - 4, x + w, y + 4, 1.5, ink);
+    c.text(x, y - 8, fmt::format("{:g} mm", length), 11.5, ink);
+}
+
+void draw_marks(Canvas& c, const Scene::View& v, const std::vector<Mark>& marks) {
+    for (const Mark& m : marks) {
+        const Vec2 p = v.pixel(m.place);
+        const double x = p.x(), y = p.y() + head;
+        c.line(x, y, x + 16, y - 22, 1.5, ink);
+        c.disc(x, y, 3.2, ink);
+        const double w = c.text_width(m.text, 12, true);
+        c.rectangle(x + 12, y - 38, w + 10, 18, ink);
+        c.text(x + 17, y - 25, m.text, 12, paper, true);
+    }
+}
+
+}  // namespace
+
+void draw(const std::filesystem::path& file, const Job& job, const DrawOptions& options) {
+    if (options.width < 480 || options.height < 320 || options.width > 8192 || options.height > 8192)
+        throw Error(ErrorKind::usage, "picture size must lie between 480 x 320 and 8192 x 8192");
+    Content content = compose(job, options);
+    if (content.scene.triangles.empty() && content.scene.lines.empty())
+        throw Error(ErrorKind::usage, "there is nothing to draw: the file holds no model; run it first, or draw --show solid");
+    content.scene.azimuth = options.azimuth, content.scene.elevation = options.elevation;
+    const Scene::View view = content.scene.fit(options.width - panel, options.height - head - foot);
+    Canvas c(options.width, options.height, paper);
+    c.paste(content.scene.render(view, supersampling), view.width * supersampling, view.height * supersampling, supersampling, 0, head);
+    c.text(22, 36, options.title.empty() ? content.title : options.title, 20, ink, true);
+    c.line(22, head - 6, options.width - 22, head - 6, 1, faint);
+    draw_marks(c, view, content.marks);
+    const double x = options.width - panel + 20;
+    double y = head + 60;
+    if (content.scale) {
+        draw_scale(c, x, y, 250, *content.scale);
+        y += 300;
+    }
+    draw_legend(c, x, y, content.legend);
+    draw_axes(c, view, 60, options.height - foot - 26);
+    draw_ruler(c, view, 130, options.height - foot - 12);
+    double line = options.height - foot + 24;
+    for (const std::string& s : content.captions) {
+        c.text(22, line, s, 12.5, ink);
+        line += 19;
+    }
+    c.save(file);
+}
+
+namespace view {
+
+std::string place_text(const Vec3& p, const Vec3& shift) { return at(p, shift); }
+
+}  // namespace view
+}  // namespace halvo

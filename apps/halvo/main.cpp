@@ -1,0 +1,260 @@
+// The halvo command: parsing and printing only.
+#include "print.hpp"
+#include "progress.hpp"
+
+#include <halvo/draw.hpp>
+#include <halvo/job.hpp>
+#include <halvo/threads.hpp>
+
+#include <CLI/CLI.hpp>
+#include <fmt/format.h>
+
+using namespace halvo;
+namespace fs = std::filesystem;
+
+namespace {
+
+constexpr int exit_usage = 2, exit_input = 3, exit_stage = 4, exit_bounds = 5, exit_stopped = 130;
+
+struct Common {
+    bool quiet = false, json = false;
+    int threads = 0;
+};
+
+bool has_extension(const fs::path& p, std::initializer_list<const char*> list) {
+    std::string e = p.extension().string();
+    std::transform(e.begin(), e.end(), e.begin(), [](unsigned char c) { return std::tolower(c); });
+    return std::any_of(list.begin(), list.end(), [&](const char* x) { return e == x; });
+}
+
+Plan plan_for(const std::string& input, const std::vector<std::string>& sets, double size) {
+    Plan plan;
+    if (has_extension(input, {".toml"})) plan = read_plan(input);
+    else plan.source.file = input;
+    for (const std::string& s : sets) set_plan_value(plan, s);
+    if (size > 0) plan.mesh.size = size;
+    return plan;
+}
+
+struct RunArguments {
+    std::string input, out, until = "prove", from = "read", size;
+    std::vector<std::string> sets;
+};
+
+int do_run(const RunArguments& a, const Common& common) {
+    Job job;
+    Plan plan = plan_for(a.input, a.sets, 0);
+    if (!a.size.empty()) set_plan_value(plan, "mesh.size=" + a.size);
+    const Stage from = stage_of(a.from), until = stage_of(a.until);
+    if (until < from) throw Error(ErrorKind::usage, fmt::format("--until {} comes before --from {}", a.until, a.from));
+    const fs::path out = a.out.empty() ? fs::path(fs::path(a.input).stem().string() + ".out") : fs::path(a.out);
+    const Observer observer = terminal_observer(common.quiet);
+    if (from > Stage::survey) {
+        // What earlier stages decided comes from the model file; the solids are read anew, for their exact surfaces.
+        job = read_model(out / "model.halvo");
+        if (stage_of(job.stage) < static_cast<Stage>(static_cast<int>(from) - 1))
+            throw Error(ErrorKind::usage, fmt::format("{}: holds stages up to {}; start from there", (out / "model.halvo").string(), job.stage));
+        job.plan = plan;
+        const std::string was = job.solids.sha256;
+        run(job, Stage::read, Stage::survey, observer);
+        if (job.solids.sha256 != was)
+            throw Error(ErrorKind::usage, fmt::format("{}: the file has changed since the model was made; run all stages again", plan.source.file));
+    }
+    job.plan = plan;
+    run(job, from, until, observer);
+    if (observer.cancelled && observer.cancelled()) throw Error(ErrorKind::cancelled, "stopped on request; nothing was written");
+    hold_signals();
+    write_results(out, job);
+    end_progress();
+    if (common.json) fmt::print("{}", summary_json(job));
+    else {
+        print_run(job);
+        fmt::print("  results in {}\n", out.string());
+    }
+    return until == Stage::prove && !job.proof.within_bounds ? exit_bounds : 0;
+}
+
+int do_survey(const std::string& input, const std::vector<std::string>& sets, const Common& common) {
+    Job job;
+    job.plan = plan_for(input, sets, 0);
+    run(job, Stage::read, Stage::survey, terminal_observer(common.quiet));
+    end_progress();
+    if (common.json) fmt::print("{}", survey_json(job.solids, job.survey));
+    else print_survey(job.solids, job.survey);
+    return 0;
+}
+
+struct DrawArguments {
+    std::string input, out, colour = "thickness", show, title;
+    bool lines = false, real = false;
+    double azimuth = -55, elevation = 28;
+    std::vector<std::string> sets;
+};
+
+int do_draw(const DrawArguments& a, const Common& common) {
+    Job job;
+    DrawOptions o;
+    const bool model = has_extension(a.input, {".halvo"});
+    if (model) job = read_model(a.input);
+    else {
+        job.plan = plan_for(a.input, a.sets, 0);
+        const bool solid_only = a.show.empty() || a.show == "solid";
+        run(job, Stage::read, solid_only ? Stage::survey : Stage::mesh, terminal_observer(common.quiet));
+        end_progress();
+    }
+    const std::map<std::string, DrawOptions::Colour> colours = {{"body", DrawOptions::Colour::body}, {"thickness", DrawOptions::Colour::thickness},
+                                                                {"edges", DrawOptions::Colour::edges}, {"quality", DrawOptions::Colour::quality}};
+    o.colour = colours.at(a.colour);
+    o.solid = a.show == "solid" || (a.show.empty() && !model);
+    o.mesh_lines = a.lines || a.show == "mesh";
+    o.real_thickness = a.real;
+    o.azimuth = a.azimuth, o.elevation = a.elevation;
+    o.title = a.title;
+    draw(a.out, job, o);
+    if (!common.quiet) fmt::print("{}\n", a.out);
+    return 0;
+}
+
+int do_list(const std::string& file, const std::string& what, const Common& common) {
+    const Job job = read_model(file);
+    if (common.json) fmt::print("{}", summary_json(job));
+    else print_list(job, what);
+    return 0;
+}
+
+int do_convert(const std::string& from, const std::string& to) {
+    if (!has_extension(from, {".halvo"})) throw Error(ErrorKind::usage, from + ": convert reads model files (.halvo); make one with halvo run");
+    if (!has_extension(to, {".vtu", ".json", ".csv"})) throw Error(ErrorKind::usage, to + ": convert writes .vtu (mesh), .json (summary) or .csv (ledger)");
+    const Job job = read_model(from);
+    if (has_extension(to, {".vtu"})) {
+        if (job.mesh.elements.empty()) throw Error(ErrorKind::usage, from + ": the model has no mesh yet; run it on with --from mesh");
+        write_vtu(to, job.mesh, job.solids.shift);
+    } else {
+        write_text(to, has_extension(to, {".json"}) ? summary_json(job) : ledger_csv(job.model));
+    }
+    fmt::print("{}\n", to);
+    return 0;
+}
+
+int do_demo(const std::string& out, const Common& common) {
+    fs::path folder = HALVO_DEMO_SOURCE;
+    if (!fs::exists(folder / "station.toml")) folder = HALVO_DEMO_INSTALLED;
+    if (!fs::exists(folder / "station.toml")) throw Error(ErrorKind::input, folder.string() + ": the demo data is not there; install Halvo with its share folder");
+    fmt::print("$ halvo survey {}\n", (folder / "station.step").string());
+    do_survey((folder / "station.step").string(), {}, common);
+    fmt::print("\n$ halvo run {} --out {}\n", (folder / "station.toml").string(), out);
+    RunArguments a;
+    a.input = (folder / "station.toml").string(), a.out = out;
+    const int rc = do_run(a, common);
+    const Job job = read_model(fs::path(out) / "model.halvo");
+    struct Figure {
+        const char* name;
+        DrawOptions options;
+    };
+    DrawOptions solid, thick, edges, meshed, real;
+    solid.solid = true, solid.colour = DrawOptions::Colour::body;
+    edges.colour = DrawOptions::Colour::edges;
+    meshed.colour = DrawOptions::Colour::quality, meshed.mesh_lines = true;
+    real.real_thickness = true;
+    fmt::print("\n");
+    for (const Figure& f : {Figure{"solid.png", solid}, Figure{"thickness.png", thick}, Figure{"edges.png", edges}, Figure{"mesh.png", meshed}, Figure{"real.png", real}}) {
+        draw(fs::path(out) / f.name, job, f.options);
+        fmt::print("figure {}\n", (fs::path(out) / f.name).string());
+    }
+    return rc;
+}
+
+int dispatch(int argc, char** argv) {
+    CLI::App app{"Halvo: solids to one continuous model of midsurface shells and beams."};
+    app.set_version_flag("--version", "halvo " HALVO_VERSION);
+    app.require_subcommand(1);
+    Common common;
+    int rc = 0;
+    const auto add_common = [&](CLI::App* c, bool json) {
+        c->add_flag("--quiet", common.quiet, "no progress on standard error");
+        c->add_option("--threads", common.threads, "largest number of threads; 0 takes all")->check(CLI::NonNegativeNumber);
+        if (json) c->add_flag("--json", common.json, "data instead of text");
+    };
+    std::string input, what = "findings", second, demo_out = "out/demo";
+    std::vector<std::string> sets;
+    auto* survey_cmd = app.add_subcommand("survey", "what is in a file: bodies, classes, thickness, findings");
+    survey_cmd->add_option("INPUT", input, "STEP file or plan")->required();
+    survey_cmd->add_option("--set", sets, "override a plan key, KEY=VALUE");
+    add_common(survey_cmd, true);
+    survey_cmd->callback([&] { set_thread_limit(common.threads), rc = do_survey(input, sets, common); });
+
+    RunArguments ra;
+    auto* run_cmd = app.add_subcommand("run", "solids to model, mesh and proof");
+    run_cmd->add_option("INPUT", ra.input, "STEP file or plan (.toml)")->required();
+    run_cmd->add_option("--out", ra.out, "folder for the results; default: the input's name with .out");
+    run_cmd->add_option("--size", ra.size, "element size, such as 20mm");
+    run_cmd->add_option("--set", ra.sets, "override a plan key, KEY=VALUE");
+    run_cmd->add_option("--until", ra.until, "last stage: read, survey, halve, join, mesh, prove");
+    run_cmd->add_option("--from", ra.from, "first stage; earlier ones come from model.halvo in the output folder");
+    add_common(run_cmd, true);
+    run_cmd->callback([&] { set_thread_limit(common.threads), rc = do_run(ra, common); });
+
+    auto* list_cmd = app.add_subcommand("list", "what a model holds");
+    list_cmd->add_option("MODEL", input, "model.halvo")->required();
+    list_cmd->add_option("WHAT", what, "findings, bodies, walls, sheets, members, sections, seams, joints, contacts, ledger");
+    add_common(list_cmd, true);
+    list_cmd->callback([&] { rc = do_list(input, what, common); });
+
+    DrawArguments da;
+    auto* draw_cmd = app.add_subcommand("draw", "a picture of a model or of a file's solids");
+    draw_cmd->add_option("INPUT", da.input, "model.halvo, STEP file or plan")->required();
+    draw_cmd->add_option("-o,--out", da.out, "PNG file")->required();
+    draw_cmd->add_option("--colour", da.colour, "body, thickness, edges, quality")->check(CLI::IsMember({"body", "thickness", "edges", "quality"}));
+    draw_cmd->add_option("--show", da.show, "solid, model, mesh")->check(CLI::IsMember({"solid", "model", "mesh"}));
+    draw_cmd->add_flag("--lines", da.lines, "element edges");
+    draw_cmd->add_flag("--real", da.real, "shells with their thickness, members with their section, beside the solid's outline");
+    draw_cmd->add_option("--azimuth", da.azimuth, "view direction round z, degrees");
+    draw_cmd->add_option("--elevation", da.elevation, "view direction above the horizon, degrees");
+    draw_cmd->add_option("--title", da.title, "title of the figure");
+    draw_cmd->add_option("--set", da.sets, "override a plan key, KEY=VALUE");
+    add_common(draw_cmd, false);
+    draw_cmd->callback([&] { set_thread_limit(common.threads), rc = do_draw(da, common); });
+
+    auto* convert_cmd = app.add_subcommand("convert", "model.halvo to mesh.vtu, summary.json or ledger.csv, by extension");
+    convert_cmd->add_option("A", input, "model.halvo")->required();
+    convert_cmd->add_option("B", second, "file to write")->required();
+    convert_cmd->callback([&] { rc = do_convert(input, second); });
+
+    auto* demo_cmd = app.add_subcommand("demo", "the whole job on the shipped demo data");
+    demo_cmd->add_option("--out", demo_out, "folder for the results")->capture_default_str();
+    add_common(demo_cmd, false);
+    demo_cmd->callback([&] { set_thread_limit(common.threads), rc = do_demo(demo_out, common); });
+
+    try {
+        app.parse(argc, argv);
+    } catch (const CLI::Success& e) {
+        return app.exit(e);
+    } catch (const CLI::ParseError& e) {
+        fmt::print(stderr, "halvo: {}; halvo --help shows the commands\n", e.what());
+        return exit_usage;
+    }
+    return rc;
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+    const auto fail = [](const std::string& what, int code) {
+        end_progress();
+        fmt::print(stderr, "halvo: {}\n", what);
+        return code;
+    };
+    try {
+        return dispatch(argc, argv);
+    } catch (const Error& e) {
+        switch (e.kind()) {
+            case ErrorKind::usage: return fail(e.what(), exit_usage);
+            case ErrorKind::input: return fail(e.what(), exit_input);
+            case ErrorKind::cancelled: return fail(e.what(), exit_stopped);
+            case ErrorKind::stage: break;
+        }
+        return fail(e.what(), exit_stage);
+    } catch (const std::exception& e) {
+        return fail(fmt::format("internal failure: {}; please report it with the input file", e.what()), exit_stage);
+    }
+}

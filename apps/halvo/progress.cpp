@@ -1,0 +1,46 @@
+#include "progress.hpp"
+
+#include <fmt/format.h>
+
+#include <chrono>
+#include <csignal>
+#include <cstdio>
+#include <unistd.h>
+
+namespace {
+
+volatile std::sig_atomic_t stop_asked = 0;
+bool line_open = false;
+
+extern "C" void on_stop(int) { stop_asked = 1; }
+
+}  // namespace
+
+halvo::Observer terminal_observer(bool quiet) {
+    struct sigaction action {};
+    action.sa_handler = on_stop;
+    action.sa_flags = SA_RESETHAND;  // asked a second time, stop at once
+    sigaction(SIGINT, &action, nullptr);
+    sigaction(SIGTERM, &action, nullptr);
+    halvo::Observer o;
+    o.cancelled = [] { return stop_asked != 0; };
+    if (quiet || !isatty(STDERR_FILENO)) return o;
+    const auto start = std::chrono::steady_clock::now();
+    o.report = [start](const char* stage, double share) {
+        const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+        fmt::print(stderr, "\r\033[K{:<8} {:3.0f} %  {:.1f} s", stage, 100 * share, seconds);
+        std::fflush(stderr);
+        line_open = true;
+    };
+    return o;
+}
+
+void hold_signals() {
+    std::signal(SIGINT, SIG_IGN);
+    std::signal(SIGTERM, SIG_IGN);
+}
+
+void end_progress() {
+    if (line_open) fmt::print(stderr, "\r\033[K");
+    line_open = false;
+}

@@ -1,0 +1,201 @@
+#include "body/contacts.hpp"
+
+#include "core/parallel.hpp"
+#include "geom/facet_tree.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <numeric>
+
+namespace halvo {
+namespace {
+
+constexpr double samples_across = 64;   // of the overlap of two boxes
+constexpr std::size_t most_samples = 20000;
+
+double slenderest(const Body& b) { return b.mass.area > 0 ? 2 * std::abs(b.mass.volume) / b.mass.area : 0; }
+
+// Part of a triangle inside a box (Sutherland & Hodgman, 1974).
+std::vector<Vec3> clip(std::vector<Vec3> poly, const Box3& box) {
+    for (int k = 0; k < 3 && !poly.empty(); ++k)
+        for (const double sign : {1.0, -1.0}) {
+            const double limit = sign > 0 ? box.max()[k] : -box.min()[k];
+            std::vector<Vec3> out;
+            for (std::size_t i = 0; i < poly.size(); ++i) {
+                const Vec3 &p = poly[i], &q = poly[(i + 1) % poly.size()];
+                const double a = sign * p[k] - limit, b = sign * q[k] - limit;
+                if (a <= 0) out.push_back(p);
+                if ((a < 0 && b > 0) || (a > 0 && b < 0)) out.push_back(p + (q - p) * (a / (a - b)));
+            }
+            poly = std::move(out);
+        }
+    return poly;
+}
+
+struct Sample {
+    Vec3 point;
+    int face;
+};
+
+void sample_triangle(const Vec3& a, const Vec3& b, const Vec3& c, int face, double h, std::vector<Sample>& out) {
+    const double side = std::max({(b - a).norm(), (c - b).norm(), (a - c).norm()});
+    const int n = std::clamp(static_cast<int>(std::ceil(side / h)), 1, 96);
+    for (int i = 0; i < n; ++i)
+        for (int j = 0; j < n - i; ++j) {
+            const double u = (i + 1.0 / 3) / n, v = (j + 1.0 / 3) / n;
+            out.push_back({a + u * (b - a) + v * (c - a), face});
+        }
+}
+
+std::vector<Sample> samples(const Body& body, const Box3& box, double h) {
+    std::vector<Sample> out;
+    for (std::size_t f = 0; f < body.faces.size(); ++f) {
+        const Face& face = body.faces[f];
+        for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i) {
+            const auto& k = body.facets[i].corners;
+            std::vector<Vec3> tri;
+            Box3 tb;
+            for (int c : k) tri.push_back(body.points[static_cast<std::size_t>(c)]), tb.extend(tri.back());
+            if (!box.intersects(tb)) continue;
+            const auto poly = clip(tri, box);
+            for (std::size_t j = 1; j + 1 < poly.size(); ++j) sample_triangle(poly[0], poly[j], poly[j + 1], static_cast<int>(f), h, out);
+        }
+        for (const auto& loop : face.loops)
+            for (const Coedge& use : loop) {
+                const BodyEdge& e = body.edges[use.edge.index()];
+                if (e.degenerate || use.reversed || !box.intersects(e.curve.box())) continue;
+                const int n = std::clamp(static_cast<int>(std::ceil(e.curve.length() / h)), 1, 2000);
+                for (int j = 0; j <= n; ++j) {
+                    const Vec3 p = e.curve.point(e.curve.t0 + (e.curve.t1 - e.curve.t0) * j / n);
+                    if (box.contains(p)) out.push_back({p, static_cast<int>(f)});
+                }
+            }
+    }
+    // Few enough to stay quick, spread evenly over what there is.
+    if (out.size() > most_samples) {
+        std::vector<Sample> fewer;
+        for (std::size_t i = 0; i < most_samples; ++i) fewer.push_back(out[i * out.size() / most_samples]);
+        out = std::move(fewer);
+    }
+    return out;
+}
+
+// Distance along the exact surfaces; facets of curved faces stand inside or outside by the chord error.
+double exact_gap(const Body& from, const Sample& s, const Body& to, const NearPoint& n, int far_face) {
+    const auto p = surface_foot(from.faces[static_cast<std::size_t>(s.face)].surface, s.point).value_or(s.point);
+    const auto q = surface_foot(to.faces[static_cast<std::size_t>(far_face)].surface, n.point).value_or(n.point);
+    const Surface& surface = to.faces[static_cast<std::size_t>(far_face)].surface;
+    if (std::holds_alternative<PlaneSurface>(surface)) return (p - n.point).norm();
+    const auto foot = surface_foot(surface, p);
+    return foot ? std::min((p - *foot).norm() + 0.0, (p - q).norm()) : (p - n.point).norm();
+}
+
+void probe_side(const Body& from, const Body& to, const Box3& box, double h, double reach, double tol, bool swapped,
+                std::vector<ContactPoint>& out) {
+    const auto curved = [](const Body& b) {
+        return std::any_of(b.faces.begin(), b.faces.end(), [](const Face& f) { return !std::holds_alternative<PlaneSurface>(f.surface); });
+    };
+    const double slack = (curved(from) ? 0.05 * slenderest(from) : 0) + (curved(to) ? 0.05 * slenderest(to) : 0);
+    for (const Sample& s : samples(from, box, h)) {
+        const auto near = to.tree->nearest(s.point, reach + slack + tol);
+        ContactPoint c{s.point, 0, s.face, -1};
+        if (near) {
+            c.face_b = to.facets[static_cast<std::size_t>(near->facet)].face;
+            c.gap = exact_gap(from, s, to, *near, c.face_b);
+            if (c.gap > reach + tol) continue;
+            c.place = 0.5 * (s.point + near->point);
+        } else {
+            if (!to.closed || !to.tree->encloses(s.point)) continue;
+            const auto deep = to.tree->nearest(s.point, 1e300);
+            c.face_b = to.facets[static_cast<std::size_t>(deep->facet)].face;
+            c.gap = -deep->distance;
+        }
+        if (swapped) std::swap(c.face_a, c.face_b);
+        out.push_back(c);
+    }
+}
+
+// Patches: points closer than `link` belong together.
+std::vector<Contact> patches(int a, int b, std::vector<ContactPoint> points, double link) {
+    std::vector<int> parent(points.size());
+    std::iota(parent.begin(), parent.end(), 0);
+    const auto root = [&](int i) {
+        while (parent[static_cast<std::size_t>(i)] != i)
+            i = parent[static_cast<std::size_t>(i)] = parent[static_cast<std::size_t>(parent[static_cast<std::size_t>(i)])];
+        return i;
+    };
+    std::map<std::array<std::int64_t, 3>, std::vector<int>> grid;
+    const auto cell = [&](const Vec3& p) {
+        return std::array<std::int64_t, 3>{static_cast<std::int64_t>(std::floor(p.x() / link)), static_cast<std::int64_t>(std::floor(p.y() / link)),
+                                           static_cast<std::int64_t>(std::floor(p.z() / link))};
+    };
+    for (std::size_t i = 0; i < points.size(); ++i) {
+        const auto k = cell(points[i].place);
+        for (std::int64_t x = -1; x <= 1; ++x)
+            for (std::int64_t y = -1; y <= 1; ++y)
+                for (std::int64_t z = -1; z <= 1; ++z) {
+                    const auto it = grid.find({k[0] + x, k[1] + y, k[2] + z});
+                    if (it == grid.end()) continue;
+                    for (int j : it->second)
+                        if (root(j) != root(static_cast<int>(i)) && (points[static_cast<std::size_t>(j)].place - points[i].place).norm() <= link)
+                            parent[static_cast<std::size_t>(root(j))] = root(static_cast<int>(i));
+                }
+        grid[k].push_back(static_cast<int>(i));
+    }
+    std::map<int, Contact> by_root;
+    for (std::size_t i = 0; i < points.size(); ++i) by_root[root(static_cast<int>(i))].points.push_back(points[i]);
+    std::vector<Contact> out;
+    for (auto& [r, c] : by_root) {
+        c.a = a, c.b = b;
+        Box3 box;
+        c.gap = std::numeric_limits<double>::max();
+        for (const ContactPoint& p : c.points) box.extend(p.place), c.gap = std::min(c.gap, p.gap);
+        c.centre = box.center();
+        out.push_back(std::move(c));
+    }
+    return out;
+}
+
+}  // namespace
+
+std::vector<Contact> find_contacts(const Assembly& solids, double reach, const Observer& observer, const char* stage) {
+    const double tol = 10 * solids.tolerance.point;
+    std::vector<int> order(solids.bodies.size());
+    std::iota(order.begin(), order.end(), 0);
+    const auto body = [&](int i) -> const Body& { return solids.bodies[static_cast<std::size_t>(i)]; };
+    std::stable_sort(order.begin(), order.end(), [&](int a, int b) { return body(a).box.min().x() < body(b).box.min().x(); });
+    std::vector<std::pair<int, int>> pairs;
+    const auto grown = [&](int i) {
+        Box3 b = body(i).box;
+        b.min().array() -= reach + tol, b.max().array() += reach + tol;
+        return b;
+    };
+    for (std::size_t i = 0; i < order.size(); ++i) {
+        const Box3 b = grown(order[i]);
+        for (std::size_t j = i + 1; j < order.size() && body(order[j]).box.min().x() <= b.max().x(); ++j)
+            if (b.intersects(body(order[j]).box)) pairs.emplace_back(std::minmax(order[i], order[j]));
+    }
+    std::sort(pairs.begin(), pairs.end());
+    std::vector<std::vector<Contact>> found(pairs.size());
+    const std::size_t chunk = std::max<std::size_t>(16, pairs.size() / 20);
+    for (std::size_t first = 0; first < pairs.size(); first += chunk) {
+        observer.tell(stage, 0.6 * static_cast<double>(first) / static_cast<double>(pairs.size()));
+        parallel_for(std::min(chunk, pairs.size() - first), [&](std::size_t k) {
+            const auto [a, b] = pairs[first + k];
+            const Box3 box = grown(a).intersection(grown(b));
+            const double size = box.diagonal().norm();
+            const double h = std::max(size / samples_across, 100 * solids.tolerance.point);
+            std::vector<ContactPoint> points;
+            probe_side(body(a), body(b), box, h, reach, tol, false, points);
+            probe_side(body(b), body(a), box, h, reach, tol, true, points);
+            if (!points.empty()) found[first + k] = patches(a, b, std::move(points), 2.5 * h);
+        });
+    }
+    std::vector<Contact> out;
+    for (auto& list : found)
+        for (Contact& c : list) out.push_back(std::move(c));
+    return out;
+}
+
+}  // namespace halvo

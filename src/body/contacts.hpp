@@ -1,0 +1,26 @@
+#pragma once
+/// Where bodies touch, overlap or come within reach, found from the solids alone.
+
+#include <halvo/assembly.hpp>
+
+namespace halvo {
+
+struct ContactPoint {
+    Vec3 place;
+    double gap = 0;          ///< distance between the skins; negative: depth of overlap
+    int face_a = -1, face_b = -1;
+};
+
+/// One connected patch of contact between two bodies (a < b).
+struct Contact {
+    int a = -1, b = -1;
+    std::vector<ContactPoint> points;
+    Vec3 centre = Vec3::Zero();
+    double gap = 0;          ///< smallest
+};
+
+/// Pairs come from a sweep over body boxes, patches from samples of faces, edges and corners in the overlap of the boxes;
+/// distances are between exact surfaces where these are known.
+[[nodiscard]] std::vector<Contact> find_contacts(const Assembly& solids, double reach, const Observer& observer = {}, const char* stage = "join");
+
+}  // namespace halvo

@@ -1,0 +1,67 @@
+#include "io/database.hpp"
+
+namespace halvo::io {
+
+Database::Database(const std::filesystem::path& file, Mode mode) : file_(file) {
+    sqlite3* db = nullptr;
+    const int flags = mode == Mode::create ? SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE : SQLITE_OPEN_READONLY;
+    const int rc = sqlite3_open_v2(file.c_str(), &db, flags, nullptr);
+    db_.reset(db);
+    if (rc != SQLITE_OK) fail(mode == Mode::create ? "cannot be written" : "cannot be opened");
+}
+
+void Database::fail(const std::string& doing) const {
+    throw Error(ErrorKind::input, file_.string() + ": " + doing + " (" + (db_ ? sqlite3_errmsg(db_.get()) : "no memory") +
+                                      "); check that it is a Halvo model file");
+}
+
+void Database::run(const std::string& sql) {
+    if (sqlite3_exec(db_.get(), sql.c_str(), nullptr, nullptr, nullptr) != SQLITE_OK) fail("database error");
+}
+
+Statement::Statement(Database& db, const std::string& sql) : db_(db) {
+    sqlite3_stmt* s = nullptr;
+    if (sqlite3_prepare_v2(db.handle(), sql.c_str(), -1, &s, nullptr) != SQLITE_OK) db.fail("not a Halvo model");
+    s_.reset(s);
+}
+
+Statement& Statement::bind(std::int64_t v) {
+    sqlite3_bind_int64(s_.get(), next_++, v);
+    return *this;
+}
+Statement& Statement::bind(double v) {
+    sqlite3_bind_double(s_.get(), next_++, v);
+    return *this;
+}
+Statement& Statement::bind(const std::string& text) {
+    sqlite3_bind_text(s_.get(), next_++, text.data(), static_cast<int>(text.size()), SQLITE_TRANSIENT);
+    return *this;
+}
+Statement& Statement::blob(const std::string& bytes) {
+    sqlite3_bind_blob64(s_.get(), next_++, bytes.data(), bytes.size(), SQLITE_TRANSIENT);
+    return *this;
+}
+
+void Statement::done() {
+    if (sqlite3_step(s_.get()) != SQLITE_DONE) db_.fail("cannot be written");
+    sqlite3_reset(s_.get());
+    next_ = 1;
+}
+
+bool Statement::step() {
+    const int rc = sqlite3_step(s_.get());
+    column_ = 0;
+    if (rc == SQLITE_ROW) return true;
+    if (rc != SQLITE_DONE) db_.fail("cannot be read");
+    return false;
+}
+
+std::int64_t Statement::integer() { return sqlite3_column_int64(s_.get(), column_++); }
+double Statement::real() { return sqlite3_column_double(s_.get(), column_++); }
+std::string Statement::text() {
+    const int c = column_++;
+    const auto* p = static_cast<const char*>(sqlite3_column_blob(s_.get(), c));
+    return p ? std::string(p, static_cast<std::size_t>(sqlite3_column_bytes(s_.get(), c))) : std::string();
+}
+
+}  // namespace halvo::io

@@ -1,0 +1,68 @@
+#include <halvo/halve.hpp>
+#include <halvo/job.hpp>
+#include <halvo/join.hpp>
+
+#include "core/keys.hpp"
+
+#include <fmt/format.h>
+
+#include <array>
+#include <chrono>
+
+namespace halvo {
+namespace {
+
+constexpr std::array<const char*, 6> names = {"read", "survey", "halve", "join", "mesh", "prove"};
+
+void add_contact_findings(Job& job) {
+    auto& list = job.model.findings;
+    std::erase_if(list, [](const Finding& f) { return f.kind == "contact without a joint"; });
+    for (const ContactProof& c : job.proof.contacts) {
+        if (c.joined) continue;
+        const Body &a = job.solids.bodies[static_cast<std::size_t>(c.a)], &b = job.solids.bodies[static_cast<std::size_t>(c.b)];
+        list.push_back({make_key("finding", "contact " + a.key + b.key, {c.gap}), "contact without a joint",
+                        fmt::format("{} and {} touch (gap {:.2f} mm) but share nothing in the model", a.name, b.name, c.gap),
+                        "raise join.reach, or check the parts there", c.place, c.gap, a.name + " + " + b.name});
+    }
+}
+
+}  // namespace
+
+const char* stage_name(Stage s) { return names[static_cast<std::size_t>(s)]; }
+
+Stage stage_of(const std::string& name) {
+    for (std::size_t i = 0; i < names.size(); ++i)
+        if (name == names[i]) return static_cast<Stage>(i);
+    throw Error(ErrorKind::usage, fmt::format("\"{}\" is no stage; stages are {}", name, fmt::join(names, ", ")));
+}
+
+void run(Job& job, Stage from, Stage until, const Observer& observer) {
+    const Plan& plan = job.plan;
+    const auto step = [&](Stage s, auto&& work) {
+        if (s < from || s > until) return;
+        const auto start = std::chrono::steady_clock::now();
+        work();
+        std::erase_if(job.timing, [&](const auto& t) { return t.first == stage_name(s); });
+        job.timing.emplace_back(stage_name(s), std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count());
+        job.stage = stage_name(s);
+    };
+    step(Stage::read, [&] { job.solids = read(plan.source.file, plan.source, observer); });
+    step(Stage::survey, [&] { job.survey = survey(job.solids, plan.survey, observer); });
+    step(Stage::halve, [&] {
+        job.model = halve(job.solids, plan.halve, observer);
+        job.model.findings.insert(job.model.findings.begin(), job.survey.findings.begin(), job.survey.findings.end());
+    });
+    step(Stage::join, [&] { join(job.model, job.solids, plan.join, observer); });
+    step(Stage::mesh, [&] {
+        if (job.model.sheets.empty() && job.model.members.empty())
+            throw Error(ErrorKind::stage, fmt::format("{}: no wall and no member was found in {} bodies; halvo survey says why", job.solids.file,
+                                                      job.solids.bodies.size()));
+        job.mesh = mesh(job.model, plan.mesh, observer);
+    });
+    step(Stage::prove, [&] {
+        job.proof = prove(job.solids, job.model, job.mesh, plan.prove, plan.join.reach, observer);
+        add_contact_findings(job);
+    });
+}
+
+}  // namespace halvo

@@ -1,0 +1,267 @@
+// Text outputs: VTU, summary, ledger.
+#include <halvo/io.hpp>
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+#include <pugixml.hpp>
+
+#include <array>
+#include <fstream>
+#include <random>
+#include <sstream>
+#include <unistd.h>
+
+namespace halvo {
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+std::string base64(const void* data, std::size_t n) {
+    static constexpr char letters[] = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
+    const auto* p = static_cast<const unsigned char*>(data);
+    std::string out;
+    out.reserve((n + 2) / 3 * 4);
+    for (std::size_t i = 0; i < n; i += 3) {
+        const unsigned v = (unsigned(p[i]) << 16) | (i + 1 < n ? unsigned(p[i + 1]) << 8 : 0) | (i + 2 < n ? unsigned(p[i + 2]) : 0);
+        out += letters[v >> 18];
+        out += letters[(v >> 12) & 63];
+        out += i + 1 < n ? letters[(v >> 6) & 63] : '=';
+        out += i + 2 < n ? letters[v & 63] : '=';
+    }
+    return out;
+}
+
+template <class T>
+std::string encode(const std::vector<T>& values) {
+    std::string bytes(8 + values.size() * sizeof(T), '\0');
+    const std::uint64_t n = values.size() * sizeof(T);
+    std::memcpy(bytes.data(), &n, 8);
+    if (n > 0) std::memcpy(bytes.data() + 8, values.data(), n);
+    return base64(bytes.data(), bytes.size());
+}
+
+template <class T>
+void array(pugi::xml_node parent, const char* type, const char* name, const std::vector<T>& values, int components = 1) {
+    auto a = parent.append_child("DataArray");
+    a.append_attribute("type") = type;
+    a.append_attribute("Name") = name;
+    if (components > 1) a.append_attribute("NumberOfComponents") = components;
+    a.append_attribute("format") = "binary";
+    a.text() = encode(values).c_str();
+}
+
+Json place(const Vec3& p, const Vec3& shift) {
+    const Vec3 q = p + shift;
+    return Json::array({q.x(), q.y(), q.z()});
+}
+
+Json finding_json(const Finding& f, const Vec3& shift) {
+    return {{"id", f.key}, {"kind", f.kind}, {"about", f.about}, {"advice", f.advice}, {"place", place(f.place, shift)}, {"size", f.size}, {"body", f.body}};
+}
+
+Json bodies_json(const Assembly& solids, const Survey& survey, const Proof* proof) {
+    Json out = Json::array();
+    for (std::size_t i = 0; i < solids.bodies.size(); ++i) {
+        const Body& b = solids.bodies[i];
+        Json j{{"id", i + 1}, {"key", b.key}, {"name", b.name}, {"path", b.path}};
+        if (i < survey.bodies.size()) j["class"] = class_name(survey.bodies[i].kind);
+        j["volume"] = b.mass.volume;
+        j["area"] = b.mass.area;
+        j["centre"] = place(b.mass.centre, solids.shift);
+        if (!b.box.isEmpty()) j["box"] = {place(b.box.min(), solids.shift), place(b.box.max(), solids.shift)};
+        if (i < survey.bodies.size()) {
+            const BodySurvey& s = survey.bodies[i];
+            j["thickness"] = {{"min", s.thinnest}, {"max", s.thickest}};
+            j["why"] = s.why;
+            if (s.length > 0) j["slender"] = {{"length", s.length}, {"depth", s.depth}, {"profile", s.profile}};
+        }
+        if (proof && i < proof->bodies.size()) {
+            j["idealized_volume"] = proof->bodies[i].idealized;
+            j["bridged_volume"] = proof->bodies[i].bridged;
+            j["volume_error"] = proof->bodies[i].error;
+        }
+        out.push_back(std::move(j));
+    }
+    return out;
+}
+
+Json source_json(const Assembly& solids) {
+    return {{"file", solids.file}, {"sha256", solids.sha256}, {"unit", solids.unit}};
+}
+
+// Sheets, members and so on are numbered as mesh.vtu numbers them; `key` is the id that does not depend on the run.
+Json sheets_json(const Model& m) {
+    Json out = Json::array();
+    for (std::size_t i = 0; i < m.sheets.size(); ++i) {
+        const Sheet& s = m.sheets[i];
+        out.push_back({{"id", i}, {"key", s.key}, {"body", s.body + 1}, {"surface", "plane"}, {"area", s.area()},
+                       {"thickness", {{"min", s.thickness.min}, {"mean", s.thickness.mean}, {"max", s.thickness.max}}},
+                       {"own_area", s.own_area()}, {"offset", s.offset}, {"faces", {s.top_faces, s.bottom_faces}}});
+    }
+    return out;
+}
+
+Json members_json(const Model& m, const Vec3& shift) {
+    Json out = Json::array();
+    for (std::size_t i = 0; i < m.members.size(); ++i) {
+        const Member& k = m.members[i];
+        const auto end = [&](const EdgeUse& u, bool last) { return m.vertices[m.edges[u.edge.index()].vertices[last != u.reversed ? 1 : 0].index()].point; };
+        out.push_back({{"id", i}, {"key", k.key}, {"body", k.body + 1}, {"length", m.length(k)}, {"section", k.section.value},
+                       {"start", place(end(k.chain.front(), false), shift)}, {"end", place(end(k.chain.back(), true), shift)},
+                       {"own_length", k.own_length}, {"y_axis", {k.axes.x.x(), k.axes.x.y(), k.axes.x.z()}}});
+    }
+    return out;
+}
+
+Json sections_json(const Model& m) {
+    Json out = Json::array();
+    for (std::size_t i = 0; i < m.sections.size(); ++i) {
+        const Section& s = m.sections[i];
+        Json dims = Json::object();
+        for (const auto& [name, value] : s.dimensions) dims[name] = value;
+        out.push_back({{"id", i}, {"key", s.key}, {"shape", s.shape}, {"dimensions", dims}, {"area", s.area}, {"iyy", s.iyy}, {"izz", s.izz},
+                       {"iyz", s.iyz}, {"i1", s.i1}, {"i2", s.i2}, {"j", s.j}, {"shear_centre", {s.shear_centre.x(), s.shear_centre.y()}},
+                       {"warping", s.warping}});
+    }
+    return out;
+}
+
+Json joints_json(const Model& m, const Vec3& shift) {
+    Json out = Json::array();
+    for (const JointRecord& j : m.joints)
+        out.push_back({{"id", j.key}, {"kind", j.kind}, {"a", j.a}, {"b", j.b}, {"bodies", {j.bodies[0] + 1, j.bodies[1] + 1}}, {"gap", j.gap},
+                       {"length", j.length}, {"moved", j.moved}, {"state", state_name(j.state)}, {"place", place(j.place, shift)}});
+    return out;
+}
+
+Json proof_json(const Job& job) {
+    const Proof& p = job.proof;
+    Json open = Json::array();
+    for (const ContactProof& c : p.contacts)
+        if (!c.joined) open.push_back({{"bodies", {c.a + 1, c.b + 1}}, {"gap", c.gap}, {"place", place(c.place, job.solids.shift)}});
+    return {{"volume_error", p.volume_error}, {"worst_body_volume_error", p.worst_body_error}, {"centroid_error", p.centroid_error},
+            {"coverage", p.coverage}, {"thickness_error", p.thickness_error}, {"parts", p.parts}, {"contacts", p.contacts.size()},
+            {"unconnected", open}, {"within_bounds", p.within_bounds}, {"outside", p.outside}};
+}
+
+std::string csv_text(const std::string& s) {
+    if (s.find_first_of(",\"\n") == std::string::npos) return s;
+    std::string out = "\"";
+    for (char c : s) out += c == '"' ? std::string("\"\"") : std::string(1, c);
+    return out + "\"";
+}
+
+}  // namespace
+
+void write_text(const std::filesystem::path& file, const std::string& text) {
+    const std::filesystem::path part = file.string() + fmt::format(".part{}", ::getpid());
+    {
+        std::ofstream out(part, std::ios::binary);
+        out << text;
+        out.flush();
+        if (!out) {
+            std::error_code ec;
+            std::filesystem::remove(part, ec);
+            throw Error(ErrorKind::input, file.string() + ": cannot be written; check the folder and its permissions");
+        }
+    }
+    std::error_code ec;
+    std::filesystem::rename(part, file, ec);
+    if (ec) {
+        std::filesystem::remove(part, ec);
+        throw Error(ErrorKind::input, file.string() + ": cannot be written; check the folder and its permissions");
+    }
+}
+
+void write_vtu(const std::filesystem::path& file, const Mesh& mesh, const Vec3& shift) {
+    pugi::xml_document doc;
+    auto root = doc.append_child("VTKFile");
+    root.append_attribute("type") = "UnstructuredGrid";
+    root.append_attribute("version") = "1.0";
+    root.append_attribute("byte_order") = "LittleEndian";
+    root.append_attribute("header_type") = "UInt64";
+    auto piece = root.append_child("UnstructuredGrid").append_child("Piece");
+    piece.append_attribute("NumberOfPoints") = mesh.nodes.size();
+    piece.append_attribute("NumberOfCells") = mesh.elements.size();
+    std::vector<double> points;
+    for (const Vec3& p : mesh.nodes)
+        for (int k = 0; k < 3; ++k) points.push_back(p[k] + shift[k]);
+    array(piece.append_child("Points"), "Float64", "Points", points, 3);
+    std::vector<std::int64_t> connectivity, offsets;
+    std::vector<std::uint8_t> types, kind;
+    std::vector<double> thickness, offset, quality;
+    std::vector<std::int32_t> sheet, member, body, section;
+    for (const Element& e : mesh.elements) {
+        for (std::size_t k = 0; k < e.count; ++k) connectivity.push_back(e.nodes[k]);
+        offsets.push_back(static_cast<std::int64_t>(connectivity.size()));
+        types.push_back(e.count == 4 ? 9 : e.count == 3 ? 5 : 3);
+        kind.push_back(static_cast<std::uint8_t>(e.kind));
+        thickness.push_back(e.thickness), offset.push_back(e.offset), quality.push_back(e.quality);
+        sheet.push_back(e.sheet), member.push_back(e.member), section.push_back(e.section);
+        body.push_back(e.body < 0 ? -1 : e.body + 1);
+    }
+    auto cells = piece.append_child("Cells");
+    array(cells, "Int64", "connectivity", connectivity);
+    array(cells, "Int64", "offsets", offsets);
+    array(cells, "UInt8", "types", types);
+    auto data = piece.append_child("CellData");
+    array(data, "UInt8", "kind", kind);
+    array(data, "Float64", "thickness", thickness);
+    array(data, "Float64", "offset", offset);
+    array(data, "Int32", "sheet", sheet);
+    array(data, "Int32", "member", member);
+    array(data, "Int32", "body", body);
+    array(data, "Int32", "section", section);
+    array(data, "Float64", "scaled_jacobian", quality);
+    std::ostringstream text;
+    doc.save(text, " ");
+    write_text(file, text.str());
+}
+
+std::string summary_json(const Job& job) {
+    const Vec3& shift = job.solids.shift;
+    Json j{{"format", "halvo-summary"}, {"version", 1}, {"stage", job.stage}, {"source", source_json(job.solids)}};
+    j["bodies"] = bodies_json(job.solids, job.survey, job.stage == "prove" ? &job.proof : nullptr);
+    j["sheets"] = sheets_json(job.model);
+    j["members"] = members_json(job.model, shift);
+    j["sections"] = sections_json(job.model);
+    Json seam_list = Json::array();
+    int n = 0;
+    for (const Seam& s : seams(job.model)) {
+        Json ids = Json::array();
+        for (SheetId k : s.sheets) ids.push_back(k.value);
+        seam_list.push_back({{"id", n++}, {"kind", s.kind}, {"sheets", ids}, {"length", job.model.length(s.edge)}});
+    }
+    j["seams"] = seam_list;
+    j["joints"] = joints_json(job.model, shift);
+    const Mesh& m = job.mesh;
+    j["mesh"] = {{"nodes", m.nodes.size()}, {"quads", m.quads}, {"trias", m.trias}, {"lines", m.lines}, {"links", m.links}, {"parts", m.parts},
+                 {"free_edge_length", m.free_edge_length},
+                 {"quality", {{"min_scaled_jacobian", m.quality.min_scaled_jacobian}, {"mean_scaled_jacobian", m.quality.mean_scaled_jacobian},
+                              {"max_aspect", m.quality.max_aspect}, {"max_warpage", m.quality.max_warpage}, {"quad_share", m.quality.quad_share}}}};
+    j["prove"] = proof_json(job);
+    Json findings = Json::array();
+    for (const Finding& f : job.model.findings) findings.push_back(finding_json(f, shift));
+    j["findings"] = findings;
+    Json timing = Json::object();
+    for (const auto& [stage, seconds] : job.timing) timing[stage] = seconds;
+    j["timing"] = timing;
+    return j.dump(1) + "\n";
+}
+
+std::string survey_json(const Assembly& solids, const Survey& survey) {
+    Json findings = Json::array();
+    for (const Finding& f : survey.findings) findings.push_back(finding_json(f, solids.shift));
+    const Json j{{"format", "halvo-survey"}, {"version", 1}, {"source", source_json(solids)}, {"bodies", bodies_json(solids, survey, nullptr)},
+                 {"findings", findings}};
+    return j.dump(1) + "\n";
+}
+
+std::string ledger_csv(const Model& model) {
+    std::string out = "id,stage,kind,state,value,body,about\n";
+    for (const LedgerEntry& e : model.ledger)
+        out += fmt::format("{},{},{},{},{:.9g},{},{}\n", csv_text(e.key), e.stage, e.kind, state_name(e.state), e.value, csv_text(e.body), csv_text(e.about));
+    return out;
+}
+
+}  // namespace halvo

@@ -1,0 +1,266 @@
+// Carries out what was gathered: all curves split once more, cells kept or trimmed, the model written anew.
+#include "core/parallel.hpp"
+#include "join/work.hpp"
+#include "model/sheet_values.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace halvo {
+namespace {
+
+std::size_t ix(int i) { return static_cast<std::size_t>(i); }
+
+class Carrier {
+public:
+    Carrier(Model& model, JoinWork& work) : model_(model), work_(work), tol_(work.tol) {}
+
+    void run() {
+        set_member_curves();
+        gather();
+        const Arrangement a = arrange(input_, tol_);
+        decide(a);
+        Model next;
+        next.tolerance = model_.tolerance;
+        const Assembled done = assemble(next, a, input_, keep_, lines_);
+        rebuild(next, done);
+    }
+
+private:
+    // Final ends of each member: the demand furthest out, weak ones only where nothing stronger holds the end.
+    void set_member_curves() {
+        for (std::size_t m = 0; m < work_.members.size(); ++m) {
+            MemberState& s = work_.members[m];
+            const double was_start = s.start, was_end = s.end;
+            for (const bool weak : {false, true}) {
+                const auto pick = [&](const std::vector<MemberState::Demand>& list, double sign) -> std::optional<double> {
+                    std::optional<double> best;
+                    for (const auto& d : list)
+                        if (d.weak == weak && (!best || sign * d.at > sign * *best)) best = d.at;
+                    return best;
+                };
+                const auto strong = [](const std::vector<MemberState::Demand>& list) {
+                    return std::any_of(list.begin(), list.end(), [](const auto& d) { return !d.weak; });
+                };
+                if (!weak || !strong(s.at_start))
+                    if (const auto at = pick(s.at_start, -1)) s.start = *at;
+                if (!weak || !strong(s.at_end))
+                    if (const auto at = pick(s.at_end, 1)) s.end = *at;
+            }
+            for (double t : s.splits) s.start = std::min(s.start, t), s.end = std::max(s.end, t);
+            Member& member = model_.members[m];
+            const auto own = [&](double t) { return std::clamp(t, 0.0, member.own_length); };
+            if (s.start > was_start) member.trimmed += own(s.start) - own(was_start);
+            if (s.end < was_end) member.trimmed += own(was_end) - own(s.end);
+        }
+    }
+
+    void gather() {
+        for (const Edge& e : model_.edges) input_.curves.push_back(e.curve);
+        input_.curves.insert(input_.curves.end(), work_.curves.begin(), work_.curves.end());
+        for (MemberState& s : work_.members) {
+            s.curve = static_cast<int>(input_.curves.size());
+            input_.curves.push_back(Curve::segment(s.at(s.start), s.at(s.end)));
+            lines_.push_back(s.curve);
+            for (double t : s.splits) {
+                input_.splits.push_back({s.curve, s.at(t)});
+                input_.points.push_back(s.at(t));
+            }
+        }
+        for (std::size_t i = 0; i < model_.sheets.size(); ++i) {
+            const Sheet& s = model_.sheets[i];
+            ArrangementInput::SheetPlane plane{s.chart, work_.sheets[i].curves};
+            std::set<int> own;
+            for (const Region& r : s.regions) {
+                for (const auto& loop : r.loops)
+                    for (const EdgeUse& u : loop) own.insert(u.edge.value);
+                for (EdgeId e : r.embedded) own.insert(e.value);
+                for (VertexId v : r.points) work_.sheets[i].points.emplace_back(-1, model_.vertices[v.index()].point);
+            }
+            plane.curves.insert(plane.curves.end(), own.begin(), own.end());
+            input_.sheets.push_back(std::move(plane));
+        }
+        for (const MemberState& s : work_.members)
+            for (int k : s.in_sheets) input_.sheets[ix(k)].curves.push_back(s.curve);
+        share_member_lines();
+        for (LineLink& l : work_.line_links) {
+            if (l.b_member >= 0) l.b_curve = work_.members[ix(l.b_member)].curve;
+            input_.twins.push_back({l.a_curve, l.b_curve});
+            lines_.push_back(l.a_curve);
+            if (l.b_member < 0) lines_.push_back(l.b_curve);
+        }
+        for (const EdgeLink& l : model_.edge_links) {
+            input_.twins.push_back({l.a.value, l.b.value});
+            lines_.push_back(l.a.value), lines_.push_back(l.b.value);
+        }
+        for (SheetState& s : work_.sheets)
+            for (auto& [number, p] : s.points) number = point(p);
+        for (const PointLink& l : work_.point_links) link_points_.emplace_back(point(l.a), point(l.b));
+        for (const Link& l : model_.links)
+            old_link_points_.emplace_back(point(model_.vertices[l.a.index()].point), point(model_.vertices[l.b.index()].point));
+        std::sort(lines_.begin(), lines_.end());
+        lines_.erase(std::unique(lines_.begin(), lines_.end()), lines_.end());
+    }
+
+    // Member lines that already are edges of sheets (from an earlier run) stay in those sheets' planes.
+    void share_member_lines() {
+        for (std::size_t m = 0; m < model_.members.size(); ++m) {
+            std::set<int> own;
+            for (const EdgeUse& u : model_.members[m].chain) own.insert(u.edge.value);
+            for (auto& plane : input_.sheets)
+                if (std::any_of(plane.curves.begin(), plane.curves.end(), [&](int c) { return own.count(c) > 0; }))
+                    plane.curves.push_back(work_.members[m].curve);
+        }
+    }
+
+    int point(const Vec3& p) {
+        input_.points.push_back(p);
+        return static_cast<int>(input_.points.size()) - 1;
+    }
+
+    bool in_sheet(std::size_t s, const Vec2& q) const {
+        if (inside(work_.sheets[s].polygons, q)) return true;
+        return std::any_of(work_.sheets[s].extensions.begin(), work_.sheets[s].extensions.end(), [&](const auto& e) { return inside({e}, q); });
+    }
+
+    // Beyond a seam, within the other sheet's thickness, and with nothing of the sheet past it: an overhang.
+    bool overhangs(std::size_t s, const Vec2& q, const SheetState::Trim& t) const {
+        const Frame& chart = model_.sheets[s].chart;
+        const Sheet& other = model_.sheets[ix(t.partner)];
+        const Vec3 at = chart.at(q);
+        const double along = (at - t.point).dot(t.direction);
+        if (along < t.lo - tol_ || along > t.hi + tol_) return false;
+        const double h = other.chart.height(at);
+        const double half = 0.5 * other.field.at(other.chart, other.chart.local2(at));
+        if (std::abs(h) > half + work_.reach) return false;
+        const Vec3 across = (other.chart.z - other.chart.z.dot(chart.z) * chart.z) * (h < 0 ? -1.0 : 1.0);
+        const double sine = across.norm(), cosine = std::abs(other.chart.z.dot(chart.z));
+        const double step = (half + work_.reach - std::abs(h)) / sine + 0.5 * work_.sheets[s].thickest * cosine / sine + 10 * tol_;
+        return !in_sheet(s, chart.local2(at + step / sine * across));
+    }
+
+    void decide(const Arrangement& a) {
+        keep_.resize(model_.sheets.size());
+        trimmed_.assign(model_.sheets.size(), 0.0);
+        parallel_for(model_.sheets.size(), [&](std::size_t i) {
+            const Sheet& s = model_.sheets[i];
+            for (const Cell& c : a.sheets[i].cells) {
+                const auto samples = spread_inside(cell_polygons(a, s.chart, c, model_.tolerance.chord), 6);
+                double all = 0, in = 0, own = 0, over = 0;
+                for (const AreaSample& q : samples) {
+                    all += q.area;
+                    if (in_sheet(i, q.point)) in += q.area;
+                    if (inside(s.own_outline, q.point)) own += q.area;
+                    const auto& trims = work_.sheets[i].trims;
+                    if (std::any_of(trims.begin(), trims.end(), [&](const auto& t) { return overhangs(i, q.point, t); })) over += q.area;
+                }
+                Keep k{in > 0.5 * all, own > 0.5 * all};
+                if (k.kept && over > 0.999 * all) {
+                    k.kept = false;
+                    if (k.own) trimmed_[i] += c.area;
+                }
+                keep_[i].push_back(k);
+            }
+        });
+    }
+
+    void rebuild(Model& next, const Assembled& done) {
+        for (std::size_t i = 0; i < model_.sheets.size(); ++i) {
+            Sheet s = std::move(model_.sheets[i]);
+            s.regions = done.regions[i];
+            s.trimmed_area += trimmed_[i];
+            std::set<int> on_edges;
+            for (const Region& r : s.regions) {
+                for (const auto& loop : r.loops)
+                    for (const EdgeUse& u : loop)
+                        for (VertexId v : next.edges[u.edge.index()].vertices) on_edges.insert(v.value);
+                for (EdgeId e : r.embedded)
+                    for (VertexId v : next.edges[e.index()].vertices) on_edges.insert(v.value);
+            }
+            for (const auto& [number, p] : work_.sheets[i].points) {
+                const VertexId v = done.of_point[ix(number)];
+                if (!on_edges.insert(v.value).second) continue;
+                for (Region& r : s.regions)
+                    if (inside(region_polygons(next, s.chart, r, next.tolerance.chord), s.chart.local2(p))) r.points.push_back(v);
+            }
+            next.sheets.push_back(std::move(s));
+        }
+        for (Sheet& s : next.sheets) fill_thickness(next, s);
+        for (std::size_t m = 0; m < model_.members.size(); ++m) {
+            Member member = std::move(model_.members[m]);
+            member.chain = done.on_curve[ix(work_.members[m].curve)];
+            next.members.push_back(std::move(member));
+        }
+        const int base = static_cast<int>(model_.joints.size());
+        const auto number = [&](int j) { return j < 0 ? -1 : base + j; };
+        for (std::size_t k = 0; k < model_.links.size(); ++k)
+            next.links.push_back({done.of_point[ix(old_link_points_[k].first)], done.of_point[ix(old_link_points_[k].second)], model_.links[k].joint});
+        for (std::size_t k = 0; k < work_.point_links.size(); ++k)
+            next.links.push_back({done.of_point[ix(link_points_[k].first)], done.of_point[ix(link_points_[k].second)], number(work_.point_links[k].joint)});
+        for (const EdgeLink& l : model_.edge_links) match_edges(next, done, l.a.value, l.b.value, l.joint, nullptr);
+        for (const LineLink& l : work_.line_links) match_edges(next, done, l.a_curve, l.b_curve, number(l.joint), &l);
+        next.sections = std::move(model_.sections);
+        next.findings = std::move(model_.findings);
+        next.ledger = std::move(model_.ledger);
+        next.joints = std::move(model_.joints);
+        record(next);
+        model_ = std::move(next);
+    }
+
+    // Pieces of one curve with the pieces of its twin that stand opposite.
+    void match_edges(Model& next, const Assembled& done, int a, int b, int joint, const LineLink*) {
+        for (const EdgeUse& u : done.on_curve[ix(a)]) {
+            const Curve& ca = next.edges[u.edge.index()].curve;
+            for (const EdgeUse& v : done.on_curve[ix(b)]) {
+                const Curve& cb = next.edges[v.edge.index()].curve;
+                const auto opposite = [&](const Vec3& p, const Vec3& q) {
+                    const Vec3 foot = cb.point(cb.nearest(p));
+                    return (foot - q).norm() <= 10 * tol_;
+                };
+                const bool same = opposite(ca.start(), cb.start()) && opposite(ca.end(), cb.end());
+                const bool turned = opposite(ca.start(), cb.end()) && opposite(ca.end(), cb.start());
+                if (same || turned) next.edge_links.push_back({u.edge, v.edge, turned, joint});
+            }
+        }
+    }
+
+    void record(Model& next) {
+        for (JointRecord& j : work_.joints) {
+            next.ledger.push_back({j.key, "join", j.kind, j.state,
+                                   fmt::format("{} to {}: gap {:.2f} mm, {:.1f} mm long, furthest extension {:.2f} mm", j.a, j.b, j.gap, j.length, j.moved),
+                                   j.moved, j.place, j.a + " + " + j.b});
+            next.joints.push_back(std::move(j));
+        }
+        // The kind of a sheet joint shows on the edges it left behind.
+        std::map<std::pair<std::string, std::string>, std::string> kinds;
+        for (const Seam& s : seams(next))
+            for (std::size_t a = 0; a < s.sheets.size(); ++a)
+                for (std::size_t b = 0; b < s.sheets.size(); ++b)
+                    kinds[{next.sheets[s.sheets[a].index()].key, next.sheets[s.sheets[b].index()].key}] = s.kind;
+        for (JointRecord& j : next.joints)
+            if (j.kind == "corner" || j.kind == "tee" || j.kind == "cross")
+                if (const auto it = kinds.find({j.a, j.b}); it != kinds.end()) j.kind = it->second;
+        for (std::size_t i = 0; i < next.sheets.size(); ++i)
+            if (trimmed_[i] > 0)
+                next.ledger.push_back({"trim-" + next.sheets[i].key, "join", "trim", EntryState::applied,
+                                       fmt::format("{}: overhangs beyond joints cut, {:.1f} mm2", next.sheets[i].key, trimmed_[i]), trimmed_[i],
+                                       next.sheets[i].chart.origin, ""});
+    }
+
+    Model& model_;
+    JoinWork& work_;
+    double tol_;
+    ArrangementInput input_;
+    std::vector<int> lines_;
+    std::vector<std::pair<int, int>> link_points_, old_link_points_;
+    std::vector<std::vector<Keep>> keep_;
+    std::vector<double> trimmed_;
+};
+
+}  // namespace
+
+void carry_out(Model& model, JoinWork& work) { Carrier(model, work).run(); }
+
+}  // namespace halvo

@@ -1,0 +1,374 @@
+// Joints of members: ends to members and sheets, sheets that end at a member's side, members along sheets.
+#include "join/work.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace halvo {
+namespace {
+
+constexpr double pierces = 0.17;        // sine of the flattest angle at which an axis is taken to pierce a sheet
+constexpr double in_plane = 5e-3;       // sine below which an axis runs along a sheet
+constexpr std::size_t spider_legs = 8;  // links from a member to a sheet that its axis misses
+
+struct Closest {
+    double a, b;     // parameters on both lines
+    double distance;
+    bool parallel;
+};
+
+Closest closest(const MemberState& m, const MemberState& n, const Vec3& near) {
+    const double c = m.direction.dot(n.direction);
+    const Vec3 r = n.origin - m.origin;
+    const double den = 1 - c * c;
+    if (den < 1e-6) {
+        const double a = m.parameter(near), b = n.parameter(m.at(a));
+        return {a, b, (m.at(a) - n.at(b)).norm(), true};
+    }
+    const double a = (r.dot(m.direction) - c * r.dot(n.direction)) / den;
+    const double b = (c * r.dot(m.direction) - r.dot(n.direction)) / den;
+    return {a, b, (m.at(a) - n.at(b)).norm(), false};
+}
+
+class MemberJoiner {
+public:
+    MemberJoiner(const Model& model, const ContactTable& contacts, JoinWork& work)
+        : model_(model), contacts_(contacts), work_(work) {
+        for (std::size_t i = 0; i < model.members.size(); ++i)
+            if (model.members[i].body >= 0) member_of_[model.members[i].body] = i;
+        for (std::size_t i = 0; i < model.sheets.size(); ++i)
+            if (model.sheets[i].body >= 0) sheets_of_[model.sheets[i].body].push_back(i);
+    }
+
+    void run() {
+        for (const auto& [bodies, points] : contacts_.all()) {
+            const auto a = member_of_.find(bodies.first), b = member_of_.find(bodies.second);
+            if (a != member_of_.end() && b != member_of_.end()) members(a->second, b->second, points);
+            else if (a != member_of_.end()) with_sheets(a->second, bodies.first, bodies.second);
+            else if (b != member_of_.end()) with_sheets(b->second, bodies.second, bodies.first);
+        }
+        if (!contacts_.known()) by_hand();
+    }
+
+private:
+    // Which end of a member a set of contact points lies on: 0, 1, or -1 for its side.
+    int end_of(std::size_t m, const std::vector<ContactPoint>& points, bool first) const {
+        const Member& member = model_.members[m];
+        std::size_t count[2] = {0, 0};
+        for (const ContactPoint& p : points) {
+            const int face = first ? p.face_a : p.face_b;
+            for (std::size_t e : {0U, 1U})
+                if (std::find(member.end_faces[e].begin(), member.end_faces[e].end(), face) != member.end_faces[e].end()) ++count[e];
+        }
+        const std::size_t best = count[0] >= count[1] ? 0 : 1;
+        return 3 * count[best] >= points.size() ? static_cast<int>(best) : -1;
+    }
+
+    std::string axis_key(std::size_t m) const { return model_.members[m].key; }
+
+    void demand(std::size_t m, int end, double at, bool weak) {
+        (end == 0 ? work_.members[m].at_start : work_.members[m].at_end).push_back({at, weak});
+    }
+
+    JointRecord record(const char* kind, const std::string& a, int body_a, const std::string& b, int body_b,
+                       const std::vector<ContactPoint>& points) const {
+        JointRecord j;
+        j.kind = kind, j.a = a, j.b = b, j.bodies = {body_a, body_b};
+        double gap = points.empty() ? 0 : std::numeric_limits<double>::max();
+        for (const ContactPoint& p : points) gap = std::min(gap, p.gap), j.place += p.place / static_cast<double>(points.size());
+        j.gap = std::max(0.0, gap);
+        return j;
+    }
+
+    void connect(std::size_t m, double a, std::size_t n, double b, int joint) {
+        const Vec3 p = work_.members[m].at(a), q = work_.members[n].at(b);
+        if (joint >= 0 && (p - q).norm() > 10 * work_.tol) work_.point_links.push_back({p, q, joint});
+    }
+
+    void members(std::size_t m, std::size_t n, const std::vector<ContactPoint>& points) {
+        MemberState &sm = work_.members[m], &sn = work_.members[n];
+        int em = end_of(m, points, true), en = end_of(n, points, false);
+        Vec3 near = Vec3::Zero();
+        for (const ContactPoint& p : points) near += p.place / static_cast<double>(points.size());
+        const Closest c = closest(sm, sn, near);
+        // An axis runs on through half the other member, further the flatter they meet.
+        const double sine = std::max(0.1, sm.direction.cross(sn.direction).norm());
+        const double near_enough = 0.75 * (sm.depth + sn.depth) / sine + work_.reach;
+        const auto beyond = [&](const MemberState& s, double at) { return std::max(s.start - at, at - s.end); };
+        const bool usable = beyond(sm, c.a) <= near_enough && beyond(sn, c.b) <= near_enough && (sm.at(c.a) - near).norm() <= 3 * near_enough;
+        JointRecord j = record(em >= 0 && en >= 0 ? "member ends" : em >= 0 || en >= 0 ? "member end to member" : "members crossing",
+                               axis_key(m), model_.members[m].body, axis_key(n), model_.members[n].body, points);
+        if (em < 0 && en < 0 && c.parallel) j.kind = "members side by side";
+        const auto moved = [&](const MemberState& s, double at, int e) { return e < 0 ? 0.0 : std::abs(at - (e == 0 ? s.start : s.end)); };
+        double a = c.a, b = c.b;
+        if (em >= 0 && en >= 0 && (c.parallel || !usable)) {
+            // End to end on one line: meet half-way.
+            const Vec3 half = 0.5 * (sm.at(em == 0 ? sm.start : sm.end) + sn.at(en == 0 ? sn.start : sn.end));
+            a = sm.parameter(half), b = sn.parameter(half);
+        } else if (em >= 0 && (c.parallel || !usable)) {
+            a = em == 0 ? sm.start : sm.end, b = sn.parameter(sm.at(a));
+        } else if (en >= 0 && (c.parallel || !usable)) {
+            b = en == 0 ? sn.start : sn.end, a = sm.parameter(sn.at(b));
+        } else if (em < 0 && en < 0 && (c.parallel || !usable)) {
+            side_by_side(m, n, points, j);
+            return;
+        }
+        a = em < 0 ? std::clamp(a, sm.start - near_enough, sm.end + near_enough) : a;
+        b = en < 0 ? std::clamp(b, sn.start - near_enough, sn.end + near_enough) : b;
+        j.moved = std::max(moved(sm, a, em), moved(sn, b, en));
+        const int number = add_joint(model_, work_, j);
+        if (number == -1) return;
+        attach(m, em, a, sn.depth);
+        attach(n, en, b, sm.depth);
+        connect(m, a, n, b, number);
+    }
+
+    // An end is carried to the point; a side is split there, and a short overhang beyond it is cut.
+    void attach(std::size_t m, int end, double at, double other_depth) {
+        MemberState& s = work_.members[m];
+        if (end >= 0) {
+            demand(m, end, at, false);
+            return;
+        }
+        s.splits.push_back(at);
+        const double overhang = 0.75 * other_depth + work_.reach;
+        if (at - s.start <= overhang) demand(m, 0, at, true);
+        if (s.end - at <= overhang) demand(m, 1, at, true);
+    }
+
+    void side_by_side(std::size_t m, std::size_t n, const std::vector<ContactPoint>& points, JointRecord j) {
+        MemberState &sm = work_.members[m], &sn = work_.members[n];
+        double lo = std::numeric_limits<double>::max(), hi = -lo;
+        for (const ContactPoint& p : points) lo = std::min(lo, sm.parameter(p.place)), hi = std::max(hi, sm.parameter(p.place));
+        lo = std::max(lo, sm.start), hi = std::min(hi, sm.end);
+        j.length = hi - lo;
+        const int number = add_joint(model_, work_, j);
+        if (number < 0) return;
+        const int pieces = std::max(1, static_cast<int>(std::round((hi - lo) / (2 * std::max(sm.depth, sn.depth)))));
+        for (int i = 0; i <= pieces; ++i) {
+            const double a = lo + (hi - lo) * i / pieces;
+            const double b = std::clamp(sn.parameter(sm.at(a)), sn.start, sn.end);
+            sm.splits.push_back(a), sn.splits.push_back(b);
+            connect(m, a, n, b, number);
+        }
+    }
+
+    void with_sheets(std::size_t m, int member_body, int sheet_body) {
+        const auto it = sheets_of_.find(sheet_body);
+        if (it == sheets_of_.end()) return;
+        std::map<std::size_t, std::vector<ContactPoint>> of;
+        for (const ContactPoint& p : contacts_.between(member_body, sheet_body)) {
+            std::size_t best = it->second.size();
+            double best_score = 1.05;
+            for (std::size_t k = 0; k < it->second.size(); ++k) {
+                const Sheet& s = model_.sheets[it->second[k]];
+                const auto side_of = [&](const std::vector<int>& f) { return std::find(f.begin(), f.end(), p.face_b) != f.end(); };
+                if (!near_sheet(it->second[k], p.place)) continue;
+                // Faces of the wall first, then its rims: those lie within its thickness.
+                const double score = side_of(s.top_faces) || side_of(s.bottom_faces)
+                                         ? 0.0
+                                         : std::abs(s.chart.height(p.place)) / (0.5 * s.thickness.max + work_.reach + 10 * work_.tol);
+                if (score < best_score) best_score = score, best = k;
+            }
+            if (best < it->second.size()) of[it->second[best]].push_back(p);
+        }
+        for (auto& [s, points] : of)
+            if (points.size() >= 2 || of.size() == 1) with_sheet(m, s, points);
+    }
+
+    bool near_sheet(std::size_t s, const Vec3& p) const {
+        const Sheet& sheet = model_.sheets[s];
+        const double within = sheet.thickness.max + work_.reach + 10 * work_.tol;
+        if (std::abs(sheet.chart.height(p)) > within) return false;
+        Box3 b = work_.sheets[s].box;
+        b.min().array() -= within, b.max().array() += within;
+        return b.contains(p);
+    }
+
+    void with_sheet(std::size_t m, std::size_t s, const std::vector<ContactPoint>& points) {
+        const MemberState& sm = work_.members[m];
+        const Frame& f = model_.sheets[s].chart;
+        const double sine = std::abs(sm.direction.dot(f.z));
+        const int end = end_of(m, points, true);
+        if (end >= 0 && sine >= pierces && end_on_sheet(m, s, end, sine, points)) return;
+        if (end < 0 && sine < in_plane) {
+            const double off = std::abs(f.height(sm.at(0.5 * (sm.start + sm.end))));
+            if (off <= 10 * work_.tol && edge_to_axis(m, s, points)) return;
+            if (along_sheet(m, s, points)) return;
+        }
+        spider(m, s, end, points);
+    }
+
+    bool end_on_sheet(std::size_t m, std::size_t s, int end, double sine, const std::vector<ContactPoint>& points) {
+        MemberState& sm = work_.members[m];
+        const Sheet& sheet = model_.sheets[s];
+        const double from = end == 0 ? sm.start : sm.end;
+        const double at = from - sheet.chart.height(sm.at(from)) / sm.direction.dot(sheet.chart.z);
+        const double furthest = (0.5 * sheet.thickness.max + work_.reach) / sine + 0.5 * sm.depth * std::sqrt(1 - sine * sine) / sine + 10 * work_.tol;
+        const Vec3 x = sm.at(at);
+        if (std::abs(at - from) > furthest || !inside(work_.sheets[s].polygons, sheet.chart.local2(x))) return false;
+        JointRecord j = record("member end to sheet", axis_key(m), model_.members[m].body, sheet.key, sheet.body, points);
+        j.moved = std::abs(at - from), j.place = x;
+        if (add_joint(model_, work_, j) == -1) return true;
+        demand(m, end, at, false);
+        sm.splits.push_back(at);
+        work_.sheets[s].points.emplace_back(-1, x);
+        return true;
+    }
+
+    // The sheet's plane holds the axis: its edge is carried to the axis and shared.
+    bool edge_to_axis(std::size_t m, std::size_t s, const std::vector<ContactPoint>& points) {
+        MemberState& sm = work_.members[m];
+        double furthest = 0, lo = std::numeric_limits<double>::max(), hi = -lo;
+        for (const ContactPoint& p : points) {
+            const double t = sm.parameter(p.place);
+            furthest = std::max(furthest, (p.place - sm.at(t)).norm());
+            lo = std::min(lo, t), hi = std::max(hi, t);
+        }
+        bool any = false;
+        for (const LineReach& r : line_reaches(model_.sheets[s].chart, work_.sheets[s], sm.origin, sm.direction, furthest + work_.reach + 10 * work_.tol,
+                                               work_.tol)) {
+            const double slack = model_.sheets[s].thickness.max + work_.reach;
+            const double a = std::max(r.lo, lo - slack), b = std::min(r.hi, hi + slack);
+            if (b - a <= 10 * work_.tol) continue;
+            JointRecord j = record("sheet edge to member", model_.sheets[s].key, model_.sheets[s].body, axis_key(m), model_.members[m].body, points);
+            j.moved = r.moved, j.length = b - a;
+            if (add_joint(model_, work_, j) == -1) return true;
+            if (r.extension) extend_to_line(model_, work_, static_cast<int>(s), r, sm.origin, sm.direction, a, b);
+            any = true;
+        }
+        if (any && std::find(sm.in_sheets.begin(), sm.in_sheets.end(), static_cast<int>(s)) == sm.in_sheets.end())
+            sm.in_sheets.push_back(static_cast<int>(s));
+        return any;
+    }
+
+    // The axis runs alongside: its line is imprinted on the sheet and linked node to node, so that the eccentricity stays.
+    bool along_sheet(std::size_t m, std::size_t s, const std::vector<ContactPoint>& points) {
+        MemberState& sm = work_.members[m];
+        const Frame& f = model_.sheets[s].chart;
+        double lo = std::numeric_limits<double>::max(), hi = -lo;
+        for (const ContactPoint& p : points) lo = std::min(lo, sm.parameter(p.place)), hi = std::max(hi, sm.parameter(p.place));
+        lo = std::max(lo, sm.start), hi = std::min(hi, sm.end);
+        const auto foot = [&](double t) { return Vec3(sm.at(t) - f.height(sm.at(t)) * f.z); };
+        const Vec3 p = foot(0), d = (foot(1) - p).normalized();
+        bool any = false;
+        for (const LineReach& r : line_reaches(f, work_.sheets[s], p, d, work_.tol, work_.tol)) {
+            const double a = std::max(lo, r.lo), b = std::min(hi, r.hi);
+            if (b - a <= 10 * work_.tol) continue;
+            JointRecord j = record("member along sheet", axis_key(m), model_.members[m].body, model_.sheets[s].key, model_.sheets[s].body, points);
+            j.length = b - a;
+            const int number = add_joint(model_, work_, j);
+            if (number < 0) return true;
+            const int imprint = work_.add_curve(Curve::segment(p + a * d, p + b * d));
+            work_.sheets[s].curves.push_back(imprint);
+            work_.line_links.push_back({imprint, -1, a, b, static_cast<int>(m), number});
+            any = true;
+        }
+        return any;
+    }
+
+    // The axis misses the sheet (a hole under a tube, a plate notched round one, an edge beside it): rigid links from
+    // one point of the axis to points of the sheet spread over the contact.
+    void spider(std::size_t m, std::size_t s, int end, const std::vector<ContactPoint>& points) {
+        MemberState& sm = work_.members[m];
+        const Sheet& sheet = model_.sheets[s];
+        Vec3 near = Vec3::Zero();
+        for (const ContactPoint& p : points) near += p.place / static_cast<double>(points.size());
+        const double slope = sm.direction.dot(sheet.chart.z);
+        double at = sm.parameter(near);
+        if (end >= 0) at = end == 0 ? sm.start : sm.end;
+        else if (std::abs(slope) >= pierces) at = sm.parameter(near) - sheet.chart.height(sm.at(sm.parameter(near))) / slope;
+        at = std::clamp(at, sm.start, sm.end);
+        JointRecord j = record("links", axis_key(m), model_.members[m].body, sheet.key, sheet.body, points);
+        const int number = add_joint(model_, work_, j);
+        if (number < 0) return;
+        sm.splits.push_back(at);
+        std::vector<Vec3> feet;
+        for (const Vec3& p : spread(points)) {
+            const Vec3 q = snap(s, p);
+            if (std::any_of(feet.begin(), feet.end(), [&](const Vec3& k) { return (k - q).norm() < 0.5 * sheet.thickness.max; })) continue;
+            feet.push_back(q);
+            work_.sheets[s].points.emplace_back(-1, q);
+            if ((q - sm.at(at)).norm() > 10 * work_.tol) work_.point_links.push_back({sm.at(at), q, number});
+        }
+    }
+
+    // A few points far from each other.
+    static std::vector<Vec3> spread(const std::vector<ContactPoint>& points) {
+        std::vector<Vec3> out{points[0].place};
+        while (out.size() < std::min(spider_legs, points.size())) {
+            double best = -1;
+            Vec3 far = out[0];
+            for (const ContactPoint& p : points) {
+                double d = std::numeric_limits<double>::max();
+                for (const Vec3& q : out) d = std::min(d, (p.place - q).norm());
+                if (d > best) best = d, far = p.place;
+            }
+            out.push_back(far);
+        }
+        return out;
+    }
+
+    // Foot on the sheet; outside its boundary, or within half a thickness of it, the nearest point of the boundary.
+    Vec3 snap(std::size_t s, const Vec3& p) const {
+        const Sheet& sheet = model_.sheets[s];
+        const Vec3 q = p - sheet.chart.height(p) * sheet.chart.z;
+        Vec3 best = q;
+        double distance = inside(work_.sheets[s].polygons, sheet.chart.local2(q)) ? 0.5 * sheet.thickness.max : std::numeric_limits<double>::max();
+        for (const Region& r : sheet.regions)
+            for (const auto& loop : r.loops)
+                for (const EdgeUse& u : loop) {
+                    const Curve& c = model_.edges[u.edge.index()].curve;
+                    const Vec3 k = c.point(c.nearest(q));
+                    if ((k - q).norm() < distance) distance = (k - q).norm(), best = k;
+                }
+        return best;
+    }
+
+    // No solids: ends that come within reach of an axis or a sheet.
+    void by_hand() {
+        for (std::size_t m = 0; m < work_.members.size(); ++m)
+            for (int e : {0, 1}) {
+                const Vec3 p = work_.members[m].at(e == 0 ? work_.members[m].start : work_.members[m].end);
+                for (std::size_t n = 0; n < work_.members.size(); ++n) {
+                    if (n == m) continue;
+                    const double b = std::clamp(work_.members[n].parameter(p), work_.members[n].start, work_.members[n].end);
+                    if ((work_.members[n].at(b) - p).norm() > work_.reach + 10 * work_.tol) continue;
+                    JointRecord j;
+                    j.kind = "member end to member", j.a = axis_key(m), j.b = axis_key(n), j.place = p;
+                    j.gap = (work_.members[n].at(b) - p).norm();
+                    const int number = add_joint(model_, work_, j);
+                    if (number == -1) continue;
+                    work_.members[n].splits.push_back(b);
+                    connect(m, e == 0 ? work_.members[m].start : work_.members[m].end, n, b, number);
+                }
+                for (std::size_t s = 0; s < work_.sheets.size(); ++s) {
+                    const double sine = std::abs(work_.members[m].direction.dot(model_.sheets[s].chart.z));
+                    if (sine >= pierces) end_by_hand(m, s, e, sine);
+                }
+            }
+    }
+
+    void end_by_hand(std::size_t m, std::size_t s, int end, double sine) {
+        const MemberState& sm = work_.members[m];
+        const Sheet& sheet = model_.sheets[s];
+        const double from = end == 0 ? sm.start : sm.end;
+        const double gap = std::abs(sheet.chart.height(sm.at(from))) - 0.5 * sheet.thickness.max;
+        if (gap > work_.reach + 10 * work_.tol) return;
+        end_on_sheet(m, s, end, sine, {});
+    }
+
+    const Model& model_;
+    const ContactTable& contacts_;
+    JoinWork& work_;
+    std::map<int, std::size_t> member_of_;
+    std::map<int, std::vector<std::size_t>> sheets_of_;
+};
+
+}  // namespace
+
+void find_member_joints(const Model& model, const ContactTable& contacts, JoinWork& work) {
+    MemberJoiner(model, contacts, work).run();
+}
+
+}  // namespace halvo

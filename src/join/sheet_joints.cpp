@@ -1,0 +1,199 @@
+// Joints between sheets of different bodies: corners, tees, crosses, butts in one plane, laps face to face.
+#include "join/work.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace halvo {
+namespace {
+
+constexpr double least_crossing = 0.1;   // sine of the flattest angle between sheets that meet along a line
+constexpr double parallel = 2e-3;        // sine below which two sheets run alongside
+
+class SheetJoiner {
+public:
+    SheetJoiner(const Model& model, const ContactTable& contacts, JoinWork& work) : model_(model), contacts_(contacts), work_(work) {}
+
+    void run() {
+        std::vector<std::size_t> order(model_.sheets.size());
+        for (std::size_t i = 0; i < order.size(); ++i) order[i] = i;
+        const auto low = [&](std::size_t i) { return work_.sheets[i].box.min().x() - work_.sheets[i].thickest - work_.reach; };
+        const auto high = [&](std::size_t i) { return work_.sheets[i].box.max().x() + work_.sheets[i].thickest + work_.reach; };
+        std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return low(a) < low(b); });
+        std::vector<std::pair<std::size_t, std::size_t>> pairs;
+        for (std::size_t i = 0; i < order.size(); ++i)
+            for (std::size_t j = i + 1; j < order.size() && low(order[j]) <= high(order[i]); ++j)
+                if (candidates(order[i], order[j])) pairs.emplace_back(std::minmax(order[i], order[j]));
+        std::sort(pairs.begin(), pairs.end());
+        for (const auto& [a, b] : pairs) pair(a, b);
+    }
+
+private:
+    const Sheet& sheet(std::size_t i) const { return model_.sheets[i]; }
+
+    bool candidates(std::size_t a, std::size_t b) const {
+        if (sheet(a).body == sheet(b).body && sheet(a).body >= 0) return false;
+        Box3 box = work_.sheets[a].box;
+        const double grow = work_.sheets[a].thickest + work_.sheets[b].thickest + work_.reach;
+        box.min().array() -= grow, box.max().array() += grow;
+        if (!box.intersects(work_.sheets[b].box)) return false;
+        if (contacts_.known() && !contacts_.all().count({std::min(sheet(a).body, sheet(b).body), std::max(sheet(a).body, sheet(b).body)}))
+            return false;
+        return true;
+    }
+
+    void pair(std::size_t a, std::size_t b) {
+        const double sine = sheet(a).chart.z.cross(sheet(b).chart.z).norm();
+        if (sine >= least_crossing) meet(a, b, sine);
+        else if (sine < parallel) beside(a, b);
+    }
+
+    // Smallest gap of the solids near a piece of a line; nothing when they are not in contact there.
+    std::optional<double> gap_near(std::size_t a, std::size_t b, const Vec3& p, const Vec3& q) const {
+        if (!contacts_.known()) return 0.0;
+        const double near = work_.sheets[a].thickest + work_.sheets[b].thickest + work_.reach;
+        std::optional<double> best;
+        for (const ContactPoint& c : contacts_.between(sheet(a).body, sheet(b).body)) {
+            const Vec3 run = q - p;
+            const double w = std::clamp((c.place - p).dot(run) / std::max(run.squaredNorm(), 1e-300), 0.0, 1.0);
+            if ((c.place - (p + w * run)).norm() > near) continue;
+            if (!best || c.gap < *best) best = c.gap;
+        }
+        return best;
+    }
+
+    double furthest(std::size_t from, std::size_t to, double sine) const {
+        const double cosine = std::sqrt(std::max(0.0, 1 - sine * sine));
+        return (0.5 * work_.sheets[to].thickest + 0.5 * cosine * work_.sheets[from].thickest + work_.reach) / sine + 10 * work_.tol;
+    }
+
+    void meet(std::size_t a, std::size_t b, double sine) {
+        const Frame &fa = sheet(a).chart, &fb = sheet(b).chart;
+        const Vec3 d = fa.z.cross(fb.z).normalized();
+        Eigen::Matrix3d rows;
+        rows << fa.z.transpose(), fb.z.transpose(), d.transpose();
+        const Vec3 p = rows.fullPivLu().solve(Vec3(fa.z.dot(fa.origin), fb.z.dot(fb.origin), d.dot(work_.sheets[a].box.center())));
+        const auto ra = line_reaches(fa, work_.sheets[a], p, d, furthest(a, b, sine), work_.tol);
+        if (ra.empty()) return;
+        const auto rb = line_reaches(fb, work_.sheets[b], p, d, furthest(b, a, sine), work_.tol);
+        for (const LineReach& x : ra)
+            for (const LineReach& y : rb) {
+                const double lo = std::max(x.lo, y.lo), hi = std::min(x.hi, y.hi);
+                if (hi - lo <= 10 * work_.tol) continue;
+                join_along(a, b, x, y, p, d, lo, hi, sine);
+            }
+    }
+
+    void join_along(std::size_t a, std::size_t b, const LineReach& x, const LineReach& y, const Vec3& p, const Vec3& d, double lo, double hi,
+                    double sine) {
+        const auto gap = gap_near(a, b, p + lo * d, p + hi * d);
+        if (!gap) return;
+        if (!contacts_.known()) {
+            // By hand there are no solids to ask: an extension may bridge half the thickness and the reach.
+            const auto too_far = [&](const LineReach& r, std::size_t other) {
+                return r.extension && r.moved * sine - 0.5 * work_.sheets[other].thickest > work_.reach + 10 * work_.tol;
+            };
+            if (too_far(x, b) || too_far(y, a)) return;
+        }
+        JointRecord j;
+        j.kind = x.extension && y.extension ? "corner" : x.extension || y.extension ? "tee" : "cross";
+        j.a = sheet(a).key, j.b = sheet(b).key;
+        j.bodies = {sheet(a).body, sheet(b).body};
+        j.gap = std::max(0.0, *gap);
+        j.length = hi - lo;
+        j.moved = std::max(x.moved, y.moved);
+        j.place = p + 0.5 * (lo + hi) * d;
+        if (add_joint(model_, work_, j) == -1) return;
+        if (x.extension) extend_to_line(model_, work_, static_cast<int>(a), x, p, d, lo, hi);
+        if (y.extension) extend_to_line(model_, work_, static_cast<int>(b), y, p, d, lo, hi);
+        // The shared line runs a little past both ends; what no two sheets use falls away again.
+        const double margin = 0.25 * std::max(work_.sheets[a].thickest, work_.sheets[b].thickest);
+        const int c = work_.add_curve(Curve::segment(p + (lo - margin) * d, p + (hi + margin) * d));
+        work_.sheets[a].curves.push_back(c);
+        work_.sheets[b].curves.push_back(c);
+        work_.sheets[a].trims.push_back({p, d, lo, hi, static_cast<int>(b)});
+        work_.sheets[b].trims.push_back({p, d, lo, hi, static_cast<int>(a)});
+    }
+
+    void beside(std::size_t a, std::size_t b) {
+        const Frame &fa = sheet(a).chart, &fb = sheet(b).chart;
+        const Vec3 on_b = work_.sheets[b].box.center() - fb.height(work_.sheets[b].box.center()) * fb.z;
+        const double apart = std::abs(fa.height(on_b));
+        if (apart <= 10 * work_.tol) {
+            butt(a, b);
+            return;
+        }
+        const double touching = 0.5 * (work_.sheets[a].thickest + work_.sheets[b].thickest);
+        if (apart <= touching + work_.reach + 10 * work_.tol) lap(a, b, apart - touching);
+    }
+
+    // Edges that face each other in one plane: the first sheet closes the gap, then both share the line.
+    void butt(std::size_t a, std::size_t b) {
+        const auto edges = work_.sheets[b].edges;
+        for (const BoundaryEdge& e : edges) {
+            const Vec3 d = (e.to - e.from).normalized();
+            const double length = (e.to - e.from).norm();
+            for (const LineReach& r : line_reaches(sheet(a).chart, work_.sheets[a], e.from, d, work_.reach + 10 * work_.tol, work_.tol)) {
+                const double lo = std::max(r.lo, 0.0), hi = std::min(r.hi, length);
+                if (hi - lo <= 10 * work_.tol || (!r.extension && r.edge.edge.value >= 0)) continue;
+                const auto gap = gap_near(a, b, e.from + lo * d, e.from + hi * d);
+                if (!gap) continue;
+                JointRecord j;
+                j.kind = "butt";
+                j.a = sheet(a).key, j.b = sheet(b).key;
+                j.bodies = {sheet(a).body, sheet(b).body};
+                j.gap = std::max(0.0, *gap), j.length = hi - lo, j.moved = r.moved;
+                j.place = e.from + 0.5 * (lo + hi) * d;
+                if (add_joint(model_, work_, j) == -1) continue;
+                if (r.extension) extend_to_line(model_, work_, static_cast<int>(a), r, e.from, d, lo, hi);
+                const int c = work_.add_curve(Curve::segment(e.from + lo * d, e.from + hi * d));
+                work_.sheets[a].curves.push_back(c);
+                work_.sheets[b].curves.push_back(c);
+            }
+        }
+    }
+
+    // Face to face: the boundary of each that lies over the other is imprinted there and linked node to node.
+    void lap(std::size_t a, std::size_t b, double gap) {
+        const auto contact = contacts_.between(sheet(a).body, sheet(b).body);
+        for (const auto& [from, onto] : {std::pair(a, b), std::pair(b, a)}) {
+            const Frame& f = sheet(onto).chart;
+            std::set<int> edges;
+            for (const Region& r : sheet(from).regions)
+                for (const auto& loop : r.loops)
+                    for (const EdgeUse& u : loop) edges.insert(u.edge.value);
+            for (int e : edges) {
+                const Curve& c = model_.edges[static_cast<std::size_t>(e)].curve;
+                const Vec3 shift = -f.height(c.middle()) * f.z;
+                const auto over = [&](double w) { return inside(work_.sheets[onto].polygons, f.local2(c.point(c.t0 + w * (c.t1 - c.t0)))); };
+                if (!over(0.05) || !over(0.5) || !over(0.95)) continue;
+                if (contacts_.known() && !touches(contact, c.middle(), work_.sheets[from].thickest + c.length() / 2)) continue;
+                JointRecord j;
+                j.kind = "lap";
+                j.a = sheet(a).key, j.b = sheet(b).key;
+                j.bodies = {sheet(a).body, sheet(b).body};
+                j.gap = std::max(0.0, gap), j.length = c.length();
+                j.place = c.middle() + 0.5 * shift;
+                const int number = add_joint(model_, work_, j);
+                if (number < 0) continue;
+                const int imprint = work_.add_curve(c.moved(Eigen::Isometry3d(Eigen::Translation3d(shift))));
+                work_.sheets[onto].curves.push_back(imprint);
+                work_.line_links.push_back({e, imprint, 0, 0, -1, number});
+            }
+        }
+    }
+
+    static bool touches(const std::vector<ContactPoint>& contact, const Vec3& p, double within) {
+        return std::any_of(contact.begin(), contact.end(), [&](const ContactPoint& c) { return (c.place - p).norm() <= within; });
+    }
+
+    const Model& model_;
+    const ContactTable& contacts_;
+    JoinWork& work_;
+};
+
+}  // namespace
+
+void find_sheet_joints(const Model& model, const ContactTable& contacts, JoinWork& work) { SheetJoiner(model, contacts, work).run(); }
+
+}  // namespace halvo

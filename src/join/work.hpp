@@ -1,0 +1,131 @@
+#pragma once
+/// What joining is going to do, gathered before anything is changed.
+
+#include "body/contacts.hpp"
+#include "model/arrangement.hpp"
+
+#include <halvo/join.hpp>
+
+#include <set>
+
+namespace halvo {
+
+/// A straight boundary edge of a sheet with what continues it at both ends.
+struct BoundaryEdge {
+    Vec3 from = Vec3::Zero(), to = Vec3::Zero();       ///< in the sense of the loop, material on the left
+    Vec3 out = Vec3::Zero();            ///< in the sheet, away from the material
+    Vec3 before = Vec3::Zero(), after = Vec3::Zero();  ///< unit directions in which the neighbouring edges would run on past `from` and `to`; zero when curved
+    EdgeId edge;
+};
+
+struct SheetState {
+    std::vector<std::vector<Vec2>> polygons;   ///< all regions
+    std::vector<BoundaryEdge> edges;
+    std::vector<std::vector<Vec2>> extensions; ///< polygons to be added
+    std::vector<int> curves;                   ///< new curves in its plane
+    std::vector<std::pair<int, Vec3>> points;  ///< wanted vertices: number of the input point, place
+    struct Trim {
+        Vec3 point, direction;                 ///< seam line
+        double lo, hi;                         ///< where the joint is, along it
+        int partner;                           ///< sheet whose slab is cleared
+    };
+    std::vector<Trim> trims;
+    Box3 box;
+    double thickest = 0;
+};
+
+struct MemberState {
+    Vec3 origin, direction;                    ///< axis; parameters are lengths from origin
+    double start = 0, end = 0;                 ///< as it is now
+    struct Demand {
+        double at;
+        bool weak;                             ///< cuts an overhang, but yields to anything further out
+    };
+    std::vector<Demand> at_start, at_end;
+    std::vector<double> splits;
+    std::vector<int> in_sheets;                ///< sheets whose plane its axis lies in and that extend to it
+    double depth = 0;
+    int curve = -1;
+    [[nodiscard]] Vec3 at(double s) const { return origin + s * direction; }
+    [[nodiscard]] double parameter(const Vec3& p) const { return (p - origin).dot(direction); }
+};
+
+struct PointLink {
+    Vec3 a, b;
+    int joint;
+};
+
+struct LineLink {
+    int a_curve, b_curve;                      ///< matched: imprint or edge, and member axis or imprint
+    double lo, hi;                             ///< range along curve `b` where it holds, when b is a member's axis
+    int b_member = -1;
+    int joint;
+};
+
+struct JoinWork {
+    std::vector<SheetState> sheets;
+    std::vector<MemberState> members;
+    std::vector<Curve> curves;                 ///< new curves, numbered after those of the model's edges
+    std::vector<LineLink> line_links;
+    std::vector<PointLink> point_links;
+    std::vector<JointRecord> joints;
+    std::set<std::string> refused;
+    double reach = 0, tol = 0;
+    int first_curve = 0;                       ///< number of the first new curve
+
+    int add_curve(const Curve& c) {
+        curves.push_back(c);
+        return first_curve + static_cast<int>(curves.size()) - 1;
+    }
+};
+
+/// Contacts between two bodies, as far as the joints need them; empty list of pairs when a model was made by hand.
+class ContactTable {
+public:
+    ContactTable() = default;
+    explicit ContactTable(std::vector<Contact> contacts) : known_(true) {
+        for (Contact& c : contacts) {
+            auto& list = of_[{c.a, c.b}];
+            list.insert(list.end(), c.points.begin(), c.points.end());
+        }
+    }
+    [[nodiscard]] bool known() const { return known_; }
+    /// Points of contact of the bodies, faces of `a` first.
+    [[nodiscard]] std::vector<ContactPoint> between(int a, int b) const {
+        const auto it = of_.find({std::min(a, b), std::max(a, b)});
+        if (it == of_.end()) return {};
+        auto list = it->second;
+        if (a > b)
+            for (ContactPoint& p : list) std::swap(p.face_a, p.face_b);
+        return list;
+    }
+    [[nodiscard]] const std::map<std::pair<int, int>, std::vector<ContactPoint>>& all() const { return of_; }
+
+private:
+    bool known_ = false;
+    std::map<std::pair<int, int>, std::vector<ContactPoint>> of_;
+};
+
+[[nodiscard]] JoinWork prepare(const Model& model, const JoinOptions& options);
+void find_sheet_joints(const Model& model, const ContactTable& contacts, JoinWork& work);
+void find_member_joints(const Model& model, const ContactTable& contacts, JoinWork& work);
+void carry_out(Model& model, JoinWork& work);
+
+/// Adds a joint: its number, -1 when it is refused, -2 when an earlier run recorded it already.
+int add_joint(const Model& model, JoinWork& work, JointRecord joint);
+
+/// Where a sheet reaches a line in its plane: inside it, along its edge, or by extending an edge.
+struct LineReach {
+    double lo, hi;
+    bool extension = false;
+    BoundaryEdge edge;
+    double low_foot = 0, high_foot = 0;   ///< on the line, of the edge's two ends, in line order
+    Vec3 low_from = Vec3::Zero(), high_from = Vec3::Zero();
+    double moved = 0;
+};
+[[nodiscard]] std::vector<LineReach> line_reaches(const Frame& chart, const SheetState& s, const Vec3& p, const Vec3& d, double furthest, double tol);
+
+/// Adds the strip between an edge and the line, limited to [lo, hi], to the sheet.
+void extend_to_line(const Model& model, JoinWork& work, int sheet, const LineReach& r, const Vec3& p, const Vec3& d, double lo, double hi);
+
+}  // namespace halvo

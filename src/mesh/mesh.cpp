@@ -1,0 +1,269 @@
+#include <halvo/mesh.hpp>
+
+#include "core/parallel.hpp"
+#include "mesh/divisions.hpp"
+#include "mesh/planar.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <numeric>
+#include <set>
+
+namespace halvo {
+namespace {
+
+std::size_t ix(int i) { return static_cast<std::size_t>(i); }
+
+class Mesher {
+public:
+    Mesher(const Model& model, const MeshOptions& options, const Observer& observer)
+        : model_(model), observer_(observer), size_(options.size > 0 ? options.size : default_size(model)), divisions_(edge_divisions(model, options)) {}
+
+    Mesh run() {
+        vertex_node_.assign(model_.vertices.size(), -1);
+        edge_nodes();
+        sheets();
+        members();
+        links();
+        finish();
+        return std::move(mesh_);
+    }
+
+private:
+    int add_node(const Vec3& p) {
+        mesh_.nodes.push_back(p);
+        return static_cast<int>(mesh_.nodes.size()) - 1;
+    }
+
+    int node_of(VertexId v) {
+        int& n = vertex_node_[v.index()];
+        if (n < 0) n = add_node(model_.vertices[v.index()].point);
+        return n;
+    }
+
+    void edge_nodes() {
+        for (std::size_t e = 0; e < model_.edges.size(); ++e) {
+            const Edge& edge = model_.edges[e];
+            std::vector<int> nodes{node_of(edge.vertices[0])};
+            for (int i = 1; i < divisions_[e]; ++i)
+                nodes.push_back(add_node(edge.curve.point(edge.curve.parameter_at(static_cast<double>(i) / divisions_[e]))));
+            nodes.push_back(node_of(edge.vertices[1]));
+            on_edge_.push_back(std::move(nodes));
+        }
+        for (const Sheet& s : model_.sheets)
+            for (const Region& r : s.regions)
+                for (VertexId v : r.points) node_of(v);
+        for (const Link& l : model_.links) node_of(l.a), node_of(l.b);
+    }
+
+    std::vector<int> along(const EdgeUse& u) const {
+        auto nodes = on_edge_[u.edge.index()];
+        if (u.reversed) std::reverse(nodes.begin(), nodes.end());
+        return nodes;
+    }
+
+    struct Patch {
+        std::size_t sheet, region;
+        std::vector<int> global;   // node of each fixed point
+        PlanarInput in;
+        PlanarMesh out;
+    };
+
+    void sheets() {
+        std::vector<Patch> patches;
+        for (std::size_t s = 0; s < model_.sheets.size(); ++s)
+            for (std::size_t r = 0; r < model_.sheets[s].regions.size(); ++r) patches.push_back(patch(s, r));
+        std::vector<std::exception_ptr> failed(patches.size());
+        const std::size_t chunk = std::max<std::size_t>(8, patches.size() / 20);
+        for (std::size_t first = 0; first < patches.size(); first += chunk) {
+            observer_.tell("mesh", static_cast<double>(first) / static_cast<double>(patches.size()));
+            parallel_for(std::min(chunk, patches.size() - first), [&](std::size_t k) {
+                try {
+                    patches[first + k].out = mesh_planar(patches[first + k].in);
+                } catch (...) {
+                    failed[first + k] = std::current_exception();
+                }
+            });
+        }
+        for (const auto& f : failed)
+            if (f) std::rethrow_exception(f);
+        for (const Patch& p : patches) add_patch(p);
+    }
+
+    Patch patch(std::size_t s, std::size_t r) const {
+        const Sheet& sheet = model_.sheets[s];
+        const Region& region = sheet.regions[r];
+        Patch p{s, r, {}, {}, {}};
+        std::map<int, int> local;
+        const auto number = [&](int node) {
+            const auto [it, fresh] = local.try_emplace(node, static_cast<int>(p.global.size()));
+            if (fresh) {
+                p.global.push_back(node);
+                p.in.points.push_back(sheet.chart.local2(mesh_.nodes[ix(node)]));
+            }
+            return it->second;
+        };
+        for (const auto& loop : region.loops) {
+            auto& out = p.in.loops.emplace_back();
+            for (const EdgeUse& u : loop) {
+                const auto nodes = along(u);
+                for (std::size_t i = 0; i + 1 < nodes.size(); ++i) out.push_back(number(nodes[i]));
+            }
+        }
+        for (EdgeId e : region.embedded) {
+            const auto& nodes = on_edge_[e.index()];
+            for (std::size_t i = 0; i + 1 < nodes.size(); ++i) p.in.inner.push_back({number(nodes[i]), number(nodes[i + 1])});
+        }
+        for (VertexId v : region.points) number(vertex_node_[v.index()]);
+        for (const auto& side : four_sides(model_, sheet, region)) {
+            auto& chain = p.in.sides.emplace_back();
+            for (const EdgeUse& u : side) {
+                const auto nodes = along(u);
+                for (std::size_t i = chain.empty() ? 0 : 1; i < nodes.size(); ++i) chain.push_back(number(nodes[i]));
+            }
+        }
+        p.in.size = size_;
+        return p;
+    }
+
+    void add_patch(const Patch& p) {
+        const Sheet& s = model_.sheets[p.sheet];
+        std::vector<int> global = p.global;
+        for (std::size_t i = global.size(); i < p.out.points.size(); ++i) global.push_back(add_node(s.chart.at(p.out.points[i])));
+        for (const auto& e : p.out.elements) {
+            Element el;
+            el.count = e[3] < 0 ? 3 : 4;
+            el.sheet = static_cast<int>(p.sheet), el.body = s.body;
+            Vec2 centre = Vec2::Zero();
+            for (std::size_t k = 0; k < el.count; ++k) {
+                el.nodes[k] = global[ix(e[k])];
+                centre += p.out.points[ix(e[k])] / el.count;
+            }
+            el.thickness = s.field.at(s.chart, centre);
+            el.offset = s.offset;
+            el.quality = planar_quality(p.out.points, e);
+            mesh_.elements.push_back(el);
+        }
+    }
+
+    Element line(int a, int b, ElementKind kind) const {
+        Element e;
+        e.count = 2, e.kind = kind;
+        e.nodes[0] = a, e.nodes[1] = b;
+        return e;
+    }
+
+    void members() {
+        for (std::size_t m = 0; m < model_.members.size(); ++m)
+            for (const EdgeUse& u : model_.members[m].chain) {
+                const auto nodes = along(u);
+                for (std::size_t i = 0; i + 1 < nodes.size(); ++i) {
+                    Element e = line(nodes[i], nodes[i + 1], ElementKind::beam);
+                    e.member = static_cast<int>(m), e.body = model_.members[m].body, e.section = model_.members[m].section.value;
+                    mesh_.elements.push_back(e);
+                }
+            }
+    }
+
+    void links() {
+        std::set<std::pair<int, int>> made;
+        const auto add = [&](int a, int b) {
+            if (a != b && made.insert(std::minmax(a, b)).second) mesh_.elements.push_back(line(a, b, ElementKind::rigid));
+        };
+        for (const Link& l : model_.links) add(vertex_node_[l.a.index()], vertex_node_[l.b.index()]);
+        for (const EdgeLink& l : model_.edge_links) {
+            const auto a = on_edge_[l.a.index()], b = along({l.b, l.reversed});
+            for (std::size_t i = 0; i < std::min(a.size(), b.size()); ++i) add(a[i], b[i]);
+        }
+    }
+
+    void finish() {
+        drop_unused();
+        std::vector<int> parent(mesh_.nodes.size());
+        std::iota(parent.begin(), parent.end(), 0);
+        const auto root = [&](int i) {
+            while (parent[ix(i)] != i) i = parent[ix(i)] = parent[ix(parent[ix(i)])];
+            return i;
+        };
+        std::map<std::pair<int, int>, int> shells_on, lines_on;
+        double sum = 0;
+        for (const Element& e : mesh_.elements) {
+            for (std::size_t k = 1; k < e.count; ++k) parent[ix(root(e.nodes[k]))] = root(e.nodes[0]);
+            if (e.kind != ElementKind::shell) {
+                ++(e.kind == ElementKind::beam ? mesh_.lines : mesh_.links);
+                ++lines_on[std::minmax(e.nodes[0], e.nodes[1])];
+                continue;
+            }
+            ++(e.count == 4 ? mesh_.quads : mesh_.trias);
+            for (std::size_t k = 0; k < e.count; ++k) ++shells_on[std::minmax(e.nodes[k], e.nodes[(k + 1) % e.count])];
+            rate(e);
+            sum += e.quality;
+        }
+        const int shells = mesh_.quads + mesh_.trias;
+        if (shells > 0) {
+            mesh_.quality.mean_scaled_jacobian = sum / shells;
+            mesh_.quality.quad_share = static_cast<double>(mesh_.quads) / shells;
+        }
+        for (const auto& [edge, n] : shells_on)
+            if (n == 1 && !lines_on.count(edge)) mesh_.free_edge_length += (mesh_.nodes[ix(edge.first)] - mesh_.nodes[ix(edge.second)]).norm();
+        for (std::size_t i = 0; i < parent.size(); ++i) mesh_.parts += root(static_cast<int>(i)) == static_cast<int>(i) ? 1 : 0;
+    }
+
+    void rate(const Element& e) {
+        double low = std::numeric_limits<double>::max(), high = 0;
+        for (std::size_t k = 0; k < e.count; ++k) {
+            const double l = (mesh_.nodes[ix(e.nodes[(k + 1) % e.count])] - mesh_.nodes[ix(e.nodes[k])]).norm();
+            low = std::min(low, l), high = std::max(high, l);
+        }
+        mesh_.quality.min_scaled_jacobian = std::min(mesh_.quality.min_scaled_jacobian, e.quality);
+        mesh_.quality.max_aspect = std::max(mesh_.quality.max_aspect, low > 0 ? high / low : 1e30);
+        if (e.count == 4) {
+            const auto at = [&](std::size_t k) -> const Vec3& { return mesh_.nodes[ix(e.nodes[k])]; };
+            const Vec3 a = (at(1) - at(0)).cross(at(2) - at(0)).normalized(), b = (at(2) - at(0)).cross(at(3) - at(0)).normalized();
+            mesh_.quality.max_warpage = std::max(mesh_.quality.max_warpage, std::atan2(a.cross(b).norm(), a.dot(b)) * 180 / pi);
+        }
+    }
+
+    // Vertices that nothing meshed leave no node behind.
+    void drop_unused() {
+        std::vector<int> number(mesh_.nodes.size(), -1);
+        for (const Element& e : mesh_.elements)
+            for (std::size_t k = 0; k < e.count; ++k) number[ix(e.nodes[k])] = 0;
+        std::vector<Vec3> nodes;
+        for (std::size_t i = 0; i < number.size(); ++i)
+            if (number[i] == 0) number[i] = static_cast<int>(nodes.size()), nodes.push_back(mesh_.nodes[i]);
+        for (Element& e : mesh_.elements)
+            for (std::size_t k = 0; k < e.count; ++k) e.nodes[k] = number[ix(e.nodes[k])];
+        mesh_.nodes = std::move(nodes);
+    }
+
+    const Model& model_;
+    const Observer& observer_;
+    double size_;
+    std::vector<int> divisions_;
+    std::vector<int> vertex_node_;
+    std::vector<std::vector<int>> on_edge_;
+    Mesh mesh_;
+};
+
+}  // namespace
+
+double scaled_jacobian(const std::vector<Vec3>& corners) {
+    // Flattened on the element's own mean plane; exact for flat elements.
+    Vec3 n = Vec3::Zero();
+    for (std::size_t i = 0; i < corners.size(); ++i) n += (corners[i] - corners[0]).cross(corners[(i + 1) % corners.size()] - corners[0]);
+    if (n.norm() == 0) return 0;
+    const Frame f = Frame::with_z(corners[0], n);
+    std::vector<Vec2> flat;
+    for (const Vec3& p : corners) flat.push_back(f.local2(p));
+    return planar_quality(flat, {0, 1, 2, corners.size() == 4 ? 3 : -1});
+}
+
+Mesh mesh(const Model& model, const MeshOptions& options, const Observer& observer) {
+    if (options.size < 0) throw Error(ErrorKind::usage, "mesh.size is negative; give a length greater than 0");
+    Mesh m = Mesher(model, options, observer).run();
+    observer.tell("mesh", 1);
+    return m;
+}
+
+}  // namespace halvo

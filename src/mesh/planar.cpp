@@ -1,0 +1,195 @@
+#include "mesh/planar.hpp"
+
+#include "geom/triangulation.hpp"
+#include "mesh/quads.hpp"
+
+#include <halvo/geometry.hpp>
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+
+namespace halvo {
+namespace {
+
+constexpr double clearance = 0.62;      // of the local size, between lattice points and everything fixed
+constexpr double mapped_quality = 0.35; // a mapped mesh worse than this is made freely instead
+
+std::size_t ix(int i) { return static_cast<std::size_t>(i); }
+
+// Coons patch between four sides, each given along the loop.
+std::optional<PlanarMesh> mapped(const PlanarInput& in) {
+    if (in.sides.size() != 4 || !in.inner.empty() || in.loops.size() != 1) return std::nullopt;
+    auto bottom = in.sides[0], right = in.sides[1], top = in.sides[2], left = in.sides[3];
+    if (bottom.size() != top.size() || right.size() != left.size()) return std::nullopt;
+    std::reverse(top.begin(), top.end());
+    std::reverse(left.begin(), left.end());
+    const std::size_t n = bottom.size(), m = right.size();
+    PlanarMesh out{in.points, {}};
+    std::vector<int> id(n * m, -1);
+    const auto at = [&](std::size_t i, std::size_t j) -> int& { return id[j * n + i]; };
+    for (std::size_t i = 0; i < n; ++i) at(i, 0) = bottom[i], at(i, m - 1) = top[i];
+    for (std::size_t j = 0; j < m; ++j) at(0, j) = left[j], at(n - 1, j) = right[j];
+    const auto& p = in.points;
+    for (std::size_t j = 1; j + 1 < m; ++j)
+        for (std::size_t i = 1; i + 1 < n; ++i) {
+            const double u = static_cast<double>(i) / static_cast<double>(n - 1), v = static_cast<double>(j) / static_cast<double>(m - 1);
+            const Vec2 q = (1 - v) * p[ix(bottom[i])] + v * p[ix(top[i])] + (1 - u) * p[ix(left[j])] + u * p[ix(right[j])] -
+                           (1 - u) * (1 - v) * p[ix(bottom[0])] - u * (1 - v) * p[ix(bottom[n - 1])] - (1 - u) * v * p[ix(top[0])] -
+                           u * v * p[ix(top[n - 1])];
+            at(i, j) = static_cast<int>(out.points.size());
+            out.points.push_back(q);
+        }
+    for (std::size_t j = 0; j + 1 < m; ++j)
+        for (std::size_t i = 0; i + 1 < n; ++i) {
+            out.elements.push_back({at(i, j), at(i + 1, j), at(i + 1, j + 1), at(i, j + 1)});
+            if (planar_quality(out.points, out.elements.back()) < mapped_quality) return std::nullopt;
+        }
+    return out;
+}
+
+// Buckets of points for "is anything nearer than d".
+class Nearby {
+public:
+    explicit Nearby(double size) : size_(size) {}
+    void add(const Vec2& p, double keep_off) { cells_[cell(p)].push_back({p, keep_off}); }
+    [[nodiscard]] bool clear(const Vec2& p) const {
+        const auto [cx, cy] = cell(p);
+        for (int i = -2; i <= 2; ++i)
+            for (int j = -2; j <= 2; ++j)
+                if (const auto it = cells_.find({cx + i, cy + j}); it != cells_.end())
+                    for (const auto& [q, d] : it->second)
+                        if ((p - q).squaredNorm() < d * d) return false;
+        return true;
+    }
+
+private:
+    [[nodiscard]] std::pair<int, int> cell(const Vec2& p) const {
+        return {static_cast<int>(std::floor(p.x() / size_)), static_cast<int>(std::floor(p.y() / size_))};
+    }
+    double size_;
+    std::map<std::pair<int, int>, std::vector<std::pair<Vec2, double>>> cells_;
+};
+
+struct Outline {
+    std::vector<std::array<int, 2>> segments;
+    std::vector<std::vector<Vec2>> polygons;
+};
+
+Outline outline_of(const PlanarInput& in) {
+    Outline o;
+    for (const auto& loop : in.loops) {
+        auto& polygon = o.polygons.emplace_back();
+        for (std::size_t i = 0; i < loop.size(); ++i) {
+            o.segments.push_back({loop[i], loop[(i + 1) % loop.size()]});
+            polygon.push_back(in.points[ix(loop[i])]);
+        }
+    }
+    return o;
+}
+
+// Direction along which most of the boundary runs, modulo a quarter turn.
+double main_direction(const PlanarInput& in, const Outline& o) {
+    double c = 0, s = 0;
+    const auto add = [&](const std::array<int, 2>& seg) {
+        const Vec2 d = in.points[ix(seg[1])] - in.points[ix(seg[0])];
+        const double a = 4 * std::atan2(d.y(), d.x()), w = d.norm();
+        c += w * std::cos(a), s += w * std::sin(a);
+    };
+    for (const auto& seg : o.segments) add(seg);
+    for (const auto& seg : in.inner) add(seg);
+    return std::atan2(s, c) / 4;
+}
+
+// A ring of points round each hole, one for each of its nodes, where there is room.
+std::vector<Vec2> hole_rings(const PlanarInput& in, const Outline& o, const Nearby& fixed) {
+    std::vector<Vec2> out;
+    for (std::size_t l = 1; l < in.loops.size(); ++l) {
+        const auto& poly = o.polygons[l];
+        Vec2 centre = Vec2::Zero();
+        for (const Vec2& p : poly) centre += p / static_cast<double>(poly.size());
+        double low = std::numeric_limits<double>::max(), high = 0, round = 0;
+        for (std::size_t i = 0; i < poly.size(); ++i) {
+            low = std::min(low, (poly[i] - centre).norm()), high = std::max(high, (poly[i] - centre).norm());
+            round += (poly[(i + 1) % poly.size()] - poly[i]).norm();
+        }
+        const double segment = round / static_cast<double>(poly.size());
+        if (poly.size() < 6 || high > 1.02 * low || segment > 1.5 * in.size) continue;
+        const double width = std::min(0.9 * in.size, 1.25 * segment);
+        std::vector<Vec2> ring;
+        for (const Vec2& p : poly) ring.push_back(centre + (p - centre) * ((low + width) / low));
+        const bool room = std::all_of(ring.begin(), ring.end(), [&](const Vec2& p) {
+            return inside(o.polygons, p) && fixed.clear(centre + (p - centre) * ((low + 1.6 * width) / low));
+        });
+        if (room) out.insert(out.end(), ring.begin(), ring.end());
+    }
+    return out;
+}
+
+PlanarMesh free_mesh(const PlanarInput& in) {
+    const Outline o = outline_of(in);
+    const double h = in.size;
+    // Hole boundaries keep lattice points off by their own scale, ring points by the size.
+    Nearby outer(h), all(h);
+    const auto add_segment = [&](Nearby& where, const std::array<int, 2>& s) {
+        const Vec2 &a = in.points[ix(s[0])], &b = in.points[ix(s[1])];
+        const double length = (b - a).norm();
+        const int n = std::max(1, static_cast<int>(std::ceil(length / (0.34 * h))));
+        const double off = clearance * std::clamp(length, 0.5 * h, h);
+        for (int i = 0; i < n; ++i) where.add(a + (b - a) * i / n, off);
+    };
+    std::size_t first_hole = in.loops.empty() ? 0 : in.loops[0].size();
+    for (std::size_t i = 0; i < o.segments.size(); ++i) {
+        add_segment(all, o.segments[i]);
+        if (i < first_hole) add_segment(outer, o.segments[i]);
+    }
+    for (const auto& s : in.inner) add_segment(all, s), add_segment(outer, s);
+    for (const Vec2& p : in.points) all.add(p, clearance * 0.75 * h);
+    PlanarMesh out{in.points, {}};
+    for (const Vec2& p : hole_rings(in, o, outer)) {
+        out.points.push_back(p);
+        all.add(p, clearance * h);
+    }
+    // Lattice along the main direction, its pitch fitted to the region's extent so that straight boundaries line up.
+    const double turn = main_direction(in, o);
+    const Vec2 ex(std::cos(turn), std::sin(turn)), ey(-ex.y(), ex.x());
+    Box2 box;
+    for (const Vec2& p : in.points) box.extend(Vec2(p.dot(ex), p.dot(ey)));
+    const int nx = std::max(1, static_cast<int>(std::lround(box.sizes().x() / h))), ny = std::max(1, static_cast<int>(std::lround(box.sizes().y() / h)));
+    const double hx = box.sizes().x() / nx, hy = box.sizes().y() / ny;
+    for (int j = 1; j < ny; ++j)
+        for (int i = 1; i < nx; ++i) {
+            const Vec2 q = (box.min().x() + i * hx) * ex + (box.min().y() + j * hy) * ey;
+            if (all.clear(q) && inside(o.polygons, q)) out.points.push_back(q);
+        }
+    const auto triangles = triangulate(out.points, o.segments, in.inner);
+    make_quads(out, triangles, in.points.size());
+    return out;
+}
+
+}  // namespace
+
+double planar_quality(const std::vector<Vec2>& points, const std::array<int, 4>& e) {
+    const int n = e[3] < 0 ? 3 : 4;
+    double worst = 1, longest = 0;
+    double side[4];
+    for (int k = 0; k < n; ++k) side[k] = (points[ix(e[ix((k + 1) % n)])] - points[ix(e[ix(k)])]).norm();
+    if (n == 3) {
+        for (int k = 0; k < 3; ++k) longest = std::max(longest, side[k] * side[(k + 1) % 3]);
+        const Vec2 u = points[ix(e[1])] - points[ix(e[0])], v = points[ix(e[2])] - points[ix(e[0])];
+        return longest > 0 ? 2 / std::sqrt(3.0) * (u.x() * v.y() - u.y() * v.x()) / longest : 0;
+    }
+    for (int k = 0; k < 4; ++k) {
+        const Vec2 u = points[ix(e[ix((k + 1) % 4)])] - points[ix(e[ix(k)])], v = points[ix(e[ix((k + 3) % 4)])] - points[ix(e[ix(k)])];
+        const double d = side[k] * side[(k + 3) % 4];
+        worst = std::min(worst, d > 0 ? (u.x() * v.y() - u.y() * v.x()) / d : -1);
+    }
+    return worst;
+}
+
+PlanarMesh mesh_planar(const PlanarInput& input) {
+    if (auto m = mapped(input)) return std::move(*m);
+    return free_mesh(input);
+}
+
+}  // namespace halvo

@@ -1,0 +1,206 @@
+#include "mesh/quads.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <deque>
+#include <map>
+
+namespace halvo {
+namespace {
+
+constexpr double least_pair = 0.25;   // scaled Jacobian below which two triangles are not made a quad
+constexpr double least_quad = 0.12;   // and below which a quad is cut again after smoothing
+constexpr int smoothing_rounds = 12;
+constexpr int longest_path = 12;
+
+std::size_t ix(int i) { return static_cast<std::size_t>(i); }
+
+class Pairing {
+public:
+    Pairing(const std::vector<Vec2>& points, const std::vector<Triangle>& triangles) : p_(points), t_(triangles), mate_(triangles.size(), -1) {}
+
+    std::vector<std::array<int, 4>> run() {
+        greedy();
+        augment();
+        std::vector<std::array<int, 4>> out;
+        for (std::size_t i = 0; i < t_.size(); ++i) {
+            const int m = mate_[i];
+            if (m < 0) out.push_back({t_[i].v[0], t_[i].v[1], t_[i].v[2], -1});
+            else if (static_cast<int>(i) < m) out.push_back(quad(static_cast<int>(i), m));
+        }
+        return out;
+    }
+
+private:
+    std::array<int, 4> quad(int a, int b) const {
+        int k = 0;
+        while (t_[ix(a)].next[ix(k)] != b) ++k;
+        int m = 0;
+        while (t_[ix(b)].next[ix(m)] != a) ++m;
+        return {t_[ix(a)].v[ix(k)], t_[ix(a)].v[ix((k + 1) % 3)], t_[ix(b)].v[ix(m)], t_[ix(a)].v[ix((k + 2) % 3)]};
+    }
+
+    double quality(int a, int b) const { return planar_quality(p_, quad(a, b)); }
+
+    bool may_pair(int a, int k) const { return t_[ix(a)].next[ix(k)] >= 0 && !t_[ix(a)].fixed[ix(k)]; }
+
+    void greedy() {
+        struct Pair {
+            double quality;
+            int a, b;
+        };
+        std::vector<Pair> pairs;
+        for (std::size_t i = 0; i < t_.size(); ++i)
+            for (int k = 0; k < 3; ++k) {
+                const int j = t_[i].next[ix(k)];
+                if (j <= static_cast<int>(i) || !may_pair(static_cast<int>(i), k)) continue;
+                const double q = quality(static_cast<int>(i), j);
+                if (q >= least_pair) pairs.push_back({q, static_cast<int>(i), j});
+            }
+        std::stable_sort(pairs.begin(), pairs.end(), [](const Pair& a, const Pair& b) { return a.quality > b.quality; });
+        for (const Pair& p : pairs)
+            if (mate_[ix(p.a)] < 0 && mate_[ix(p.b)] < 0) mate_[ix(p.a)] = p.b, mate_[ix(p.b)] = p.a;
+    }
+
+    // From each triangle left over, the shortest alternating path to another one.
+    void augment() {
+        for (std::size_t s = 0; s < t_.size(); ++s) {
+            if (mate_[s] >= 0) continue;
+            std::map<int, int> from;  // triangle reached by an unpaired step -> the one before it
+            std::map<int, int> depth{{static_cast<int>(s), 0}};
+            std::deque<int> queue{static_cast<int>(s)};
+            int found = -1;
+            while (!queue.empty() && found < 0) {
+                const int a = queue.front();
+                queue.pop_front();
+                if (depth[a] >= longest_path) continue;
+                for (int k = 0; k < 3 && found < 0; ++k) {
+                    if (!may_pair(a, k)) continue;
+                    const int b = t_[ix(a)].next[ix(k)];
+                    if (b == static_cast<int>(s) || from.count(b) || depth.count(b) || quality(a, b) < least_pair) continue;
+                    from[b] = a;
+                    if (mate_[ix(b)] < 0) {
+                        found = b;
+                        break;
+                    }
+                    const int c = mate_[ix(b)];
+                    if (depth.try_emplace(c, depth[a] + 1).second) queue.push_back(c);
+                }
+            }
+            while (found >= 0) {
+                const int a = from[found], before = mate_[ix(a)];
+                mate_[ix(a)] = found, mate_[ix(found)] = a;
+                found = a == static_cast<int>(s) ? -1 : before;
+            }
+        }
+    }
+
+    const std::vector<Vec2>& p_;
+    const std::vector<Triangle>& t_;
+    std::vector<int> mate_;
+};
+
+std::vector<std::vector<int>> elements_at(const PlanarMesh& m) {
+    std::vector<std::vector<int>> at(m.points.size());
+    for (std::size_t e = 0; e < m.elements.size(); ++e)
+        for (int v : m.elements[e])
+            if (v >= 0) at[ix(v)].push_back(static_cast<int>(e));
+    return at;
+}
+
+// A free point between two quads only: the two are one quad.
+void remove_doublets(PlanarMesh& m, std::size_t fixed) {
+    bool again = true;
+    while (again) {
+        again = false;
+        const auto at = elements_at(m);
+        std::vector<bool> touched(m.elements.size(), false), dead(m.elements.size(), false);
+        for (std::size_t v = fixed; v < m.points.size(); ++v) {
+            if (at[v].size() != 2) continue;
+            const int e = at[v][0], f = at[v][1];
+            auto &a = m.elements[ix(e)], &b = m.elements[ix(f)];
+            if (a[3] < 0 || b[3] < 0 || touched[ix(e)] || touched[ix(f)]) continue;
+            const auto corner = [&](const std::array<int, 4>& q) { return std::find(q.begin(), q.end(), static_cast<int>(v)) - q.begin(); };
+            const std::size_t i = static_cast<std::size_t>(corner(a)), j = static_cast<std::size_t>(corner(b));
+            const std::array<int, 4> merged{a[(i + 2) % 4], a[(i + 3) % 4], b[(j + 2) % 4], a[(i + 1) % 4]};
+            if (planar_quality(m.points, merged) < least_quad) continue;
+            a = merged;
+            dead[ix(f)] = touched[ix(e)] = touched[ix(f)] = true;
+            again = true;
+        }
+        std::vector<std::array<int, 4>> left;
+        for (std::size_t e = 0; e < m.elements.size(); ++e)
+            if (!dead[e]) left.push_back(m.elements[e]);
+        m.elements = std::move(left);
+    }
+}
+
+void smooth(PlanarMesh& m, std::size_t fixed) {
+    const auto at = elements_at(m);
+    std::vector<std::vector<int>> near(m.points.size());
+    for (const auto& e : m.elements) {
+        const int n = e[3] < 0 ? 3 : 4;
+        for (int k = 0; k < n; ++k) {
+            near[ix(e[ix(k)])].push_back(e[ix((k + 1) % n)]);
+            near[ix(e[ix((k + 1) % n)])].push_back(e[ix(k)]);
+        }
+    }
+    const auto worst = [&](std::size_t v) {
+        double q = 1;
+        for (int e : at[v]) q = std::min(q, planar_quality(m.points, m.elements[ix(e)]));
+        return q;
+    };
+    for (int round = 0; round < smoothing_rounds; ++round)
+        for (std::size_t v = fixed; v < m.points.size(); ++v) {
+            if (near[v].empty()) continue;
+            Vec2 mean = Vec2::Zero();
+            for (int n : near[v]) mean += m.points[ix(n)] / static_cast<double>(near[v].size());
+            const Vec2 was = m.points[v];
+            const double before = worst(v);
+            for (const double step : {1.0, 0.5, 0.2}) {
+                m.points[v] = was + step * (mean - was);
+                if (worst(v) >= before) break;
+                m.points[v] = was;
+            }
+        }
+}
+
+void cut_bad_quads(PlanarMesh& m) {
+    const std::size_t n = m.elements.size();
+    for (std::size_t e = 0; e < n; ++e) {
+        const auto q = m.elements[e];
+        if (q[3] < 0 || planar_quality(m.points, q) >= least_quad) continue;
+        const auto worst = [&](const std::array<int, 4>& a, const std::array<int, 4>& b) {
+            return std::min(planar_quality(m.points, a), planar_quality(m.points, b));
+        };
+        const std::array<int, 4> a{q[0], q[1], q[2], -1}, b{q[0], q[2], q[3], -1}, c{q[1], q[2], q[3], -1}, d{q[1], q[3], q[0], -1};
+        const bool first = worst(a, b) >= worst(c, d);
+        m.elements[e] = first ? a : c;
+        m.elements.push_back(first ? b : d);
+    }
+}
+
+}  // namespace
+
+void make_quads(PlanarMesh& mesh, const std::vector<Triangle>& triangles, std::size_t fixed) {
+    mesh.elements = Pairing(mesh.points, triangles).run();
+    remove_doublets(mesh, fixed);
+    smooth(mesh, fixed);
+    cut_bad_quads(mesh);
+    // Points that lost all their elements leave no gap in the numbering.
+    std::vector<int> number(mesh.points.size(), -1);
+    std::vector<Vec2> points(mesh.points.begin(), mesh.points.begin() + static_cast<std::ptrdiff_t>(fixed));
+    for (std::size_t i = 0; i < fixed; ++i) number[i] = static_cast<int>(i);
+    for (auto& e : mesh.elements)
+        for (int& v : e) {
+            if (v < 0) continue;
+            if (number[ix(v)] < 0) {
+                number[ix(v)] = static_cast<int>(points.size());
+                points.push_back(mesh.points[ix(v)]);
+            }
+            v = number[ix(v)];
+        }
+    mesh.points = std::move(points);
+}
+
+}  // namespace halvo

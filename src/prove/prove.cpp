@@ -1,0 +1,257 @@
+#include <halvo/prove.hpp>
+
+#include "body/contacts.hpp"
+#include "geom/facet_tree.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <set>
+
+namespace halvo {
+namespace {
+
+class Prover {
+public:
+    Prover(const Assembly& solids, const Model& model, const Mesh& mesh, const ProveOptions& options, double reach, const Observer& observer)
+        : solids_(solids), model_(model), mesh_(mesh), options_(options), reach_(reach), observer_(observer) {}
+
+    Proof run() {
+        proof_.bodies.resize(solids_.bodies.size());
+        proof_.parts = connected_parts(model_).count;
+        observer_.tell("prove", 0.05);
+        volumes();
+        centres();
+        observer_.tell("prove", 0.2);
+        coverage();
+        thickness();
+        observer_.tell("prove", 0.5);
+        contacts();
+        bounds();
+        observer_.tell("prove", 1);
+        return std::move(proof_);
+    }
+
+private:
+    static double overlap(double a0, double a1, double b0, double b1) { return std::max(0.0, std::min(a1, b1) - std::max(a0, b0)); }
+
+    void volumes() {
+        for (std::size_t i = 0; i < solids_.bodies.size(); ++i) proof_.bodies[i].solid = solids_.bodies[i].mass.volume;
+        std::vector<double> gross(solids_.bodies.size(), 0.0);
+        for (const Sheet& s : model_.sheets) {
+            if (s.body < 0) continue;
+            const auto b = static_cast<std::size_t>(s.body);
+            proof_.bodies[b].idealized += s.thickness.mean * (s.own_area() + s.trimmed_area);
+            gross[b] += s.thickness.mean * s.area();
+        }
+        for (const Member& m : model_.members) {
+            if (m.body < 0) continue;
+            const auto b = static_cast<std::size_t>(m.body);
+            const double area = model_.sections[m.section.index()].area;
+            double own = 0, all = 0;
+            for (const EdgeUse& u : m.chain) {
+                const Edge& e = model_.edges[u.edge.index()];
+                const double p = m.axes.height(e.curve.start()), q = m.axes.height(e.curve.end());
+                own += overlap(std::min(p, q), std::max(p, q), 0, m.own_length);
+                all += e.curve.length();
+            }
+            proof_.bodies[b].idealized += area * (own + m.trimmed);
+            gross[b] += area * all;
+        }
+        double solid = 0, idealized = 0;
+        for (std::size_t b = 0; b < gross.size(); ++b) {
+            BodyProof& p = proof_.bodies[b];
+            p.bridged = gross[b] - p.idealized;
+            if (p.idealized <= 0 || p.solid <= 0) continue;
+            p.error = p.idealized / p.solid - 1;
+            solid += p.solid, idealized += p.idealized;
+            if (std::abs(p.error) > std::abs(proof_.worst_body_error)) proof_.worst_body_error = p.error, proof_.worst_body = static_cast<int>(b);
+        }
+        proof_.volume_error = solid > 0 ? idealized / solid - 1 : 0;
+    }
+
+    void centres() {
+        Vec3 solid = Vec3::Zero(), ideal = Vec3::Zero();
+        double vs = 0, vi = 0;
+        for (std::size_t b = 0; b < solids_.bodies.size(); ++b)
+            if (proof_.bodies[b].idealized > 0) solid += proof_.bodies[b].solid * solids_.bodies[b].mass.centre, vs += proof_.bodies[b].solid;
+        for (const Element& e : mesh_.elements) {
+            if (e.kind == ElementKind::rigid || e.body < 0) continue;
+            const auto at = [&](std::size_t k) -> const Vec3& { return mesh_.nodes[static_cast<std::size_t>(e.nodes[k])]; };
+            if (e.kind == ElementKind::beam) {
+                const double v = (at(1) - at(0)).norm() * model_.sections[static_cast<std::size_t>(e.section)].area;
+                ideal += v * 0.5 * (at(0) + at(1)), vi += v;
+                continue;
+            }
+            for (std::size_t k = 1; k + 1 < e.count; ++k) {
+                const double v = 0.5 * (at(k) - at(0)).cross(at(k + 1) - at(0)).norm() * e.thickness;
+                ideal += v / 3 * (at(0) + at(k) + at(k + 1)), vi += v;
+            }
+        }
+        if (vs > 0 && vi > 0) proof_.centroid_error = (solid / vs - ideal / vi).norm();
+    }
+
+    bool over(const Sheet& s, const Vec3& p, double slack) const {
+        if (std::abs(s.chart.height(p)) > 0.5 * s.thickness.max * 1.02 + slack) return false;
+        const Vec2 q = s.chart.local2(p);
+        if (inside(s.own_outline, q)) return true;
+        for (const auto& loop : s.own_outline)
+            for (std::size_t i = 0, j = loop.size() - 1; i < loop.size(); j = i++) {
+                const Vec2 d = loop[i] - loop[j];
+                const double w = std::clamp((q - loop[j]).dot(d) / std::max(d.squaredNorm(), 1e-300), 0.0, 1.0);
+                if ((loop[j] + w * d - q).norm() <= s.thickness.max + slack) return true;
+            }
+        return false;
+    }
+
+    // Skin of bodies that have sheets or a member; members account for all of theirs.
+    void coverage() {
+        std::vector<std::vector<const Sheet*>> of(solids_.bodies.size());
+        std::set<int> with_member;
+        for (const Sheet& s : model_.sheets)
+            if (s.body >= 0) of[static_cast<std::size_t>(s.body)].push_back(&s);
+        for (const Member& m : model_.members) with_member.insert(m.body);
+        double all = 0, covered = 0;
+        for (std::size_t b = 0; b < of.size(); ++b) {
+            const Body& body = solids_.bodies[b];
+            if (with_member.count(static_cast<int>(b))) all += body.mass.area, covered += body.mass.area;
+            if (of[b].empty()) continue;
+            for (const Face& f : body.faces) {
+                double in = 0, total = 0;
+                for (std::size_t i = f.first_facet; i < f.first_facet + f.facet_count; ++i) {
+                    Vec3 m = Vec3::Zero();
+                    for (int c : body.facets[i].corners) m += body.points[static_cast<std::size_t>(c)] / 3;
+                    const double a = body.facet_area(i);
+                    total += a;
+                    if (std::any_of(of[b].begin(), of[b].end(), [&](const Sheet* s) { return over(*s, m, 10 * solids_.tolerance.point); })) in += a;
+                }
+                all += f.area;
+                if (total > 0) covered += f.area * in / total;
+            }
+        }
+        proof_.coverage = all > 0 ? covered / all : 0;
+    }
+
+    // Element thickness against a ray through the solid, where the ray leaves through the sheet's own two sides.
+    void thickness() {
+        std::vector<double> errors;
+        for (const Element& e : mesh_.elements) {
+            if (e.kind != ElementKind::shell || e.body < 0) continue;
+            const Sheet& s = model_.sheets[static_cast<std::size_t>(e.sheet)];
+            const Body& body = solids_.bodies[static_cast<std::size_t>(e.body)];
+            Vec3 c = Vec3::Zero();
+            for (std::size_t k = 0; k < e.count; ++k) c += mesh_.nodes[static_cast<std::size_t>(e.nodes[k])] / e.count;
+            const auto up = body.tree->shoot(c, s.chart.z, 0), down = body.tree->shoot(c, -s.chart.z, 0);
+            if (!up || !down) continue;
+            const auto on = [&](const std::vector<int>& faces, int facet) {
+                return std::find(faces.begin(), faces.end(), body.facets[static_cast<std::size_t>(facet)].face) != faces.end();
+            };
+            if (!on(s.top_faces, up->facet) || !on(s.bottom_faces, down->facet)) continue;
+            errors.push_back(std::abs(e.thickness / (up->distance + down->distance) - 1));
+        }
+        if (errors.empty()) return;
+        const auto at = static_cast<std::size_t>(0.99 * static_cast<double>(errors.size() - 1));
+        std::nth_element(errors.begin(), errors.begin() + static_cast<std::ptrdiff_t>(at), errors.end());
+        proof_.thickness_error = errors[at];
+    }
+
+    // Vertices, edges and links that two bodies hold in common, by pair of bodies.
+    struct Shared {
+        std::vector<Vec3> points;
+        std::vector<const Curve*> curves;
+    };
+
+    std::map<std::pair<int, int>, Shared> shared() const {
+        std::vector<std::set<int>> at_vertex(model_.vertices.size()), at_edge(model_.edges.size());
+        const auto use_edge = [&](EdgeId e, int body) {
+            at_edge[e.index()].insert(body);
+            for (VertexId v : model_.edges[e.index()].vertices) at_vertex[v.index()].insert(body);
+        };
+        for (const Sheet& s : model_.sheets)
+            for (const Region& r : s.regions) {
+                for (const auto& loop : r.loops)
+                    for (const EdgeUse& u : loop) use_edge(u.edge, s.body);
+                for (EdgeId e : r.embedded) use_edge(e, s.body);
+                for (VertexId v : r.points) at_vertex[v.index()].insert(s.body);
+            }
+        for (const Member& m : model_.members)
+            for (const EdgeUse& u : m.chain) use_edge(u.edge, m.body);
+        std::map<std::pair<int, int>, Shared> out;
+        const auto pairs = [&](const std::set<int>& a, const std::set<int>& b, auto&& add) {
+            for (int x : a)
+                for (int y : b)
+                    if (x != y) add(out[std::minmax(x, y)]);
+        };
+        for (std::size_t v = 0; v < at_vertex.size(); ++v)
+            if (at_vertex[v].size() > 1) pairs(at_vertex[v], at_vertex[v], [&](Shared& s) { s.points.push_back(model_.vertices[v].point); });
+        for (std::size_t e = 0; e < at_edge.size(); ++e)
+            if (at_edge[e].size() > 1) pairs(at_edge[e], at_edge[e], [&](Shared& s) { s.curves.push_back(&model_.edges[e].curve); });
+        for (const Link& l : model_.links)
+            pairs(at_vertex[l.a.index()], at_vertex[l.b.index()], [&](Shared& s) {
+                s.points.push_back(model_.vertices[l.a.index()].point);
+                s.points.push_back(model_.vertices[l.b.index()].point);
+            });
+        for (const EdgeLink& l : model_.edge_links)
+            pairs(at_edge[l.a.index()], at_edge[l.b.index()], [&](Shared& s) {
+                s.curves.push_back(&model_.edges[l.a.index()].curve);
+                s.curves.push_back(&model_.edges[l.b.index()].curve);
+            });
+        return out;
+    }
+
+    void contacts() {
+        std::vector<double> across(solids_.bodies.size(), 0.0);
+        for (const Sheet& s : model_.sheets)
+            if (s.body >= 0) across[static_cast<std::size_t>(s.body)] = std::max(across[static_cast<std::size_t>(s.body)], s.thickness.max);
+        for (const Member& m : model_.members)
+            if (m.body >= 0) across[static_cast<std::size_t>(m.body)] = model_.sections[m.section.index()].depth;
+        const auto joints = shared();
+        for (const Contact& c : find_contacts(solids_, reach_, observer_, "prove")) {
+            const double near = across[static_cast<std::size_t>(c.a)] + across[static_cast<std::size_t>(c.b)] + reach_;
+            // A body without any sheet or member is named as such already.
+            if (across[static_cast<std::size_t>(c.a)] == 0 || across[static_cast<std::size_t>(c.b)] == 0) continue;
+            ContactProof p{c.a, c.b, c.centre, std::max(0.0, c.gap), false};
+            const auto it = joints.find({c.a, c.b});
+            if (it != joints.end())
+                for (const ContactPoint& q : c.points) {
+                    const auto close = [&](const Vec3& v) { return (v - q.place).norm() <= near; };
+                    p.joined = std::any_of(it->second.points.begin(), it->second.points.end(), close) ||
+                               std::any_of(it->second.curves.begin(), it->second.curves.end(), [&](const Curve* k) { return close(k->point(k->nearest(q.place))); });
+                    if (p.joined) break;
+                }
+            proof_.contacts.push_back(p);
+        }
+    }
+
+    void bounds() {
+        for (std::size_t b = 0; b < proof_.bodies.size(); ++b)
+            if (std::abs(proof_.bodies[b].error) > options_.volume)
+                proof_.outside.push_back(fmt::format("{}: volume error {:+.2f} % (bound {:.2f} %)", solids_.bodies[b].name, 100 * proof_.bodies[b].error,
+                                                     100 * options_.volume));
+        for (const ContactProof& c : proof_.contacts)
+            if (!c.joined) {
+                const Vec3 at = c.place + solids_.shift;
+                proof_.outside.push_back(fmt::format("{} and {}: contact without a joint at ({:.1f}, {:.1f}, {:.1f}), gap {:.2f} mm",
+                                                     solids_.bodies[static_cast<std::size_t>(c.a)].name, solids_.bodies[static_cast<std::size_t>(c.b)].name,
+                                                     at.x(), at.y(), at.z(), c.gap));
+            }
+        proof_.within_bounds = proof_.outside.empty();
+    }
+
+    const Assembly& solids_;
+    const Model& model_;
+    const Mesh& mesh_;
+    ProveOptions options_;
+    double reach_;
+    const Observer& observer_;
+    Proof proof_;
+};
+
+}  // namespace
+
+Proof prove(const Assembly& solids, const Model& model, const Mesh& mesh, const ProveOptions& options, double reach, const Observer& observer) {
+    return Prover(solids, model, mesh, options, reach, observer).run();
+}
+
+}  // namespace halvo

@@ -1,0 +1,39 @@
+#pragma once
+/// What goes into a figure: scene, scale, legend, captions, marks.
+
+#include "view/scene.hpp"
+
+#include <halvo/draw.hpp>
+
+#include <optional>
+
+namespace halvo::view {
+
+struct Scale {
+    std::string name, unit;
+    double low = 0, high = 1;
+    std::vector<double> values;   ///< the values that occur, when they are few
+};
+struct LegendLine {
+    std::string text, note;
+    Colour colour;
+    double width = 1;
+    bool dashed = false, area = false;
+};
+struct Mark {
+    Vec3 place;
+    std::string text;
+};
+struct Content {
+    Scene scene;
+    std::string title;
+    std::optional<Scale> scale;
+    std::vector<LegendLine> legend;
+    std::vector<std::string> captions;
+    std::vector<Mark> marks;
+};
+
+[[nodiscard]] Content compose(const Job& job, const DrawOptions& options);
+[[nodiscard]] std::string place_text(const Vec3& p, const Vec3& shift);
+
+}  // namespace halvo::view

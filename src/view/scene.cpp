@@ -1,0 +1,88 @@
+#include "view/scene.hpp"
+
+#include <GL/gl.h>
+#include <GL/osmesa.h>
+
+#include <algorithm>
+#include <cmath>
+#include <memory>
+
+namespace halvo::view {
+namespace {
+
+struct Destroy {
+    void operator()(OSMesaContext c) const { OSMesaDestroyContext(c); }
+};
+
+}  // namespace
+
+Scene::View Scene::fit(int width, int height) const {
+    View v;
+    const double a = azimuth * pi / 180, e = elevation * pi / 180;
+    v.toward = Vec3(std::cos(a) * std::cos(e), std::sin(a) * std::cos(e), std::sin(e));
+    v.right = Vec3(-std::sin(a), std::cos(a), 0);
+    v.up = v.toward.cross(v.right);
+    Box2 box;
+    v.near = std::numeric_limits<double>::max(), v.far = -v.near;
+    const auto take = [&](const Vec3& p) {
+        box.extend(Vec2(v.right.dot(p), v.up.dot(p)));
+        v.near = std::min(v.near, v.toward.dot(p)), v.far = std::max(v.far, v.toward.dot(p));
+    };
+    for (const SceneTriangle& t : triangles) take(t.a), take(t.b), take(t.c);
+    for (const SceneLine& l : lines)
+        for (const Vec3& p : l.points) take(p);
+    if (box.isEmpty()) box.extend(Vec2(0, 0)), v.near = 0, v.far = 1;
+    v.centre = box.center();
+    v.width = width, v.height = height;
+    v.scale = 0.92 * std::min(width / std::max(box.sizes().x(), 1e-9), height / std::max(box.sizes().y(), 1e-9));
+    const double depth = std::max(v.far - v.near, 1e-6);
+    v.near -= 0.05 * depth, v.far += 0.05 * depth;
+    return v;
+}
+
+std::vector<std::uint8_t> Scene::render(const View& v, int factor) const {
+    const int w = v.width * factor, h = v.height * factor;
+    std::vector<std::uint8_t> pixels(static_cast<std::size_t>(w) * h * 4);
+    const std::unique_ptr<osmesa_context, Destroy> context(OSMesaCreateContextExt(OSMESA_RGBA, 24, 0, 0, nullptr));
+    if (!context || !OSMesaMakeCurrent(context.get(), pixels.data(), GL_UNSIGNED_BYTE, w, h))
+        throw Error(ErrorKind::stage, "the off-screen renderer cannot be started; check the OSMesa library");
+    glViewport(0, 0, w, h);
+    glClearColor(static_cast<float>(paper.r), static_cast<float>(paper.g), static_cast<float>(paper.b), 1);
+    glClear(GL_COLOR_BUFFER_BIT | GL_DEPTH_BUFFER_BIT);
+    glEnable(GL_DEPTH_TEST);
+    glDepthFunc(GL_LEQUAL);
+    const double depth = v.far - v.near;
+    // Screen position and depth in clip coordinates; nearer to the viewer is smaller.
+    const auto put = [&](const Vec3& p, double forward) {
+        const Vec2 s = v.pixel(p);
+        glVertex3d(2 * s.x() / v.width - 1, 1 - 2 * s.y() / v.height, 1 - 2 * (v.toward.dot(p) - v.near) / depth - forward);
+    };
+    const auto colour = [](const Colour& c) { glColor3d(std::min(1.0, c.r), std::min(1.0, c.g), std::min(1.0, c.b)); };
+    const Vec3 light = (v.toward + 0.55 * v.up - 0.35 * v.right).normalized();
+    glBegin(GL_TRIANGLES);
+    for (const SceneTriangle& t : triangles) {
+        Vec3 n = (t.b - t.a).cross(t.c - t.a);
+        if (n.norm() > 0) n.normalize();
+        if (n.dot(v.toward) < 0) n = -n;
+        colour(t.colour.shaded(0.60 + 0.42 * std::max(0.0, n.dot(light))));
+        put(t.a, 0), put(t.b, 0), put(t.c, 0);
+    }
+    glEnd();
+    for (const SceneLine& l : lines) {
+        glLineWidth(static_cast<float>(l.width * factor));
+        if (l.dashed) {
+            glEnable(GL_LINE_STIPPLE);
+            glLineStipple(2 * factor, 0x7777);
+        }
+        colour(l.colour);
+        glBegin(GL_LINE_STRIP);
+        for (const Vec3& p : l.points) put(p, l.on_top ? 2.5e-3 : 8e-4);
+        glEnd();
+        glDisable(GL_LINE_STIPPLE);
+    }
+    glFinish();
+    OSMesaMakeCurrent(nullptr, nullptr, GL_UNSIGNED_BYTE, 0, 0);
+    return pixels;
+}
+
+}  // namespace halvo::view
