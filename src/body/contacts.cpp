@@ -36,6 +36,7 @@ std::vector<Vec3> clip(std::vector<Vec3> poly, const Box3& box) {
 struct Sample {
     Vec3 point;
     int face;
+    bool ask_inside;   // few per facet and edge: being inside the other body is not a matter of single points
 };
 
 void sample_triangle(const Vec3& a, const Vec3& b, const Vec3& c, int face, double h, std::vector<Sample>& out) {
@@ -44,7 +45,7 @@ void sample_triangle(const Vec3& a, const Vec3& b, const Vec3& c, int face, doub
     for (int i = 0; i < n; ++i)
         for (int j = 0; j < n - i; ++j) {
             const double u = (i + 1.0 / 3) / n, v = (j + 1.0 / 3) / n;
-            out.push_back({a + u * (b - a) + v * (c - a), face});
+            out.push_back({a + u * (b - a) + v * (c - a), face, i == n / 3 && j == n / 3});
         }
 }
 
@@ -68,7 +69,7 @@ std::vector<Sample> samples(const Body& body, const Box3& box, double h) {
                 const int n = std::clamp(static_cast<int>(std::ceil(e.curve.length() / h)), 1, 2000);
                 for (int j = 0; j <= n; ++j) {
                     const Vec3 p = e.curve.point(e.curve.t0 + (e.curve.t1 - e.curve.t0) * j / n);
-                    if (box.contains(p)) out.push_back({p, static_cast<int>(f)});
+                    if (box.contains(p)) out.push_back({p, static_cast<int>(f), j % 8 == 4 || n < 8});
                 }
             }
     }
@@ -106,7 +107,7 @@ void probe_side(const Body& from, const Body& to, const Box3& box, double h, dou
             if (c.gap > reach + tol) continue;
             c.place = 0.5 * (s.point + near->point);
         } else {
-            if (!to.closed || !to.tree->encloses(s.point)) continue;
+            if (!s.ask_inside || !to.closed || !to.tree->encloses(s.point)) continue;
             const auto deep = to.tree->nearest(s.point, 1e300);
             c.face_b = to.facets[static_cast<std::size_t>(deep->facet)].face;
             c.gap = -deep->distance;

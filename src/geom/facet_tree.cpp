@@ -163,16 +163,16 @@ std::optional<NearPoint> FacetTree::nearest(const Vec3& p, double reach) const {
 
 int FacetTree::parity(const Vec3& p, const Vec3& d) const {
     const Vec3 inv = d.cwiseInverse();
-    int count = 0;
-    std::vector<int> stack{0};
-    while (!stack.empty()) {
-        const int id = stack.back();
-        stack.pop_back();
+    int count = 0, top = 0;
+    std::array<int, 128> stack{};
+    stack[static_cast<std::size_t>(top++)] = 0;
+    while (top > 0) {
+        const int id = stack[static_cast<std::size_t>(--top)];
         const Node& n = nodes_[static_cast<std::size_t>(id)];
         if (!ray_box(n.box, p, inv, 1e300)) continue;
         if (n.count == 0) {
-            stack.push_back(n.right);
-            stack.push_back(id + 1);
+            stack[static_cast<std::size_t>(top++)] = n.right;
+            stack[static_cast<std::size_t>(top++)] = id + 1;
             continue;
         }
         for (int i = n.first; i < n.first + n.count; ++i) {
@@ -189,7 +189,8 @@ bool FacetTree::encloses(const Vec3& p) const {
     static const std::array<Vec3, 3> directions = {Vec3(0.5773, 0.2113, 0.7887).normalized(),
                                                    Vec3(-0.3217, 0.8137, 0.4841).normalized(),
                                                    Vec3(0.1357, -0.6211, -0.7719).normalized()};
-    return parity(p, directions[0]) + parity(p, directions[1]) + parity(p, directions[2]) >= 2;
+    const int first = parity(p, directions[0]), second = parity(p, directions[1]);
+    return first == second ? first == 1 : parity(p, directions[2]) == 1;
 }
 
 }  // namespace halvo

@@ -9,6 +9,7 @@ namespace {
 
 constexpr double pierces = 0.17;        // sine of the flattest angle at which an axis is taken to pierce a sheet
 constexpr double in_plane = 5e-3;       // sine below which an axis runs along a sheet
+constexpr double longest_strip = 2;     // times its thickness: further than this a sheet is not extended to an axis but linked
 constexpr std::size_t spider_legs = 8;  // links from a member to a sheet that its axis misses
 
 struct Closest {
@@ -225,7 +226,7 @@ private:
             furthest = std::max(furthest, (p.place - sm.at(t)).norm());
             lo = std::min(lo, t), hi = std::max(hi, t);
         }
-        bool any = false;
+        bool any = false, linked = false;
         for (const LineReach& r : line_reaches(model_.sheets[s].chart, work_.sheets[s], sm.origin, sm.direction, furthest + work_.reach + 10 * work_.tol,
                                                work_.tol)) {
             const double slack = model_.sheets[s].thickness.max + work_.reach;
@@ -233,13 +234,21 @@ private:
             if (b - a <= 10 * work_.tol) continue;
             JointRecord j = record("sheet edge to member", model_.sheets[s].key, model_.sheets[s].body, axis_key(m), model_.members[m].body, points);
             j.moved = r.moved, j.length = b - a;
+            // Across a deep member an extension would double material that carries; matched links stand for the rigid profile.
+            if (r.extension && r.moved > longest_strip * model_.sheets[s].thickness.max) {
+                j.kind = "sheet edge along member";
+                const int number = add_joint(model_, work_, j);
+                if (number >= 0) work_.line_links.push_back({r.edge.edge.value, -1, a, b, static_cast<int>(m), number});
+                linked = true;
+                continue;
+            }
             if (add_joint(model_, work_, j) == -1) return true;
             if (r.extension) extend_to_line(model_, work_, static_cast<int>(s), r, sm.origin, sm.direction, a, b);
             any = true;
         }
         if (any && std::find(sm.in_sheets.begin(), sm.in_sheets.end(), static_cast<int>(s)) == sm.in_sheets.end())
             sm.in_sheets.push_back(static_cast<int>(s));
-        return any;
+        return any || linked;
     }
 
     // The axis runs alongside: its line is imprinted on the sheet and linked node to node, so that the eccentricity stays.

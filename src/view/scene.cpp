@@ -14,6 +14,29 @@ struct Destroy {
     void operator()(OSMesaContext c) const { OSMesaDestroyContext(c); }
 };
 
+// Entry points asked from OSMesa itself: another GL library in the same process must not answer in its place.
+template <class F>
+F load(const char* name) {
+    const auto f = reinterpret_cast<F>(OSMesaGetProcAddress(name));
+    if (!f) throw Error(ErrorKind::stage, std::string("the off-screen renderer lacks ") + name + "; check the OSMesa library");
+    return f;
+}
+struct Gl {
+    decltype(&::glBegin) begin = load<decltype(&::glBegin)>("glBegin");
+    decltype(&::glClear) clear = load<decltype(&::glClear)>("glClear");
+    decltype(&::glClearColor) clearColor = load<decltype(&::glClearColor)>("glClearColor");
+    decltype(&::glColor3d) color3d = load<decltype(&::glColor3d)>("glColor3d");
+    decltype(&::glDepthFunc) depthFunc = load<decltype(&::glDepthFunc)>("glDepthFunc");
+    decltype(&::glDisable) disable = load<decltype(&::glDisable)>("glDisable");
+    decltype(&::glEnable) enable = load<decltype(&::glEnable)>("glEnable");
+    decltype(&::glEnd) end = load<decltype(&::glEnd)>("glEnd");
+    decltype(&::glFinish) finish = load<decltype(&::glFinish)>("glFinish");
+    decltype(&::glLineStipple) lineStipple = load<decltype(&::glLineStipple)>("glLineStipple");
+    decltype(&::glLineWidth) lineWidth = load<decltype(&::glLineWidth)>("glLineWidth");
+    decltype(&::glVertex3d) vertex3d = load<decltype(&::glVertex3d)>("glVertex3d");
+    decltype(&::glViewport) viewport = load<decltype(&::glViewport)>("glViewport");
+};
+
 }  // namespace
 
 Scene::View Scene::fit(int width, int height) const {
@@ -46,20 +69,21 @@ std::vector<std::uint8_t> Scene::render(const View& v, int factor) const {
     const std::unique_ptr<osmesa_context, Destroy> context(OSMesaCreateContextExt(OSMESA_RGBA, 24, 0, 0, nullptr));
     if (!context || !OSMesaMakeCurrent(context.get(), pixels.data(), GL_UNSIGNED_BYTE, w, h))
         throw Error(ErrorKind::stage, "the off-screen renderer cannot be started; check the OSMesa library");
-    glViewport(0, 0, w, h);
-    glClearColor(static_cast<float>(paper.r), static_cast<float>(paper.g), static_cast<float>(paper.b), 1);
-    glClear(GL_COLOR_BUFFER_BIT | GL_DEPTH_BUFFER_BIT);
-    glEnable(GL_DEPTH_TEST);
-    glDepthFunc(GL_LEQUAL);
+    const Gl gl;
+    gl.viewport(0, 0, w, h);
+    gl.clearColor(static_cast<float>(paper.r), static_cast<float>(paper.g), static_cast<float>(paper.b), 1);
+    gl.clear(GL_COLOR_BUFFER_BIT | GL_DEPTH_BUFFER_BIT);
+    gl.enable(GL_DEPTH_TEST);
+    gl.depthFunc(GL_LEQUAL);
     const double depth = v.far - v.near;
     // Screen position and depth in clip coordinates; nearer to the viewer is smaller.
     const auto put = [&](const Vec3& p, double forward) {
         const Vec2 s = v.pixel(p);
-        glVertex3d(2 * s.x() / v.width - 1, 1 - 2 * s.y() / v.height, 1 - 2 * (v.toward.dot(p) - v.near) / depth - forward);
+        gl.vertex3d(2 * s.x() / v.width - 1, 1 - 2 * s.y() / v.height, 1 - 2 * (v.toward.dot(p) - v.near) / depth - forward);
     };
-    const auto colour = [](const Colour& c) { glColor3d(std::min(1.0, c.r), std::min(1.0, c.g), std::min(1.0, c.b)); };
+    const auto colour = [&](const Colour& c) { gl.color3d(std::min(1.0, c.r), std::min(1.0, c.g), std::min(1.0, c.b)); };
     const Vec3 light = (v.toward + 0.55 * v.up - 0.35 * v.right).normalized();
-    glBegin(GL_TRIANGLES);
+    gl.begin(GL_TRIANGLES);
     for (const SceneTriangle& t : triangles) {
         Vec3 n = (t.b - t.a).cross(t.c - t.a);
         if (n.norm() > 0) n.normalize();
@@ -67,20 +91,20 @@ std::vector<std::uint8_t> Scene::render(const View& v, int factor) const {
         colour(t.colour.shaded(0.60 + 0.42 * std::max(0.0, n.dot(light))));
         put(t.a, 0), put(t.b, 0), put(t.c, 0);
     }
-    glEnd();
+    gl.end();
     for (const SceneLine& l : lines) {
-        glLineWidth(static_cast<float>(l.width * factor));
+        gl.lineWidth(static_cast<float>(l.width * factor));
         if (l.dashed) {
-            glEnable(GL_LINE_STIPPLE);
-            glLineStipple(2 * factor, 0x7777);
+            gl.enable(GL_LINE_STIPPLE);
+            gl.lineStipple(2 * factor, 0x7777);
         }
         colour(l.colour);
-        glBegin(GL_LINE_STRIP);
+        gl.begin(GL_LINE_STRIP);
         for (const Vec3& p : l.points) put(p, l.on_top ? 2.5e-3 : 8e-4);
-        glEnd();
-        glDisable(GL_LINE_STIPPLE);
+        gl.end();
+        gl.disable(GL_LINE_STIPPLE);
     }
-    glFinish();
+    gl.finish();
     OSMesaMakeCurrent(nullptr, nullptr, GL_UNSIGNED_BYTE, 0, 0);
     return pixels;
 }
