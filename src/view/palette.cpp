@@ -22,7 +22,9 @@ constexpr double degree = 3.14159265358979323846 / 180;
 
 Colour field(double share) {
     const double t = std::clamp(share, 0.0, 1.0);
-    return from_lch(28 + 62 * t, 48 + 14 * t, (305 - 215 * t) * degree);
+    // Chroma stays inside sRGB along the whole path, so that no channel clips and the steps stay even.
+    const double c = 46 - 16 * std::sin(3.14159265358979323846 * t) + 12 * t;
+    return from_lch(26 + 64 * t, c, (305 - 210 * t) * degree);
 }
 
 Colour category(int i) {
