@@ -1,1 +1,282 @@
+// Joints between bodies: what touches is joined, what does not is not, and only what the joint needs is moved.
 #include "support.hpp"
+
+#include <gtest/gtest.h>
+
+using namespace test;
+using make::box;
+using make::Item;
+
+namespace {
+
+struct Joined {
+    Assembly solids;
+    Model model;
+};
+
+Joined joined(const std::vector<Item>& items, const JoinOptions& options = {}) {
+    Joined j{solids_of(items), {}};
+    j.model = halve(j.solids);
+    join(j.model, j.solids, options);
+    return j;
+}
+
+const Sheet& sheet_of(const Joined& j, const std::string& body) {
+    for (const Sheet& s : j.model.sheets)
+        if (j.solids.bodies[static_cast<std::size_t>(s.body)].name == body) return s;
+    throw std::runtime_error("no sheet of " + body);
+}
+
+const Member& member_of(const Joined& j, const std::string& body) {
+    for (const Member& m : j.model.members)
+        if (j.solids.bodies[static_cast<std::size_t>(m.body)].name == body) return m;
+    throw std::runtime_error("no member of " + body);
+}
+
+make::Solid tube_between(double side, double wall, const Vec3& from, const Vec3& to, const Vec3& x = Vec3::UnitX()) {
+    return make::moved(make::extrude(make::rectangular_tube(side, side, wall, 0), (to - from).norm()), make::place(from, to - from, x));
+}
+
+}  // namespace
+
+TEST(Join, RibOnBaseIsATeeOverItsFullLength) {
+    const auto j = joined({{"base", box({0, 0, 0}, {300, 200, 10})}, {"rib", box({50, 97, 10}, {180, 6, 80})}});
+    ASSERT_EQ(j.model.sheets.size(), 2u);
+    EXPECT_EQ(connected_parts(j.model).count, 1);
+    EXPECT_NEAR(seam_length(j.model, "tee"), 180, 1e-8);
+    EXPECT_EQ(joint_count(j.model, "tee"), 1);
+    EXPECT_NEAR(sheet_of(j, "rib").area(), 180 * 85, 1e-6);
+    EXPECT_NEAR(sheet_of(j, "rib").own_area(), 180 * 80, 1e-6);
+    EXPECT_NEAR(sheet_of(j, "base").area(), 300 * 200, 1e-6);
+    for (const Seam& s : seams(j.model))
+        for (const Vec3& p : {j.model.edges[s.edge.index()].curve.start(), j.model.edges[s.edge.index()].curve.end()})
+            EXPECT_NEAR((p + j.solids.shift).z(), 5, 1e-9);
+}
+
+TEST(Join, ReachDecidesAboutWeldGaps) {
+    const std::vector<Item> plates = {{"base", box({0, 0, 0}, {300, 200, 8})}, {"web", box({0, 97, 8.4}, {300, 6, 100})},
+                                      {"flange", box({0, 50, 108.8}, {300, 100, 8})}};
+    const auto wide = joined(plates, {1.0, {}});
+    EXPECT_EQ(connected_parts(wide.model).count, 1);
+    EXPECT_NEAR(seam_length(wide.model, "tee"), 600, 1e-8);
+    for (const JointRecord& k : wide.model.joints) EXPECT_NEAR(k.gap, 0.4, 1e-6);
+    EXPECT_NEAR(sheet_of(wide, "web").area(), 300 * (100 + 2 * (0.4 + 4)), 1e-6);
+    const auto narrow = joined(plates, {0.3, {}});
+    EXPECT_EQ(connected_parts(narrow.model).count, 3);
+    EXPECT_TRUE(narrow.model.joints.empty());
+}
+
+TEST(Join, CornerTrimsTheHalfThicknessPastTheSeam) {
+    // The upright stands on the end of the base, flush with it.
+    const auto j = joined({{"base", box({0, 0, 0}, {200, 100, 6})}, {"upright", box({0, 0, 6}, {4, 100, 90})}});
+    EXPECT_EQ(seam_count(j.model, "corner"), 1);
+    EXPECT_NEAR(seam_length(j.model, "corner"), 100, 1e-8);
+    EXPECT_NEAR(sheet_of(j, "base").area(), 198 * 100, 1e-6);
+    EXPECT_NEAR(sheet_of(j, "base").trimmed_area, 2 * 100, 1e-6);
+    EXPECT_NEAR(sheet_of(j, "upright").area(), 93 * 100, 1e-6);
+}
+
+TEST(Join, LipPastTheUprightStays) {
+    const auto j = joined({{"base", box({-20, 0, 0}, {220, 100, 6})}, {"upright", box({0, 0, 6}, {4, 100, 90})}});
+    EXPECT_EQ(seam_count(j.model, "tee"), 1);
+    EXPECT_NEAR(sheet_of(j, "base").area(), 220 * 100, 1e-6);
+}
+
+TEST(Join, ShortContactTakesOnlyItsPartAlong) {
+    // The wall is longer than the base it stands on: only the part above the base is carried down.
+    const auto j = joined({{"base", box({0, 0, 0}, {150, 100, 10})}, {"wall", box({-60, 47, 10}, {300, 6, 80})}});
+    EXPECT_EQ(connected_parts(j.model).count, 1);
+    EXPECT_NEAR(seam_length(j.model, "tee"), 150, 1e-6);
+    EXPECT_NEAR(sheet_of(j, "wall").area(), 300 * 80 + 150 * 5, 1e-6);
+}
+
+TEST(Join, CrossedSlottedPlatesShareACross) {
+    // Two plates that run through each other, as slotted ribs do once welded.
+    const auto j = joined({{"a", box({0, 0, 0}, {200, 4, 60})}, {"b", box({98, -100, 0}, {4, 200, 60})}});
+    EXPECT_EQ(seam_count(j.model, "cross"), 1);
+    EXPECT_NEAR(seam_length(j.model, "cross"), 60, 1e-8);
+}
+
+TEST(Join, ButtedPlatesShareTheirEdge) {
+    for (const double gap : {0.0, 0.3}) {
+        const auto j = joined({{"left", box({0, 0, 0}, {100, 80, 5})}, {"right", box({100 + gap, 0, 0}, {120, 80, 5})}});
+        EXPECT_EQ(connected_parts(j.model).count, 1) << gap;
+        EXPECT_NEAR(seam_length(j.model, "butt"), 80, 1e-8) << gap;
+        EXPECT_NEAR(total_area(j.model), 220 * 80 + gap * 80, 1e-6) << gap;
+    }
+}
+
+TEST(Join, FacesInContactAreLinkedNodeToNode) {
+    // A doubler on a plate: linked round its outline, link length half the sum of the thicknesses.
+    const auto j = joined({{"plate", box({0, 0, 0}, {300, 200, 6})}, {"doubler", box({100, 60, 6}, {90, 70, 4})}});
+    EXPECT_EQ(connected_parts(j.model).count, 1);
+    EXPECT_EQ(joint_count(j.model, "lap"), 1);
+    const Mesh m = mesh(j.model, {15, 0, 0});
+    check_mesh(j.model, m);
+    ASSERT_GT(m.links, 10);
+    for (const Element& e : m.elements)
+        if (e.kind == ElementKind::rigid)
+            EXPECT_NEAR((m.nodes[static_cast<std::size_t>(e.nodes[0])] - m.nodes[static_cast<std::size_t>(e.nodes[1])]).norm(), 5, 1e-8);
+    EXPECT_EQ(m.parts, 1);
+}
+
+TEST(Join, PostEndsOnBothPlates) {
+    const auto j = joined({{"floor", box({-100, -100, 0}, {200, 200, 12})}, {"post", tube_between(50, 4, {0, 0, 12}, {0, 0, 812})},
+                           {"roof", box({-100, -100, 812}, {200, 200, 6})}});
+    EXPECT_EQ(connected_parts(j.model).count, 1);
+    EXPECT_EQ(joint_count(j.model, "member end to sheet"), 2);
+    EXPECT_NEAR(j.model.length(member_of(j, "post")), 800 + 6 + 3, 1e-8);
+    EXPECT_NEAR(member_of(j, "post").own_length, 800, 1e-8);
+}
+
+TEST(Join, BeamBetweenPostsReachesTheirAxes) {
+    const auto j = joined({{"left", tube_between(60, 4, {0, 0, 0}, {0, 0, 900})}, {"right", tube_between(60, 4, {1000, 0, 0}, {1000, 0, 900})},
+                           {"beam", tube_between(40, 3, {30, 0, 500}, {970, 0, 500}, Vec3::UnitZ())}});
+    EXPECT_EQ(connected_parts(j.model).count, 1);
+    EXPECT_EQ(joint_count(j.model, "member end to member"), 2);
+    EXPECT_NEAR(j.model.length(member_of(j, "beam")), 1000, 1e-8);
+    EXPECT_NEAR(j.model.length(member_of(j, "left")), 900, 1e-8);
+    EXPECT_EQ(member_of(j, "left").chain.size(), 2u) << "split where the beam meets it";
+    EXPECT_TRUE(j.model.links.empty());
+}
+
+TEST(Join, EccentricBeamKeepsItsAxisAndIsLinked) {
+    const auto j = joined({{"post", tube_between(60, 4, {0, 0, 0}, {0, 0, 900})}, {"beam", tube_between(40, 3, {30, 8, 500}, {600, 8, 500}, Vec3::UnitZ())}});
+    EXPECT_EQ(connected_parts(j.model).count, 1);
+    ASSERT_EQ(j.model.links.size(), 1u);
+    const Vec3 d = j.model.vertices[j.model.links[0].a.index()].point - j.model.vertices[j.model.links[0].b.index()].point;
+    EXPECT_NEAR(d.norm(), 8, 1e-7);
+    for (const EdgeUse& u : member_of(j, "beam").chain)
+        EXPECT_NEAR((j.model.edges[u.edge.index()].curve.middle() + j.solids.shift).y(), 8, 1e-8) << "the axis does not move";
+}
+
+TEST(Join, CornerOfAFrameHasNoOverhang) {
+    // The upright runs past the beam to its top face.
+    const auto j = joined({{"upright", tube_between(60, 4, {0, 0, 0}, {0, 0, 900})}, {"beam", tube_between(60, 4, {30, 0, 870}, {800, 0, 870}, Vec3::UnitZ())}});
+    EXPECT_EQ(connected_parts(j.model).count, 1);
+    EXPECT_NEAR(j.model.length(member_of(j, "upright")), 870, 1e-8);
+    EXPECT_NEAR(member_of(j, "upright").trimmed, 30, 1e-8);
+    EXPECT_NEAR(j.model.length(member_of(j, "beam")), 800, 1e-8);
+}
+
+TEST(Join, TubesEndToEndMeet) {
+    const auto j = joined({{"a", tube_between(50, 4, {0, 0, 0}, {0, 0, 600})}, {"b", tube_between(50, 4, {0, 0, 600}, {0, 0, 1300})}});
+    EXPECT_EQ(joint_count(j.model, "member ends"), 1);
+    EXPECT_EQ(connected_parts(j.model).count, 1);
+    EXPECT_NEAR(j.model.length(member_of(j, "a")) + j.model.length(member_of(j, "b")), 1300, 1e-8);
+}
+
+TEST(Join, BraceOnAPostMeetsItsAxis) {
+    const Vec3 foot(0, 0, 200), top(800, 0, 900), d = (top - foot).normalized();
+    auto brace = make::moved(make::extrude(make::tube(42, 3), 2000), make::place(foot - 400 * d, d));
+    brace = make::cut(brace, {box({-2000, -500, -2000}, {2030, 1000, 6000}), box({770, -500, -2000}, {2000, 1000, 6000})});
+    const auto j = joined({{"post 1", tube_between(60, 4, {0, 0, 0}, {0, 0, 1000})}, {"post 2", tube_between(60, 4, {800, 0, 0}, {800, 0, 1000})}, {"brace", brace}});
+    EXPECT_EQ(connected_parts(j.model).count, 1);
+    EXPECT_NEAR(j.model.length(member_of(j, "brace")), (top - foot).norm(), 1e-6);
+    EXPECT_TRUE(j.model.links.empty());
+}
+
+TEST(Join, RailUnderADeckKeepsItsEccentricity) {
+    for (const double t : {5.0, 9.0}) {
+        const auto j = joined({{"deck", box({0, 0, 0}, {900, 400, t})}, {"rail", tube_between(60, 4, {0, 200, -30}, {900, 200, -30}, Vec3::UnitZ())}});
+        EXPECT_EQ(connected_parts(j.model).count, 1);
+        EXPECT_EQ(joint_count(j.model, "member along sheet"), 1);
+        const Mesh m = mesh(j.model, {50, 0, 0});
+        check_mesh(j.model, m);
+        EXPECT_EQ(m.parts, 1);
+        EXPECT_EQ(m.links, m.lines + 1) << "every node of the rail has its node on the deck";
+        for (const Element& e : m.elements)
+            if (e.kind == ElementKind::rigid)
+                EXPECT_NEAR((m.nodes[static_cast<std::size_t>(e.nodes[0])] - m.nodes[static_cast<std::size_t>(e.nodes[1])]).norm(), (60 + t) / 2, 1e-8);
+    }
+}
+
+TEST(Join, GussetBesideAPostIsLinkedAlongIt) {
+    const auto gusset = make::moved(make::extrude({make::polygon({{30, 0}, {110, 0}, {30, 120}})}, 8), make::place({0, 4, 12}, -Vec3::UnitY(), Vec3::UnitX()));
+    const auto j = joined({{"base", box({-150, -150, 0}, {300, 300, 12})}, {"post", tube_between(60, 4, {0, 0, 12}, {0, 0, 900})}, {"gusset", gusset}});
+    EXPECT_EQ(connected_parts(j.model).count, 1);
+    EXPECT_EQ(joint_count(j.model, "sheet edge along member"), 1);
+    EXPECT_EQ(joint_count(j.model, "tee"), 1);
+    const Mesh m = mesh(j.model, {25, 0, 0});
+    check_mesh(j.model, m);
+    EXPECT_GE(m.links, 5);
+}
+
+TEST(Join, TubeOnAHoleIsLinkedToTheSheetRoundIt) {
+    // The post stands over a hole as wide as its inside: its axis meets no sheet.
+    const auto plate = make::cut(box({-150, -150, 0}, {300, 300, 10}), {make::cylinder({0, 0, -5}, Vec3::UnitZ(), 20, 20)});
+    const auto post = make::moved(make::extrude(make::tube(60, 5), 700), make::place({0, 0, 10}));
+    const auto j = joined({{"plate", plate}, {"post", post}});
+    EXPECT_EQ(connected_parts(j.model).count, 1);
+    EXPECT_EQ(joint_count(j.model, "links"), 1);
+    const Mesh m = mesh(j.model, {30, 0, 0});
+    check_mesh(j.model, m);
+    EXPECT_GE(m.links, 4);
+    EXPECT_EQ(m.parts, 1);
+}
+
+TEST(Join, ShelfPlateNotchedRoundAPostIsLinked) {
+    const auto shelf = make::cut(box({-200, -30, 400}, {200, 260, 6}), {box({-30, -30, 300}, {60, 60, 200})});
+    const auto j = joined({{"post", tube_between(60, 4, {0, 0, 0}, {0, 0, 900})}, {"shelf", shelf}});
+    EXPECT_EQ(connected_parts(j.model).count, 1);
+    const Mesh m = mesh(j.model, {25, 0, 0});
+    check_mesh(j.model, m);
+    EXPECT_EQ(m.parts, 1);
+}
+
+TEST(Join, RefusingOneJointLeavesExactlyThatOneOpen) {
+    const std::vector<Item> plates = {{"base", box({0, 0, 0}, {300, 200, 8})}, {"web", box({0, 97, 8}, {300, 6, 100})}, {"flange", box({0, 50, 108}, {300, 100, 8})}};
+    const auto all = joined(plates);
+    ASSERT_EQ(all.model.joints.size(), 2u);
+    JoinOptions options;
+    options.refuse = {all.model.joints[0].key};
+    const auto some = joined(plates, options);
+    EXPECT_EQ(connected_parts(some.model).count, 2);
+    int refused = 0;
+    for (const JointRecord& k : some.model.joints) refused += k.state == EntryState::refused;
+    EXPECT_EQ(refused, 1);
+    const Proof p = prove(some.solids, some.model, mesh(some.model, {30, 0, 0}));
+    int open = 0;
+    for (const ContactProof& c : p.contacts) open += !c.joined;
+    EXPECT_EQ(open, 1);
+    EXPECT_FALSE(p.within_bounds);
+}
+
+TEST(Join, RunningItTwiceChangesNothing) {
+    const Assembly solids = solids_of(make::weather_station());
+    Model once = halve(solids);
+    join(once, solids);
+    Model twice = once;
+    join(twice, solids);
+    EXPECT_EQ(once.edges.size(), twice.edges.size());
+    EXPECT_EQ(once.vertices.size(), twice.vertices.size());
+    EXPECT_EQ(once.joints.size(), twice.joints.size());
+    EXPECT_EQ(once.links.size(), twice.links.size());
+    EXPECT_EQ(once.edge_links.size(), twice.edge_links.size());
+    for (std::size_t i = 0; i < once.sheets.size(); ++i) {
+        EXPECT_NEAR(once.sheets[i].area(), twice.sheets[i].area(), 1e-6) << once.sheets[i].key;
+        EXPECT_NEAR(once.sheets[i].own_area(), twice.sheets[i].own_area(), 1e-6) << once.sheets[i].key;
+    }
+    for (std::size_t i = 0; i < once.members.size(); ++i) EXPECT_NEAR(once.length(once.members[i]), twice.length(twice.members[i]), 1e-7);
+}
+
+TEST(Join, BodiesFarApartAreNotJoined) {
+    const auto j = joined({{"a", box({0, 0, 0}, {100, 100, 5})}, {"b", box({0, 0, 40}, {100, 100, 5})}, {"c", tube_between(40, 3, {300, 0, 0}, {300, 0, 500})}});
+    EXPECT_EQ(connected_parts(j.model).count, 3);
+    EXPECT_TRUE(j.model.joints.empty());
+}
+
+TEST(Join, ModelMadeByHandFindsItsSeams) {
+    Model m;
+    add_plate(m, {{0, 0, 0}, {400, 0, 0}, {400, 300, 0}, {0, 300, 0}}, 8);
+    add_plate(m, {{0, 150, 4}, {400, 150, 4}, {400, 150, 100}, {0, 150, 100}}, 5);
+    add_member(m, {200, 50, -500}, {200, 50, -4}, section_of_profile(make::rectangular_tube(50, 50, 3, 0)), Vec3::UnitX());
+    join(m);
+    EXPECT_EQ(connected_parts(m).count, 1);
+    EXPECT_EQ(seam_count(m, "tee"), 1);
+    EXPECT_NEAR(seam_length(m, "tee"), 400, 1e-9);
+    EXPECT_NEAR(m.length(m.members[0]), 500, 1e-9);
+    const Mesh k = mesh(m, {40, 0, 0});
+    check_mesh(m, k);
+    EXPECT_EQ(k.parts, 1);
+}
