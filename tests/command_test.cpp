@@ -1,1 +1,228 @@
+// The command-line tool as a process: exit codes, one clear line on errors, nothing left behind.
 #include "support.hpp"
+
+#include <gtest/gtest.h>
+#include <nlohmann/json.hpp>
+
+#include <csignal>
+#include <sys/wait.h>
+#include <thread>
+#include <unistd.h>
+
+using namespace test;
+using Json = nlohmann::json;
+
+namespace {
+
+const std::string demo = HALVO_SOURCE "/demo";
+
+int lines(const std::string& s) { return static_cast<int>(std::count(s.begin(), s.end(), '\n')); }
+
+// Fails with this code, one line that holds `part`, and no output folder.
+void expect_refusal(const std::string& arguments, int code, const std::string& part, const fs::path& out) {
+    const Ran r = halvo_command(arguments);
+    EXPECT_EQ(r.code, code) << arguments << "\n" << r.err;
+    EXPECT_EQ(lines(r.err), 1) << r.err;
+    EXPECT_NE(r.err.find(part), std::string::npos) << r.err;
+    EXPECT_EQ(r.out, "");
+    EXPECT_FALSE(fs::exists(out)) << "left behind: " << out;
+}
+
+std::string in_quotes(const fs::path& p) { return "'" + p.string() + "'"; }
+
+}  // namespace
+
+TEST(Command, DemoIsOnePartWithinItsBounds) {
+    const Folder folder;
+    const Ran r = halvo_command("run " + in_quotes(demo + "/station.toml") + " --json --out " + in_quotes(folder / "out"));
+    ASSERT_EQ(r.code, 0) << r.err;
+    const Json j = Json::parse(r.out);
+    EXPECT_EQ(j["format"], "halvo-summary");
+    EXPECT_EQ(j["version"], 1);
+    EXPECT_EQ(j["prove"]["parts"], 1);
+    EXPECT_EQ(j["mesh"]["parts"], 1);
+    EXPECT_TRUE(j["prove"]["unconnected"].empty());
+    for (const Json& b : j["bodies"]) {
+        EXPECT_TRUE(b["class"] == "thin" || b["class"] == "slender");
+        EXPECT_LT(std::abs(b["idealized_volume"].get<double>() / b["volume"].get<double>() - 1), 0.015) << b["name"];
+    }
+    EXPECT_GT(j["mesh"]["quality"]["quad_share"], 0.85);
+    EXPECT_GT(j["mesh"]["quality"]["min_scaled_jacobian"], 0.0);
+    EXPECT_TRUE(j["findings"].empty());
+    for (const char* key : {"source", "bodies", "sheets", "members", "sections", "seams", "joints", "mesh", "prove", "findings", "timing"}) EXPECT_TRUE(j.contains(key)) << key;
+    for (const char* name : {"model.halvo", "mesh.vtu", "summary.json", "ledger.csv"}) EXPECT_TRUE(fs::exists(folder / "out" / name)) << name;
+    int files = 0;
+    for ([[maybe_unused]] const auto& f : fs::directory_iterator(folder / "out")) ++files;
+    EXPECT_EQ(files, 4) << "no partial files";
+}
+
+TEST(Command, SurveyPrintsATableAndData) {
+    const Ran text = halvo_command("survey " + in_quotes(demo + "/station.step"));
+    ASSERT_EQ(text.code, 0) << text.err;
+    EXPECT_NE(text.out.find("instrument shelf"), std::string::npos);
+    EXPECT_NE(text.out.find("slender"), std::string::npos);
+    EXPECT_EQ(text.err, "") << "no progress when standard error is no terminal";
+    const Ran data = halvo_command("survey --json " + in_quotes(demo + "/shelf.step"));
+    const Json j = Json::parse(data.out);
+    ASSERT_EQ(j["bodies"].size(), 1u);
+    EXPECT_EQ(j["bodies"][0]["class"], "thin");
+    EXPECT_NEAR(j["bodies"][0]["thickness"]["min"], 2, 1e-6);
+    EXPECT_NEAR(j["bodies"][0]["thickness"]["max"], 4, 1e-6);
+}
+
+TEST(Command, RefusesWhatItCannotRead) {
+    const Folder folder;
+    const fs::path out = folder / "out";
+    const auto run = [&](const fs::path& p) { return "run " + in_quotes(p) + " --out " + in_quotes(out); };
+    expect_refusal(run(folder / "missing.step"), 3, "no such file", out);
+    spit(folder / "empty.step", "");
+    expect_refusal(run(folder / "empty.step"), 3, "empty", out);
+    const std::string whole = slurp(demo + "/shelf.step");
+    for (const double share : {0.02, 0.3, 0.7, 0.999}) {
+        spit(folder / "cut.step", whole.substr(0, static_cast<std::size_t>(share * static_cast<double>(whole.size()))));
+        expect_refusal(run(folder / "cut.step"), 3, "ends early", out);
+    }
+    spit(folder / "text.step", "Dear workshop,\nplease make two of these.\n");
+    expect_refusal(run(folder / "text.step"), 3, "not a STEP file", out);
+    spit(folder / "bytes.step", std::string("\0\1\2\377\376", 5));
+    expect_refusal(run(folder / "bytes.step"), 3, "not a STEP file", out);
+    // Head and tail as they should be, but nothing in between.
+    spit(folder / "hollow.step",
+         "ISO-10303-21;\nHEADER;\nFILE_DESCRIPTION((''),'2;1');\nFILE_NAME('','',(''),(''),'','','');\nFILE_SCHEMA(('AUTOMOTIVE_DESIGN'));\nENDSEC;\nDATA;\nENDSEC;\nEND-ISO-10303-21;\n");
+    expect_refusal(run(folder / "hollow.step"), 3, "hollow.step", out);
+    expect_refusal(run(folder.path()), 3, "folder", out);
+}
+
+TEST(Command, StepWithoutSolidsIsRefused) {
+    const Folder folder;
+    // A single face is no solid and no shell.
+    std::string text = slurp(demo + "/shelf.step");
+    const auto at = text.find("MANIFOLD_SOLID_BREP");
+    ASSERT_NE(at, std::string::npos);
+    text.replace(at, 19, "GEOMETRIC_SET_NOTHN");
+    spit(folder / "none.step", text);
+    const Ran r = halvo_command("survey " + in_quotes(folder / "none.step"));
+    EXPECT_EQ(r.code, 3) << r.out;
+    EXPECT_NE(r.err.find("no s"), std::string::npos) << r.err;
+    EXPECT_EQ(lines(r.err), 1) << r.err;
+}
+
+TEST(Command, BlockGivesAStageErrorAndNothingOnDisk) {
+    const Folder folder;
+    make::write_step((folder / "block.step").string(), {{"block", make::box({0, 0, 0}, {50, 50, 50})}});
+    expect_refusal("run " + in_quotes(folder / "block.step") + " --out " + in_quotes(folder / "out"), 4, "no wall and no member", folder / "out");
+}
+
+TEST(Command, UnwritableOutputIsRefused) {
+    const Folder folder;
+    spit(folder / "file", "in the way");
+    const Ran r = halvo_command("run " + in_quotes(demo + "/shelf.step") + " --out " + in_quotes(folder / "file" / "below"));
+    EXPECT_EQ(r.code, 3);
+    EXPECT_EQ(lines(r.err), 1) << r.err;
+    EXPECT_EQ(slurp(folder / "file"), "in the way");
+    const Ran s = halvo_command("run " + in_quotes(demo + "/shelf.step") + " --out /proc/halvo-out");
+    EXPECT_EQ(s.code, 3);
+    EXPECT_EQ(lines(s.err), 1) << s.err;
+    const Ran d = halvo_command("draw " + in_quotes(demo + "/shelf.step") + " -o /proc/figure.png");
+    EXPECT_EQ(d.code, 3);
+    EXPECT_EQ(lines(d.err), 1) << d.err;
+}
+
+TEST(Command, WrongUsageIsTwo) {
+    for (const char* a : {"", "polish x", "run", "run a.step --no-such", "list", "draw " HALVO_SOURCE "/demo/shelf.step", "run x.step --set nonsense", "run x.step --until never"}) {
+        const Ran r = halvo_command(a);
+        EXPECT_EQ(r.code, 2) << a;
+        EXPECT_EQ(lines(r.err), 1) << a << "\n" << r.err;
+    }
+    EXPECT_EQ(halvo_command("--help").code, 0);
+    EXPECT_EQ(halvo_command("--version").out.rfind("halvo ", 0), 0u);
+}
+
+TEST(Command, FailureLeavesEarlierResultsAlone) {
+    const Folder folder;
+    ASSERT_EQ(halvo_command("run " + in_quotes(demo + "/shelf.step") + " --out " + in_quotes(folder / "out")).code, 0);
+    const std::string before = slurp(folder / "out" / "mesh.vtu");
+    spit(folder / "empty.step", "");
+    EXPECT_EQ(halvo_command("run " + in_quotes(folder / "empty.step") + " --out " + in_quotes(folder / "out")).code, 3);
+    EXPECT_EQ(slurp(folder / "out" / "mesh.vtu"), before);
+}
+
+TEST(Command, ContactWithoutAJointIsFive) {
+    const Folder folder;
+    make::write_step((folder / "two.step").string(), {{"base", make::box({0, 0, 0}, {300, 200, 8})}, {"web", make::box({0, 97, 8}, {300, 6, 100})}});
+    const Ran all = halvo_command("run " + in_quotes(folder / "two.step") + " --json --out " + in_quotes(folder / "a"));
+    ASSERT_EQ(all.code, 0) << all.err;
+    const std::string joint = Json::parse(all.out)["joints"][0]["id"];
+    const Ran open = halvo_command("run " + in_quotes(folder / "two.step") + " --json --set 'join.refuse=[\"" + joint + "\"]' --out " + in_quotes(folder / "b"));
+    EXPECT_EQ(open.code, 5) << open.err;
+    const Json j = Json::parse(open.out);
+    EXPECT_EQ(j["prove"]["unconnected"].size(), 1u);
+    EXPECT_EQ(j["findings"].size(), 1u);
+}
+
+TEST(Command, StopAndGoOnGivesTheSame) {
+    const Folder folder;
+    const std::string input = in_quotes(demo + "/station.toml");
+    ASSERT_EQ(halvo_command("run " + input + " --out " + in_quotes(folder / "whole")).code, 0);
+    const Ran until = halvo_command("run " + input + " --until join --out " + in_quotes(folder / "steps"));
+    ASSERT_EQ(until.code, 0) << until.err;
+    EXPECT_FALSE(fs::exists(folder / "steps" / "mesh.vtu"));
+    EXPECT_NE(halvo_command("list " + in_quotes(folder / "steps" / "model.halvo") + " joints").out.find("member end to sheet"), std::string::npos);
+    const Ran rest = halvo_command("run " + input + " --from mesh --out " + in_quotes(folder / "steps"));
+    ASSERT_EQ(rest.code, 0) << rest.err;
+    EXPECT_TRUE(slurp(folder / "whole" / "mesh.vtu") == slurp(folder / "steps" / "mesh.vtu"));
+    EXPECT_TRUE(slurp(folder / "whole" / "ledger.csv") == slurp(folder / "steps" / "ledger.csv"));
+    const Ran early = halvo_command("run " + input + " --from mesh --out " + in_quotes(folder / "nothing"));
+    EXPECT_EQ(early.code, 3);
+}
+
+TEST(Command, SizeAndSetReachTheMesh) {
+    const Folder folder;
+    const auto quads = [&](const std::string& more) {
+        const Ran r = halvo_command("run " + in_quotes(demo + "/shelf.step") + " --json " + more + " --out " + in_quotes(folder / "out"));
+        EXPECT_EQ(r.code, 0) << r.err;
+        return Json::parse(r.out)["mesh"]["quads"].get<int>();
+    };
+    const int coarse = quads("--size 30mm"), fine = quads("--set mesh.size=1cm");
+    EXPECT_GT(fine, 5 * coarse);
+    EXPECT_EQ(quads("--size 30"), coarse);
+    EXPECT_EQ(quads("--size '1.1811023622047243 inch'"), coarse);
+}
+
+TEST(Command, BodyOfTheFileCanBePicked) {
+    const Folder folder;
+    const Ran r = halvo_command("run " + in_quotes(demo + "/station.step") + " --json --size 30 --set 'source.body=[\"mast\", \"service deck\"]' --out " + in_quotes(folder / "out"));
+    ASSERT_EQ(r.code, 0) << r.err;
+    const Json j = Json::parse(r.out);
+    EXPECT_EQ(j["bodies"].size(), 2u);
+    EXPECT_EQ(j["prove"]["parts"], 1);
+    EXPECT_EQ(halvo_command("survey " + in_quotes(demo + "/shelf.step") + " --set source.body=nothing").code, 3);
+}
+
+TEST(Command, InterruptLeavesNothing) {
+    const Folder folder;
+    // Enough bodies that the run lasts a while.
+    std::vector<make::Item> items;
+    for (int i = 0; i < 150; ++i) items.push_back({"tube " + std::to_string(i), make::moved(make::extrude(make::tube(40, 3), 900), make::place({i * 60.0, 0, 0}))});
+    const std::string file = (folder / "many.step").string();
+    make::write_step(file, items);
+    for (const int wait_ms : {30, 400}) {
+        const fs::path out = folder / "out";
+        const pid_t child = fork();
+        if (child == 0) {
+            const std::string o = out.string();
+            std::freopen("/dev/null", "w", stderr);
+            execl(HALVO_PROGRAM, HALVO_PROGRAM, "run", file.c_str(), "--out", o.c_str(), static_cast<char*>(nullptr));
+            _exit(99);
+        }
+        std::this_thread::sleep_for(std::chrono::milliseconds(wait_ms));
+        kill(child, SIGINT);
+        int status = 0;
+        waitpid(child, &status, 0);
+        EXPECT_FALSE(WIFEXITED(status) && WEXITSTATUS(status) == 0) << "it was done before the signal came";
+        if (wait_ms > 100) {
+            EXPECT_EQ(WEXITSTATUS(status), 130);
+        }
+        EXPECT_FALSE(fs::exists(out));
+    }
+}

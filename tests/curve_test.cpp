@@ -1,1 +1,108 @@
+// Curves, surfaces and exact predicates against closed forms.
+#include "geom/predicates.hpp"
 #include "support.hpp"
+
+#include <gtest/gtest.h>
+
+using namespace test;
+
+namespace {
+
+Curve arc(double r, double a, double b) { return {CircleCurve{Frame{}, r}, a, b}; }
+Curve ellipse(double a, double b, double t0, double t1) { return {EllipseCurve{Frame{}, a, b}, t0, t1}; }
+
+}  // namespace
+
+TEST(Curve, LengthsAreClosedForms) {
+    EXPECT_NEAR(Curve::segment({1, 2, 3}, {4, 6, 3}).length(), 5, 1e-14);
+    EXPECT_NEAR(arc(10, 0.2, 1.7).length(), 15, 1e-12);
+    // Perimeter of an ellipse with a = 2, b = 1: 4 a E(sqrt(3)/2) = 9.68844822...
+    EXPECT_NEAR(ellipse(2, 1, 0, 2 * pi).length(), 9.688448220547675, 1e-9);
+    EXPECT_NEAR(Curve::polyline({{0, 0, 0}, {3, 0, 0}, {3, 4, 0}}).length(), 7, 1e-14);
+}
+
+TEST(Curve, ParameterAtGivesEqualArcs) {
+    const Curve e = ellipse(3, 1, 0.3, 4);
+    const double total = e.length();
+    for (int i = 1; i < 8; ++i) EXPECT_NEAR(e.length(e.t0, e.parameter_at(i / 8.0)), total * i / 8, 1e-9);
+}
+
+TEST(Curve, ReversedRunsTheOtherWay) {
+    for (const Curve& c : {Curve::segment({0, 0, 0}, {1, 2, 3}), arc(4, 0.5, 2.5), ellipse(3, 2, 0.5, 2.5), Curve::polyline({{0, 0, 0}, {1, 0, 0}, {1, 1, 1}})}) {
+        const Curve r = c.reversed();
+        EXPECT_LT((c.start() - r.end()).norm(), 1e-12);
+        EXPECT_LT((c.end() - r.start()).norm(), 1e-12);
+        EXPECT_LT((c.middle() - r.middle()).norm(), 1e-12);
+        EXPECT_NEAR(c.length(), r.length(), 1e-12);
+        EXPECT_LT(c.derivative(c.t1).normalized().dot(r.derivative(r.t0).normalized()), -1 + 1e-9);
+    }
+}
+
+TEST(Curve, MeetsFindsEveryRoot) {
+    EXPECT_EQ(meets(arc(10, 0, 2 * pi), Plane::through({5, 0, 0}, Vec3::UnitX())).size(), 2u);
+    EXPECT_EQ(meets(arc(10, 0, pi / 2), Plane::through({5, 0, 0}, Vec3::UnitX())).size(), 1u);
+    EXPECT_TRUE(meets(arc(10, 0, 2 * pi), Plane::through({11, 0, 0}, Vec3::UnitX())).empty());
+    EXPECT_EQ(meets(arc(10, 0, 2 * pi), Plane::through({10, 0, 0}, Vec3::UnitX())).size(), 1u) << "touching counts once";
+    EXPECT_TRUE(meets(arc(10, 0, 2 * pi), Plane::through({0, 0, 0}, Vec3::UnitZ())).empty()) << "lying in the plane gives none";
+    const Curve e = ellipse(5, 2, 0, 2 * pi);
+    for (double t : meets(e, Plane::through({1, 1, 0}, {1, 2, 0}))) EXPECT_NEAR(Plane::through({1, 1, 0}, {1, 2, 0}).height(e.point(t)), 0, 1e-12);
+    const auto poly = meets(Curve::polyline({{0, -1, 0}, {1, 1, 0}, {2, -1, 0}, {3, 1, 0}}), Plane::through({0, 0, 0}, Vec3::UnitY()));
+    EXPECT_EQ(poly.size(), 3u);
+}
+
+TEST(Curve, NearestIsTheFoot) {
+    EXPECT_NEAR(arc(10, 0, pi).nearest({0, 20, 5}), pi / 2, 1e-12);
+    EXPECT_NEAR(arc(10, 0, 1).nearest({-10, 0.1, 0}), 1, 1e-12) << "clamped to the nearer end";
+    const Curve e = ellipse(5, 2, 0, 2 * pi);
+    const Vec3 p(3, 4, 0);
+    const double t = e.nearest(p);
+    EXPECT_NEAR((e.point(t) - p).dot(e.derivative(t)), 0, 1e-9);
+    EXPECT_NEAR(Curve::segment({0, 0, 0}, {10, 0, 0}).nearest({4, 3, 2}), 4, 1e-14);
+}
+
+TEST(Curve, BoxOfAnArcIsExact) {
+    const Box3 b = arc(10, pi / 4, 5 * pi / 4).box();
+    EXPECT_NEAR(b.min().x(), -10, 1e-12);
+    EXPECT_NEAR(b.max().y(), 10, 1e-12);
+    EXPECT_NEAR(b.max().x(), 10 * std::cos(pi / 4), 1e-12);
+}
+
+TEST(Curve, CarriersAreRecognised) {
+    EXPECT_TRUE(same_carrier(Curve::segment({0, 0, 0}, {1, 0, 0}), Curve::segment({5, 0, 0}, {3, 0, 0}), 1e-9));
+    EXPECT_FALSE(same_carrier(Curve::segment({0, 0, 0}, {1, 0, 0}), Curve::segment({5, 1e-3, 0}, {3, 0, 0}), 1e-9));
+    EXPECT_TRUE(same_carrier(arc(5, 0, 1), arc(5, 2, 3), 1e-9));
+    EXPECT_FALSE(same_carrier(arc(5, 0, 1), arc(5.1, 2, 3), 1e-9));
+    EXPECT_FALSE(same_carrier(arc(5, 0, 1), Curve::segment({0, 0, 0}, {1, 0, 0}), 1e-9));
+}
+
+TEST(Surface, FeetAndNormalsAgree) {
+    const Frame f = Frame::with_z({1, 2, 3}, {1, 1, 2});
+    const std::vector<Surface> all = {PlaneSurface{f}, CylinderSurface{f, 4}, ConeSurface{f, 3, 0.4}, SphereSurface{f, 6}, TorusSurface{f, 9, 2}};
+    for (const Surface& s : all) {
+        const Vec3 p(7, 5, 6);
+        const Vec3 q = *surface_foot(s, p);
+        EXPECT_LT((*surface_foot(s, q) - q).norm(), 1e-9) << surface_name(s) << ": a foot is its own foot";
+        const Vec3 n = *surface_normal(s, p);
+        EXPECT_NEAR(n.norm(), 1, 1e-12);
+        EXPECT_LT((p - q).cross(n).norm(), 1e-8 * (p - q).norm()) << surface_name(s) << ": the way to the foot is normal";
+    }
+    EXPECT_FALSE(surface_foot(FreeSurface{}, {0, 0, 0}).has_value());
+}
+
+TEST(Predicates, SignsAreExactWhereDoublesAreNot) {
+    // Points on a line to the last bit, then off it by one unit in the last place.
+    const Vec2 a(12, 12), b(24, 24);
+    int wrong = 0;
+    for (int i = 0; i < 256; ++i)
+        for (int k = 0; k < 256; ++k) {
+            const Vec2 p(0.5 + i * std::ldexp(1, -53), 0.5 + k * std::ldexp(1, -53));
+            const double s = orient(p, a, b);
+            const double want = static_cast<double>(p.x() < p.y()) - static_cast<double>(p.x() > p.y());
+            if ((s > 0) - (s < 0) != (want > 0) - (want < 0)) ++wrong;
+        }
+    EXPECT_EQ(wrong, 0);
+    EXPECT_EQ(in_circle({0, 0}, {1, 0}, {1, 1}, {0, 1}), 0);
+    EXPECT_GT(in_circle({0, 0}, {1, 0}, {1, 1}, {1e-30, 0.5}), 0);
+    EXPECT_LT(in_circle({0, 0}, {1, 0}, {1, 1}, {0, 1 + 1e-15}), 0);
+    EXPECT_GT(in_circle({1e5, 1e5}, {1e5 + 1, 1e5}, {1e5 + 1, 1e5 + 1}, {1e5 + 0.5, 1e5 + 0.5}), 0);
+}

@@ -115,8 +115,9 @@ TEST(Join, FacesInContactAreLinkedNodeToNode) {
     check_mesh(j.model, m);
     ASSERT_GT(m.links, 10);
     for (const Element& e : m.elements)
-        if (e.kind == ElementKind::rigid)
+        if (e.kind == ElementKind::rigid) {
             EXPECT_NEAR((m.nodes[static_cast<std::size_t>(e.nodes[0])] - m.nodes[static_cast<std::size_t>(e.nodes[1])]).norm(), 5, 1e-8);
+        }
     EXPECT_EQ(m.parts, 1);
 }
 
@@ -186,8 +187,9 @@ TEST(Join, RailUnderADeckKeepsItsEccentricity) {
         EXPECT_EQ(m.parts, 1);
         EXPECT_EQ(m.links, m.lines + 1) << "every node of the rail has its node on the deck";
         for (const Element& e : m.elements)
-            if (e.kind == ElementKind::rigid)
+            if (e.kind == ElementKind::rigid) {
                 EXPECT_NEAR((m.nodes[static_cast<std::size_t>(e.nodes[0])] - m.nodes[static_cast<std::size_t>(e.nodes[1])]).norm(), (60 + t) / 2, 1e-8);
+            }
     }
 }
 

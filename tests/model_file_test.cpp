@@ -1,1 +1,173 @@
+// The model file: everything comes back, anyone can query it, wrong files are refused. And mesh.vtu as VTK expects it.
+#include "io/blob.hpp"
 #include "support.hpp"
+
+#include <gtest/gtest.h>
+#include <pugixml.hpp>
+#include <sqlite3.h>
+
+using namespace test;
+
+namespace {
+
+Job small_job() {
+    Plan plan;
+    plan.mesh.size = 25;
+    return job_of({{"base", make::cut(make::box({-100, -100, 0}, {200, 200, 12}), {make::cylinder({70, 70, -5}, Vec3::UnitZ(), 9, 30)})},
+                   {"post", make::moved(make::extrude(make::rectangular_tube(50, 50, 4, 8), 800), make::place({0, 0, 12}))},
+                   {"rail", make::moved(make::extrude(make::tube(40, 3), 600), make::place({25, 0, 500}, Vec3::UnitX()))}},
+                  plan);
+}
+
+double query(const fs::path& file, const std::string& sql) {
+    sqlite3* db = nullptr;
+    EXPECT_EQ(sqlite3_open(file.c_str(), &db), SQLITE_OK);
+    sqlite3_stmt* s = nullptr;
+    EXPECT_EQ(sqlite3_prepare_v2(db, sql.c_str(), -1, &s, nullptr), SQLITE_OK) << sqlite3_errmsg(db);
+    EXPECT_EQ(sqlite3_step(s), SQLITE_ROW);
+    const double v = sqlite3_column_double(s, 0);
+    sqlite3_finalize(s);
+    sqlite3_close(db);
+    return v;
+}
+
+void execute(const fs::path& file, const std::string& sql) {
+    sqlite3* db = nullptr;
+    EXPECT_EQ(sqlite3_open(file.c_str(), &db), SQLITE_OK);
+    EXPECT_EQ(sqlite3_exec(db, sql.c_str(), nullptr, nullptr, nullptr), SQLITE_OK) << sqlite3_errmsg(db);
+    sqlite3_close(db);
+}
+
+std::vector<double> float_array(const pugi::xml_node& a) {
+    // Base64 with an eight-byte length in front.
+    const std::string text = a.text().as_string();
+    std::string bytes;
+    unsigned v = 0;
+    int bits = 0;
+    for (char c : text) {
+        const auto at = std::string("ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/").find(c);
+        if (at == std::string::npos) continue;
+        v = (v << 6) | static_cast<unsigned>(at);
+        if ((bits += 6) >= 8) bytes += static_cast<char>(v >> (bits -= 8));
+    }
+    std::uint64_t n = 0;
+    std::memcpy(&n, bytes.data(), 8);
+    std::vector<double> out(n / 8);
+    std::memcpy(out.data(), bytes.data() + 8, n);
+    return out;
+}
+
+}  // namespace
+
+TEST(ModelFile, EverythingComesBack) {
+    const Folder folder;
+    const Job a = small_job();
+    write_model(folder / "m.halvo", a);
+    Job b = read_model(folder / "m.halvo");
+    EXPECT_EQ(ledger_csv(a.model), ledger_csv(b.model));
+    b.timing = a.timing;
+    b.solids.bodies = a.solids.bodies;
+    b.survey = a.survey;
+    EXPECT_EQ(summary_json(a), summary_json(b));
+    write_vtu(folder / "a.vtu", a.mesh, a.solids.shift);
+    write_vtu(folder / "b.vtu", b.mesh, b.solids.shift);
+    EXPECT_TRUE(slurp(folder / "a.vtu") == slurp(folder / "b.vtu"));
+    const Mesh again = mesh(b.model, a.plan.mesh);
+    EXPECT_EQ(again.elements.size(), a.mesh.elements.size());
+    write_model(folder / "n.halvo", a);
+    EXPECT_TRUE(slurp(folder / "m.halvo") == slurp(folder / "n.halvo")) << "same job, same bytes";
+}
+
+TEST(ModelFile, AnyoneCanQueryIt) {
+    const Folder folder;
+    const Job j = small_job();
+    write_model(folder / "m.halvo", j);
+    EXPECT_EQ(query(folder / "m.halvo", "PRAGMA application_id"), 0x484C564F);
+    EXPECT_NEAR(query(folder / "m.halvo", "SELECT sum(area) FROM sheets"), total_area(j.model), 1e-6);
+    EXPECT_EQ(query(folder / "m.halvo", "SELECT count(*) FROM members"), 2);
+    EXPECT_EQ(query(folder / "m.halvo", "SELECT count(*) FROM contacts WHERE joined = 0"), 0);
+    EXPECT_NEAR(query(folder / "m.halvo", "SELECT thickness_mean FROM sheets"), 12, 1e-8);
+}
+
+TEST(ModelFile, WrongFilesAreRefused) {
+    const Folder folder;
+    const auto refused = [](const fs::path& p, const std::string& part) {
+        try {
+            (void)read_model(p);
+            ADD_FAILURE() << p;
+        } catch (const Error& e) {
+            EXPECT_NE(std::string(e.what()).find(part), std::string::npos) << e.what();
+            EXPECT_EQ(e.kind(), ErrorKind::input);
+        }
+    };
+    refused(folder / "none.halvo", "no such file");
+    spit(folder / "text.halvo", "not a database at all, just some words that go on for a while to fill a page header");
+    refused(folder / "text.halvo", "Halvo model");
+    execute(folder / "other.halvo", "CREATE TABLE t(x)");
+    refused(folder / "other.halvo", "not a Halvo model file");
+    write_model(folder / "new.halvo", small_job());
+    execute(folder / "new.halvo", "PRAGMA user_version = 99");
+    refused(folder / "new.halvo", "newer");
+    write_model(folder / "cut.halvo", small_job());
+    execute(folder / "cut.halvo", "UPDATE mesh SET nodes = substr(nodes, 1, 100)");
+    refused(folder / "cut.halvo", "damaged");
+}
+
+TEST(ModelFile, BlobsGuardTheirEnds) {
+    io::BlobOut o;
+    o.put(std::vector<Vec3>{{1, 2, 3}, {4, 5, 6}}).put(7.5).put(std::vector<int>{1, 2, 3});
+    io::BlobIn i(o.bytes());
+    const auto v = i.get<std::vector<Vec3>>();
+    ASSERT_EQ(v.size(), 2u);
+    EXPECT_EQ(v[1], Vec3(4, 5, 6));
+    EXPECT_EQ(i.get<double>(), 7.5);
+    EXPECT_EQ(i.get<std::vector<int>>()[2], 3);
+    EXPECT_THROW((void)i.get<double>(), Error);
+    io::BlobIn huge(std::string(8, '\x7f'));
+    EXPECT_THROW((void)huge.get<std::vector<double>>(), Error);
+}
+
+TEST(Vtu, IsWhatTheContractSays) {
+    const Folder folder;
+    const Job j = small_job();
+    write_vtu(folder / "mesh.vtu", j.mesh, j.solids.shift);
+    pugi::xml_document doc;
+    ASSERT_TRUE(doc.load_file((folder / "mesh.vtu").c_str()));
+    const auto root = doc.child("VTKFile");
+    EXPECT_STREQ(root.attribute("type").as_string(), "UnstructuredGrid");
+    const auto piece = root.child("UnstructuredGrid").child("Piece");
+    EXPECT_EQ(piece.attribute("NumberOfPoints").as_uint(), j.mesh.nodes.size());
+    EXPECT_EQ(piece.attribute("NumberOfCells").as_uint(), j.mesh.elements.size());
+    std::map<std::string, std::string> types;
+    for (const auto& a : piece.child("CellData").children()) types[a.attribute("Name").as_string()] = a.attribute("type").as_string();
+    const std::map<std::string, std::string> want = {{"kind", "UInt8"}, {"thickness", "Float64"}, {"offset", "Float64"}, {"sheet", "Int32"}, {"member", "Int32"},
+                                                     {"body", "Int32"}, {"section", "Int32"}, {"scaled_jacobian", "Float64"}};
+    EXPECT_EQ(types, want);
+    const auto points = float_array(piece.child("Points").child("DataArray"));
+    ASSERT_EQ(points.size(), 3 * j.mesh.nodes.size());
+    for (std::size_t i = 0; i < points.size(); ++i) ASSERT_NEAR(points[i], j.mesh.nodes[i / 3][static_cast<Eigen::Index>(i % 3)] + j.solids.shift[static_cast<Eigen::Index>(i % 3)], 1e-9);
+    for (const auto& a : piece.child("CellData").children())
+        if (std::string(a.attribute("Name").as_string()) == "thickness") {
+            const auto t = float_array(a);
+            for (std::size_t i = 0; i < t.size(); ++i) ASSERT_NEAR(t[i], j.mesh.elements[i].count > 2 ? 12 : 0, 1e-8);
+        }
+}
+
+TEST(Convert, ModelToMeshSummaryAndLedger) {
+    const Folder folder;
+    const Job j = small_job();
+    write_results(folder / "out", j);
+    const auto convert = [&](const std::string& to) { return halvo_command("convert '" + (folder / "out" / "model.halvo").string() + "' '" + (folder / to).string() + "'"); };
+    EXPECT_EQ(convert("again.vtu").code, 0);
+    EXPECT_TRUE(slurp(folder / "again.vtu") == slurp(folder / "out" / "mesh.vtu"));
+    EXPECT_EQ(convert("again.csv").code, 0);
+    EXPECT_TRUE(slurp(folder / "again.csv") == slurp(folder / "out" / "ledger.csv"));
+    EXPECT_EQ(convert("again.json").code, 0);
+    EXPECT_EQ(convert("again.xyz").code, 2);
+    for (const char* what : {"findings", "bodies", "walls", "sheets", "members", "sections", "seams", "joints", "contacts", "ledger"}) {
+        const Ran r = halvo_command("list '" + (folder / "out" / "model.halvo").string() + "' " + what);
+        EXPECT_EQ(r.code, 0) << what << r.err;
+        EXPECT_FALSE(r.out.empty()) << what;
+    }
+    EXPECT_EQ(halvo_command("list '" + (folder / "out" / "model.halvo").string() + "' dreams").code, 2);
+}

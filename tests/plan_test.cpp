@@ -1,1 +1,98 @@
+// Plans: units, overrides, and errors with file and line.
 #include "support.hpp"
+
+#include <gtest/gtest.h>
+
+using namespace test;
+
+namespace {
+
+Plan plan_of(const std::string& text) {
+    const Folder folder;
+    spit(folder / "plan.toml", text);
+    return read_plan(folder / "plan.toml");
+}
+
+void expect_error(const std::string& text, int line, const std::string& part) {
+    try {
+        (void)plan_of(text);
+        FAIL() << "accepted: " << text;
+    } catch (const Error& e) {
+        const std::string what = e.what();
+        EXPECT_NE(what.find("plan.toml:" + std::to_string(line) + ":"), std::string::npos) << what;
+        EXPECT_NE(what.find(part), std::string::npos) << what;
+        EXPECT_EQ(what.find('\n'), std::string::npos);
+        EXPECT_EQ(e.kind(), ErrorKind::input);
+    }
+}
+
+const std::string source = "[source]\nfile = \"part.step\"\n";
+
+}  // namespace
+
+TEST(PlanFile, QuantitiesTakeUnits) {
+    const Plan p = plan_of(source + "[join]\nreach = \"0.05 inch\"\n[mesh]\nsize = \"2 cm\"\nlargest = 45\n[survey]\nthickest = \"0.01 m\"\n[halve]\ndraft = \"5 degree\"\n[prove]\nvolume = \"2 %\"\n");
+    EXPECT_NEAR(p.join.reach, 1.27, 1e-12);
+    EXPECT_NEAR(p.mesh.size, 20, 1e-12);
+    EXPECT_NEAR(p.mesh.largest, 45, 1e-12);
+    EXPECT_NEAR(p.halve.survey.thickest, 10, 1e-12);
+    EXPECT_NEAR(p.halve.draft, 5 * pi / 180, 1e-12);
+    EXPECT_NEAR(p.prove.volume, 0.02, 1e-12);
+}
+
+TEST(PlanFile, SourceIsNamedFromThePlan) {
+    const Plan p = plan_of(source);
+    EXPECT_EQ(fs::path(p.source.file).filename(), "part.step");
+    EXPECT_TRUE(fs::path(p.source.file).is_absolute());
+}
+
+TEST(PlanFile, BodiesAndKeysAreLists) {
+    const Plan p = plan_of("[source]\nfile = \"part.step\"\nbody = [2, \"mast\"]\n[halve]\nslender = \"shells\"\nrefuse = \"wall-abc234\"\n");
+    ASSERT_EQ(p.source.body.size(), 2u);
+    EXPECT_EQ(p.source.body[0], "2");
+    EXPECT_EQ(p.halve.slender, SlenderAs::shells);
+    ASSERT_EQ(p.halve.refuse.size(), 1u);
+}
+
+TEST(PlanFile, ErrorsNameFileLineAndRemedy) {
+    expect_error(source + "[join]\nreech = \"1 mm\"\n", 4, "join.reach");
+    expect_error(source + "[jion]\nreach = \"1 mm\"\n", 4, "join.reach");
+    expect_error(source + "[join]\nreach = \"1 kg\"\n", 4, "cannot be given in mm");
+    expect_error(source + "[join]\nreach = \"1 frobs\"\n", 4, "no unit");
+    expect_error(source + "[join]\nreach = \"wide\"\n", 4, "no number");
+    expect_error(source + "[join]\nreach = true\n", 4, "length");
+    expect_error(source + "[join]\nreach = -1\n", 4, "0 or more");
+    expect_error(source + "[mesh]\nsize = 0\n", 4, "more than 0");
+    expect_error(source + "[mesh]\nsize = \"nan mm\"\n", 4, "no number");
+    expect_error(source + "[halve]\nslender = \"cables\"\n", 4, "\"beams\", \"shells\"");
+    expect_error(source + "[halve]\nslender = 3\n", 4, "text");
+    expect_error(source + "[prove]\nvolume = 3\n", 4, "share");
+    expect_error(source + "[join\nreach = 1\n", 3, "TOML");
+    expect_error("mesh = 5\n" + source, 1, "unknown key mesh");
+    expect_error("[source]\nfile = 7\n", 2, "text");
+}
+
+TEST(PlanFile, MissingSourceAndMissingFile) {
+    EXPECT_THROW((void)plan_of("[mesh]\nsize = 5\n"), Error);
+    EXPECT_THROW((void)read_plan("/nowhere/plan.toml"), Error);
+}
+
+TEST(PlanFile, CommandLineOverrides) {
+    Plan p;
+    set_plan_value(p, "join.reach=2mm");
+    EXPECT_NEAR(p.join.reach, 2, 1e-12);
+    set_plan_value(p, "join.reach=\"0.1 inch\"");
+    EXPECT_NEAR(p.join.reach, 2.54, 1e-12);
+    set_plan_value(p, "halve.slender=shells");
+    EXPECT_EQ(p.halve.slender, SlenderAs::shells);
+    set_plan_value(p, "source.body=[1, 3]");
+    EXPECT_EQ(p.source.body.size(), 2u);
+    for (const char* bad : {"join.reach", "=3", "join.rech=3", "join.reach=3 kg", "mesh.size=0"}) {
+        try {
+            set_plan_value(p, bad);
+            ADD_FAILURE() << bad;
+        } catch (const Error& e) {
+            EXPECT_EQ(e.kind(), ErrorKind::usage) << bad;
+        }
+    }
+}

@@ -136,7 +136,7 @@ void check_mesh(const Model& model, const Mesh& mesh) {
     EXPECT_NEAR(found, free, (straight ? 1e-9 : 0.03) * std::max(free, 1.0));
 }
 
-Run halvo_command(const std::string& arguments, const fs::path& where) {
+Ran halvo_command(const std::string& arguments, const fs::path& where) {
     const Folder folder;
     const fs::path out = folder / "out", err = folder / "err";
     std::string command = "'" HALVO_PROGRAM "' " + arguments + " >'" + out.string() + "' 2>'" + err.string() + "' </dev/null";

@@ -49,12 +49,12 @@ private:
 /// sheets kept, normals along the sheets' own.
 void check_mesh(const Model& model, const Mesh& mesh);
 
-struct Run {
+struct Ran {
     int code = -1;
     std::string out, err;
 };
 /// Runs the halvo command with these arguments, in `where` if given.
-[[nodiscard]] Run halvo_command(const std::string& arguments, const fs::path& where = {});
+[[nodiscard]] Ran halvo_command(const std::string& arguments, const fs::path& where = {});
 [[nodiscard]] std::string slurp(const fs::path& file);
 void spit(const fs::path& file, const std::string& text);
 

@@ -19,6 +19,7 @@
 #include <Message.hxx>
 #include <Message_Messenger.hxx>
 #include <Quantity_Color.hxx>
+#include <STEPCAFControl_Controller.hxx>
 #include <STEPCAFControl_Reader.hxx>
 #include <STEPCAFControl_Writer.hxx>
 #include <ShapeUpgrade_UnifySameDomain.hxx>
@@ -265,9 +266,11 @@ void write_step(const std::string& file, const std::vector<Item>& items, const s
         TDataStd_Name::Set(label, i.name.c_str());
         colours->SetColor(label, Quantity_Color(i.colour[0], i.colour[1], i.colour[2], Quantity_TOC_RGB), XCAFDoc_ColorGen);
     }
-    STEPCAFControl_Writer writer;
+    // The unit must be known before the writer starts its model.
+    STEPCAFControl_Controller::Init();
     Interface_Static::SetCVal("write.step.unit", unit.c_str());
     Interface_Static::SetCVal("write.step.schema", schema.c_str());
+    STEPCAFControl_Writer writer;
     writer.SetNameMode(true);
     writer.SetColorMode(true);
     if (!writer.Transfer(doc, STEPControl_AsIs) || writer.Write(file.c_str()) != IFSelect_RetDone)

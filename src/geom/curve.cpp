@@ -29,7 +29,9 @@ void trig_roots(double a, double b, double c, double t0, double t1, std::vector<
     const double r = std::hypot(a, b);
     if (r < 1e-300 || std::abs(c) > r * (1 + 1e-12)) return;
     const double mid = std::atan2(b, a);
-    const double half = std::acos(std::clamp(c / r, -1.0, 1.0));
+    double half = std::acos(std::clamp(c / r, -1.0, 1.0));
+    constexpr double touching = 3e-8;  // acos of 1 less rounding: the two roots are one point of contact
+    if (half < touching) half = 0;
     const double slack = 1e-12 * std::max(1.0, std::abs(t1));
     for (double root : {mid - half, mid + half}) {
         root += 2 * pi * std::ceil((t0 - slack - root) / (2 * pi));

@@ -32,17 +32,19 @@ public:
         for (int i : spatial_order(box)) insert(i);
     }
 
-    void force(int a, int b) {
+    // Makes ab an edge; `made` gets it, or its pieces where it runs through points.
+    void force(int a, int b, std::vector<std::pair<int, int>>& made) {
         if (a == b) return;
         if (const auto e = find_edge(a, b)) {
             fix(e->first, e->second);
+            made.emplace_back(std::minmax(a, b));
             return;
         }
         // A point exactly on the segment splits it.
         std::deque<std::pair<int, int>> crossed;
         if (const int middle = collect(a, b, crossed); middle >= 0) {
-            force(a, middle);
-            force(middle, b);
+            force(a, middle, made);
+            force(middle, b, made);
             return;
         }
         while (!crossed.empty()) {
@@ -60,6 +62,7 @@ public:
             else fresh_.push_back({c, d});
         }
         if (const auto e = find_edge(a, b)) fix(e->first, e->second);
+        made.emplace_back(std::minmax(a, b));
         restore();
     }
 
@@ -333,12 +336,14 @@ std::vector<Triangle> triangulate(const std::vector<Vec2>& points, const std::ve
     Builder b(points);
     std::set<std::pair<int, int>> outline;
     for (const auto& s : boundary) {
-        b.force(s[0], s[1]);
+        std::vector<std::pair<int, int>> made;
+        b.force(s[0], s[1], made);
         // A segment that occurs twice does not bound.
-        const auto key = std::minmax(s[0], s[1]);
-        if (!outline.insert(key).second) outline.erase(key);
+        for (const auto& key : made)
+            if (!outline.insert(key).second) outline.erase(key);
     }
-    for (const auto& s : inner) b.force(s[0], s[1]);
+    std::vector<std::pair<int, int>> made;
+    for (const auto& s : inner) b.force(s[0], s[1], made);
     return b.inside(outline);
 }
 

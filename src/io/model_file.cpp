@@ -6,6 +6,7 @@
 
 #include <fmt/format.h>
 
+#include <cmath>
 #include <unistd.h>
 
 namespace halvo {
@@ -417,6 +418,8 @@ void load_mesh_and_proof(Database& db, Job& job) {
     while (p.step()) {
         BodyProof b;
         b.solid = p.real(), b.idealized = p.real(), b.bridged = p.real(), b.error = p.real();
+        if (std::abs(b.error) > std::abs(job.proof.worst_body_error))
+            job.proof.worst_body_error = b.error, job.proof.worst_body = static_cast<int>(job.proof.bodies.size());
         job.proof.bodies.push_back(b);
     }
     while (c.step()) {

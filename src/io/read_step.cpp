@@ -133,7 +133,8 @@ Curve convert_curve(const TopoDS_Edge& edge, double chord) {
                              k.MajorRadius(), k.MinorRadius()}, a, b};
     }
     std::vector<Vec3> pts;
-    GCPnts_TangentialDeflection sampler(c, a, b, 0.1, chord, 5);
+    // Much finer than the facets: areas and volumes of the faces beside it are integrated along these points.
+    GCPnts_TangentialDeflection sampler(c, a, b, 0.02, 0.02 * chord, 5);
     for (int i = 1; i <= sampler.NbPoints(); ++i) pts.push_back(vec(sampler.Value(i)));
     return recognise_curve(pts, Precision::Confusion() * 10);
 }
