@@ -39,7 +39,7 @@ struct JoinOptions {
 };
 
 struct MeshOptions {
-    double size = 0;      ///< wanted element edge; 0: one fortieth of the model, at least twice the thickest wall
+    double size = 0;      ///< wanted element edge; 0: one hundredth of the model, at least twice the thickest wall
     double smallest = 0;  ///< least element edge wanted on curved edges; 0: a fifth of size
     double largest = 0;   ///< largest element edge; 0: same as size
 };

@@ -6,8 +6,8 @@ namespace halvo {
 
 struct BodyProof {
     double solid = 0;       ///< volume of the solid (mm3)
-    double idealized = 0;   ///< volume its sheets and members stand for within the body itself
-    double bridged = 0;     ///< further volume of extensions that lie in neighbours (counted twice in the mesh)
+    double idealized = 0;   ///< volume its sheets and members stand for within the body itself, junctions counted once
+    double bridged = 0;     ///< further volume in the mesh: extensions into neighbours and material doubled at junctions
     double error = 0;       ///< idealized / solid - 1
 };
 
@@ -29,6 +29,7 @@ struct Proof {
     double thickness_error = 0;  ///< largest relative difference of element thickness to a ray through the solid, 99th percentile
     int parts = 0;
     std::vector<ContactProof> contacts;
+    std::vector<int> split_bodies;      ///< bodies whose sheets do not hang together
     bool within_bounds = true;
     std::vector<std::string> outside;   ///< what is outside its bound, in words
 };

@@ -11,7 +11,7 @@
 namespace halvo {
 namespace {
 
-constexpr double samples_across = 64;   // of the overlap of two boxes
+constexpr double samples_across = 48;   // of the overlap of two boxes
 constexpr std::size_t most_samples = 20000;
 
 double slenderest(const Body& b) { return b.mass.area > 0 ? 2 * std::abs(b.mass.volume) / b.mass.area : 0; }
@@ -39,18 +39,38 @@ struct Sample {
     bool ask_inside;   // few per facet and edge: being inside the other body is not a matter of single points
 };
 
-void sample_triangle(const Vec3& a, const Vec3& b, const Vec3& c, int face, double h, std::vector<Sample>& out) {
-    const double side = std::max({(b - a).norm(), (c - b).norm(), (a - c).norm()});
-    const int n = std::clamp(static_cast<int>(std::ceil(side / h)), 1, 96);
-    for (int i = 0; i < n; ++i)
-        for (int j = 0; j < n - i; ++j) {
-            const double u = (i + 1.0 / 3) / n, v = (j + 1.0 / 3) / n;
-            out.push_back({a + u * (b - a) + v * (c - a), face, i == n / 3 && j == n / 3});
+// Rows parallel to the longest side, so that slivers get few points.
+void sample_triangle(Vec3 a, Vec3 b, Vec3 c, int face, double h, std::vector<Sample>& out) {
+    if ((c - b).squaredNorm() > (b - a).squaredNorm()) std::swap(a, c);
+    if ((a - c).squaredNorm() > (b - a).squaredNorm()) std::swap(b, c);
+    const double base = (b - a).norm();
+    if (base <= 0) return;
+    const double height = (b - a).cross(c - a).norm() / base;
+    const int rows = std::clamp(static_cast<int>(std::ceil(height / h)), 1, 64);
+    for (int j = 0; j < rows; ++j) {
+        const double t = (j + 1.0 / 3) / rows;
+        const Vec3 from = a + t * (c - a), to = b + t * (c - b);
+        const int n = std::clamp(static_cast<int>(std::ceil((to - from).norm() / h)), 1, 64);
+        for (int i = 0; i < n; ++i) out.push_back({from + (i + 0.5) / n * (to - from), face, j == rows / 3 && i == n / 2});
+    }
+}
+
+// Range of an edge inside the box; exact for lines, all of it for other curves.
+std::pair<double, double> range_inside(const Curve& c, const Box3& box) {
+    double lo = c.t0, hi = c.t1;
+    if (const auto* l = std::get_if<LineCurve>(&c.shape))
+        for (int k = 0; k < 3; ++k) {
+            if (std::abs(l->direction[k]) < 1e-12) continue;
+            const double u = (box.min()[k] - l->origin[k]) / l->direction[k], v = (box.max()[k] - l->origin[k]) / l->direction[k];
+            lo = std::max(lo, std::min(u, v)), hi = std::min(hi, std::max(u, v));
         }
+    return {lo, hi};
 }
 
 std::vector<Sample> samples(const Body& body, const Box3& box, double h) {
     std::vector<Sample> out;
+    Box3 grown = box;  // by rounding: the ends of clipped edges lie on its sides
+    grown.min().array() -= 1e-9 * h, grown.max().array() += 1e-9 * h;
     for (std::size_t f = 0; f < body.faces.size(); ++f) {
         const Face& face = body.faces[f];
         for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i) {
@@ -66,10 +86,12 @@ std::vector<Sample> samples(const Body& body, const Box3& box, double h) {
             for (const Coedge& use : loop) {
                 const BodyEdge& e = body.edges[use.edge.index()];
                 if (e.degenerate || use.reversed || !box.intersects(e.curve.box())) continue;
-                const int n = std::clamp(static_cast<int>(std::ceil(e.curve.length() / h)), 1, 2000);
+                const auto [lo, hi] = range_inside(e.curve, box);
+                if (hi < lo) continue;
+                const int n = std::clamp(static_cast<int>(std::ceil(e.curve.length(lo, hi) / h)), 1, 256);
                 for (int j = 0; j <= n; ++j) {
-                    const Vec3 p = e.curve.point(e.curve.t0 + (e.curve.t1 - e.curve.t0) * j / n);
-                    if (box.contains(p)) out.push_back({p, static_cast<int>(f), j % 8 == 4 || n < 8});
+                    const Vec3 p = e.curve.point(lo + (hi - lo) * j / n);
+                    if (grown.contains(p)) out.push_back({p, static_cast<int>(f), j % 8 == 4 || n < 8});
                 }
             }
     }
@@ -117,35 +139,28 @@ void probe_side(const Body& from, const Body& to, const Box3& box, double h, dou
     }
 }
 
-// Patches: points closer than `link` belong together.
+// Patches: points in the same or in neighbouring cells of a grid belong together.
 std::vector<Contact> patches(int a, int b, std::vector<ContactPoint> points, double link) {
-    std::vector<int> parent(points.size());
+    std::map<std::array<std::int64_t, 3>, int> cells;
+    std::vector<int> cell_of;
+    for (const ContactPoint& p : points) {
+        const auto at = [&](double v) { return static_cast<std::int64_t>(std::floor(v / link)); };
+        cell_of.push_back(cells.try_emplace({at(p.place.x()), at(p.place.y()), at(p.place.z())}, static_cast<int>(cells.size())).first->second);
+    }
+    std::vector<int> parent(cells.size());
     std::iota(parent.begin(), parent.end(), 0);
     const auto root = [&](int i) {
         while (parent[static_cast<std::size_t>(i)] != i)
             i = parent[static_cast<std::size_t>(i)] = parent[static_cast<std::size_t>(parent[static_cast<std::size_t>(i)])];
         return i;
     };
-    std::map<std::array<std::int64_t, 3>, std::vector<int>> grid;
-    const auto cell = [&](const Vec3& p) {
-        return std::array<std::int64_t, 3>{static_cast<std::int64_t>(std::floor(p.x() / link)), static_cast<std::int64_t>(std::floor(p.y() / link)),
-                                           static_cast<std::int64_t>(std::floor(p.z() / link))};
-    };
-    for (std::size_t i = 0; i < points.size(); ++i) {
-        const auto k = cell(points[i].place);
+    for (const auto& [k, id] : cells)
         for (std::int64_t x = -1; x <= 1; ++x)
             for (std::int64_t y = -1; y <= 1; ++y)
-                for (std::int64_t z = -1; z <= 1; ++z) {
-                    const auto it = grid.find({k[0] + x, k[1] + y, k[2] + z});
-                    if (it == grid.end()) continue;
-                    for (int j : it->second)
-                        if (root(j) != root(static_cast<int>(i)) && (points[static_cast<std::size_t>(j)].place - points[i].place).norm() <= link)
-                            parent[static_cast<std::size_t>(root(j))] = root(static_cast<int>(i));
-                }
-        grid[k].push_back(static_cast<int>(i));
-    }
+                for (std::int64_t z = -1; z <= 1; ++z)
+                    if (const auto it = cells.find({k[0] + x, k[1] + y, k[2] + z}); it != cells.end()) parent[static_cast<std::size_t>(root(it->second))] = root(id);
     std::map<int, Contact> by_root;
-    for (std::size_t i = 0; i < points.size(); ++i) by_root[root(static_cast<int>(i))].points.push_back(points[i]);
+    for (std::size_t i = 0; i < points.size(); ++i) by_root[root(cell_of[i])].points.push_back(points[i]);
     std::vector<Contact> out;
     for (auto& [r, c] : by_root) {
         c.a = a, c.b = b;

@@ -3,6 +3,7 @@
 #include "body/section.hpp"
 #include "core/keys.hpp"
 #include "core/parallel.hpp"
+#include "geom/facet_tree.hpp"
 #include "model/arrangement.hpp"
 #include "model/sheet_values.hpp"
 
@@ -11,12 +12,14 @@
 #include <algorithm>
 #include <cmath>
 #include <numeric>
+#include <set>
 
 namespace halvo {
 namespace {
 
 constexpr double least_crossing = 0.05;   // sine of the flattest angle at which two midsurfaces are taken to cross
 constexpr double supported_share = 0.25;  // a cell with this share between opposed faces is part of the sheet
+constexpr double filled_share = 0.75;     // material filling less of a wall's thickness than this is not the wall's
 constexpr double bridging_share = 0.5;    // a cell with this share leading to a seam is kept as a bridge
 
 struct WallPlane {
@@ -29,6 +32,7 @@ struct WallPlane {
     double thickest = 0;
     Box3 box;
     std::vector<std::size_t> near;             // walls that may cross this one
+    std::vector<std::size_t> beside;           // walls parallel to it within their thickness
 };
 
 class BodyHalver {
@@ -96,7 +100,10 @@ private:
         for (std::size_t i = 0; i < planes_.size(); ++i)
             for (std::size_t j = 0; j < planes_.size(); ++j) {
                 if (i == j || planes_[i].box.isEmpty() || planes_[j].box.isEmpty()) continue;
-                if (planes_[i].chart.z.cross(planes_[j].chart.z).norm() < least_crossing) continue;
+                if (planes_[i].chart.z.cross(planes_[j].chart.z).norm() < least_crossing) {
+                    if (std::abs(planes_[i].chart.height(planes_[j].chart.origin)) < planes_[i].thickest + planes_[j].thickest) planes_[i].beside.push_back(j);
+                    continue;
+                }
                 Box3 b = planes_[i].box;
                 b.min().array() -= planes_[j].thickest, b.max().array() += planes_[j].thickest;
                 if (b.intersects(planes_[j].box)) planes_[i].near.push_back(j);
@@ -116,6 +123,7 @@ private:
         }
         for (std::size_t i = 0; i < planes_.size(); ++i) {
             add_corner_cuts(i);
+            add_step_cuts(i);
             for (std::size_t j : planes_[i].near)
                 if (i < j) add_crossing(i, j);
         }
@@ -173,6 +181,47 @@ private:
         return false;
     }
 
+    // Material at `q` that is not this wall's: it does not fill the wall's thickness, or it belongs to a parallel wall of
+    // another thickness beside it.
+    bool foreign(std::size_t i, const Vec2& q) const {
+        const WallPlane& p = planes_[i];
+        if (supported(p, q)) return false;
+        const Vec3 at = p.chart.at(q);
+        for (std::size_t j : p.beside) {
+            const WallPlane& w = planes_[j];
+            const Vec2 foot = w.chart.local2(at);
+            if (std::abs(w.chart.height(at)) <= 0.5 * w.thickest + tol_ && supported(w, foot)) return true;
+        }
+        const auto up = body_.tree->shoot(at, p.chart.z, 0), down = body_.tree->shoot(at, -p.chart.z, 0);
+        const double filled = (up ? up->distance : 0) + (down ? down->distance : 0);
+        return filled < filled_share * p.field.at(p.chart, q);
+    }
+
+    // Edges of a wall's faces past which the material is another's: the sheet may be cut there.
+    void add_step_cuts(std::size_t i) {
+        const WallPlane& p = planes_[i];
+        std::set<int> edges;
+        for (const FacePair& f : p.wall->pairs)
+            for (int id : {f.top, f.bottom})
+                for (const auto& loop : body_.faces[static_cast<std::size_t>(id)].loops)
+                    for (const Coedge& u : loop) edges.insert(u.edge.value);
+        for (int e : edges) {
+            const Curve& c = body_.edges[static_cast<std::size_t>(e)].curve;
+            if (body_.edges[static_cast<std::size_t>(e)].degenerate || !c.is_line()) continue;
+            const auto flat = [&](const Vec3& v) { return Vec3(v - p.chart.height(v) * p.chart.z); };
+            const Vec3 a = flat(c.start()), b = flat(c.end());
+            if ((b - a).norm() <= 10 * tol_) continue;
+            const Vec3 d = (b - a).normalized(), side = p.chart.z.cross(d);
+            bool needed = false;
+            for (const double sign : {1.0, -1.0})
+                for (const double w : {0.13, 0.5, 0.87}) {
+                    const Vec2 q = p.chart.local2(a + w * (b - a) + sign * 0.05 * p.wall->thickness * side);
+                    needed = needed || (inside(p.material, q) && foreign(i, q));
+                }
+            if (needed) input_.sheets[i].curves.push_back(add_curve(Curve::segment(a - 20 * tol_ * d, b + 20 * tol_ * d)));
+        }
+    }
+
     // Does a point off the support lead, straight across a crossing wall, back to it? That is the half of the crossing
     // wall's thickness between its skin and its midsurface; the other half leads to air and is a stub.
     bool bridges(std::size_t i, const Vec2& q, std::vector<std::size_t>& passed) const {
@@ -207,17 +256,18 @@ private:
             for (const Cell& c : a.sheets[i].cells) {
                 Keep k;
                 const auto samples = spread_inside(cell_polygons(a, p.chart, c, solids_.tolerance.chord), 24);
-                double in = 0, held = 0, bridge = 0, all = 0;
+                double in = 0, held = 0, bridge = 0, other = 0, all = 0;
                 for (const AreaSample& s : samples) {
                     all += s.area;
                     if (!inside(p.material, s.point)) continue;
                     in += s.area;
                     std::vector<std::size_t> passed;
                     if (supported(p, s.point)) held += s.area;
+                    else if (foreign(i, s.point)) other += s.area;
                     else if (bridges(i, s.point, passed)) bridge += s.area;
                 }
                 if (in > 0.5 * all) {
-                    k.kept = held >= supported_share * all || held + bridge >= bridging_share * all;
+                    k.kept = other < 0.5 * all && (held >= supported_share * all || held + bridge >= bridging_share * all);
                     if (!k.kept) ++stubs_[i].first, stubs_[i].second += c.area;
                 }
                 keep_[i].push_back(k);

@@ -16,7 +16,12 @@ constexpr std::array<const char*, 6> names = {"read", "survey", "halve", "join",
 
 void add_contact_findings(Job& job) {
     auto& list = job.model.findings;
-    std::erase_if(list, [](const Finding& f) { return f.kind == "contact without a joint"; });
+    std::erase_if(list, [](const Finding& f) { return f.kind == "contact without a joint" || f.kind == "body in parts"; });
+    for (int b : job.proof.split_bodies) {
+        const Body& body = job.solids.bodies[static_cast<std::size_t>(b)];
+        list.push_back({make_key("finding", "parts " + body.key, {}), "body in parts", fmt::format("{}: one solid, but its sheets do not hang together", body.name),
+                        "see its other findings: what joins them has no sheet yet", body.mass.centre, body.box.diagonal().norm(), body.name});
+    }
     for (const ContactProof& c : job.proof.contacts) {
         if (c.joined) continue;
         const Body &a = job.solids.bodies[static_cast<std::size_t>(c.a)], &b = job.solids.bodies[static_cast<std::size_t>(c.b)];

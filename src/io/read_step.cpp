@@ -280,8 +280,16 @@ private:
     std::vector<int> uses_;
 };
 
-// Twice volume over area: the thickness of a thin body, half the depth of a stocky one.
-double rough_thickness(const Body& b) { return b.mass.area > 0 ? 2 * std::abs(b.mass.volume) / b.mass.area : 0; }
+// Twice volume over area, from the facets: the thickness of a thin body, half the depth of a stocky one.
+double rough_thickness(const Body& b) {
+    double area = 0, volume = 0;
+    for (std::size_t i = 0; i < b.facets.size(); ++i) {
+        area += b.facet_area(i);
+        const auto at = [&](std::size_t k) { return Vec3(b.points[static_cast<std::size_t>(b.facets[i].corners[k])] - b.points[0]); };
+        volume += at(0).dot(at(1).cross(at(2))) / 6;
+    }
+    return area > 0 ? 2 * std::abs(volume) / area : 0;
+}
 
 Body convert_solid(const TopoDS_Shape& shape) {
     Bnd_Box box;
@@ -290,7 +298,6 @@ Body convert_solid(const TopoDS_Shape& shape) {
     constexpr double angle = 0.35;
     BRepMesh_IncrementalMesh coarse(shape, 0.005 * size, false, angle, false);
     Body first = SolidConverter(shape, 0.005 * size).run();
-    finish_body(first);
     // Facets only find things; a few hundredths of the thickness keeps them inside thin curved walls.
     const double chord = std::clamp(0.03 * rough_thickness(first), 1e-5 * size, 0.005 * size);
     const bool curved = std::any_of(first.faces.begin(), first.faces.end(), [](const Face& f) {
@@ -299,9 +306,7 @@ Body convert_solid(const TopoDS_Shape& shape) {
     if (!curved) return first;
     BRepTools::Clean(shape);
     BRepMesh_IncrementalMesh fine(shape, chord, false, angle, false);
-    Body body = SolidConverter(shape, chord).run();
-    finish_body(body);
-    return body;
+    return SolidConverter(shape, chord).run();
 }
 
 std::string unit_name(const std::string& kernel_name) {

@@ -32,12 +32,13 @@ private:
     const Sheet& sheet(std::size_t i) const { return model_.sheets[i]; }
 
     bool candidates(std::size_t a, std::size_t b) const {
-        if (sheet(a).body == sheet(b).body && sheet(a).body >= 0) return false;
+        const bool one_body = sheet(a).body == sheet(b).body && sheet(a).body >= 0;
+        if (one_body && sheet(a).chart.z.cross(sheet(b).chart.z).norm() >= parallel) return false;  // their seams are made already
         Box3 box = work_.sheets[a].box;
         const double grow = work_.sheets[a].thickest + work_.sheets[b].thickest + work_.reach;
         box.min().array() -= grow, box.max().array() += grow;
         if (!box.intersects(work_.sheets[b].box)) return false;
-        if (contacts_.known() && !contacts_.all().count({std::min(sheet(a).body, sheet(b).body), std::max(sheet(a).body, sheet(b).body)}))
+        if (!one_body && contacts_.known() && !contacts_.all().count({std::min(sheet(a).body, sheet(b).body), std::max(sheet(a).body, sheet(b).body)}))
             return false;
         return true;
     }
@@ -49,9 +50,9 @@ private:
     }
 
     // Smallest gap of the solids near a piece of a line; nothing when they are not in contact there.
-    std::optional<double> gap_near(std::size_t a, std::size_t b, const Vec3& p, const Vec3& q) const {
+    std::optional<double> gap_near(std::size_t a, std::size_t b, const Vec3& p, const Vec3& q, double moved = 0) const {
         if (!contacts_.known()) return 0.0;
-        const double near = work_.sheets[a].thickest + work_.sheets[b].thickest + work_.reach;
+        const double near = work_.sheets[a].thickest + work_.sheets[b].thickest + work_.reach + moved;
         std::optional<double> best;
         for (const ContactPoint& c : contacts_.between(sheet(a).body, sheet(b).body)) {
             const Vec3 run = q - p;
@@ -86,7 +87,7 @@ private:
 
     void join_along(std::size_t a, std::size_t b, const LineReach& x, const LineReach& y, const Vec3& p, const Vec3& d, double lo, double hi,
                     double sine) {
-        const auto gap = gap_near(a, b, p + lo * d, p + hi * d);
+        const auto gap = gap_near(a, b, p + lo * d, p + hi * d, std::max(x.moved, y.moved));
         if (!gap) return;
         if (!contacts_.known()) {
             // By hand there are no solids to ask: an extension may bridge half the thickness and the reach.
@@ -119,6 +120,10 @@ private:
         const Frame &fa = sheet(a).chart, &fb = sheet(b).chart;
         const Vec3 on_b = work_.sheets[b].box.center() - fb.height(work_.sheets[b].box.center()) * fb.z;
         const double apart = std::abs(fa.height(on_b));
+        if (sheet(a).body == sheet(b).body && sheet(a).body >= 0) {
+            if (apart < 0.5 * (work_.sheets[a].thickest + work_.sheets[b].thickest)) step(a, b);
+            return;
+        }
         if (apart <= 10 * work_.tol) {
             butt(a, b);
             return;
@@ -151,6 +156,30 @@ private:
                 work_.sheets[b].curves.push_back(c);
             }
         }
+    }
+
+    // A thickness step inside one body: both midsurfaces end over the step's line and are linked across their offset.
+    void step(std::size_t a, std::size_t b) {
+        const Frame& f = sheet(a).chart;
+        const auto flat = [&](const Vec3& p) { return Vec3(p - f.height(p) * f.z); };
+        for (const BoundaryEdge& e : work_.sheets[a].edges)
+            for (const BoundaryEdge& k : work_.sheets[b].edges) {
+                const Vec3 from = flat(e.from), d = (flat(e.to) - from).normalized();
+                const double length = (flat(e.to) - from).norm();
+                const auto off = [&](const Vec3& p) { return (flat(p) - from).cross(d).norm(); };
+                if (off(k.from) > 10 * work_.tol || off(k.to) > 10 * work_.tol) continue;
+                const double s = (flat(k.from) - from).dot(d), t = (flat(k.to) - from).dot(d);
+                const double overlap = std::min(length, std::max(s, t)) - std::max(0.0, std::min(s, t));
+                if (overlap <= 10 * work_.tol || e.out.dot(k.out) > 0) continue;
+                JointRecord j;
+                j.kind = "step";
+                j.a = sheet(a).key, j.b = sheet(b).key;
+                j.bodies = {sheet(a).body, sheet(b).body};
+                j.length = overlap;
+                j.place = 0.25 * (e.from + e.to + k.from + k.to);
+                const int number = add_joint(model_, work_, j);
+                if (number >= 0) work_.line_links.push_back({e.edge.value, k.edge.value, 0, 0, -1, number});
+            }
     }
 
     // Face to face: the boundary of each that lies over the other is imprinted there and linked node to node.

@@ -67,7 +67,7 @@ double default_size(const Model& model) {
     for (const Vertex& v : model.vertices) centre += v.point / static_cast<double>(model.vertices.size());
     double radius = 0;
     for (const Vertex& v : model.vertices) radius = std::max(radius, (v.point - centre).norm());
-    return std::max({radius / 20, 2 * thick, 1e-6});
+    return std::max({radius / 50, 2 * thick, 1e-6});
 }
 
 std::vector<int> edge_divisions(const Model& model, const MeshOptions& options) {

@@ -6,7 +6,7 @@ namespace halvo {
 /// The four chains of edge uses a region's loop falls into at its corners; empty when it is not four-sided.
 [[nodiscard]] std::vector<std::vector<EdgeUse>> four_sides(const Model& model, const Sheet& sheet, const Region& region);
 
-/// Element size when none is given: one fortieth of the model, at least twice the thickest sheet.
+/// Element size when none is given: one hundredth of the model, at least twice the thickest sheet.
 [[nodiscard]] double default_size(const Model& model);
 
 /// Number of elements along each edge of the model.

@@ -45,6 +45,16 @@ private:
             proof_.bodies[b].idealized += s.thickness.mean * (s.own_area() + s.trimmed_area);
             gross[b] += s.thickness.mean * s.area();
         }
+        // Inside one body the sheets run to their common seam, so that a tee holds half the junction's material twice and a
+        // cross all of it: each side brings half of it. Corners come out even.
+        for (const Seam& k : seams(model_)) {
+            const Sheet &s = model_.sheets[k.sheets[0].index()], &t = model_.sheets[k.sheets[1].index()];
+            if (k.sheets.size() != 2 || s.body < 0 || s.body != t.body || k.kind == "butt") continue;
+            const double sides = k.kind == "cross" ? 4 : k.kind == "tee" ? 3 : 2;
+            const Vec3 at = model_.edges[k.edge.index()].curve.middle();
+            const double junction = s.field.at(s.chart, s.chart.local2(at)) * t.field.at(t.chart, t.chart.local2(at)) / s.chart.z.cross(t.chart.z).norm();
+            proof_.bodies[static_cast<std::size_t>(s.body)].idealized -= (sides / 2 - 1) * junction * model_.length(k.edge);
+        }
         for (const Member& m : model_.members) {
             if (m.body < 0) continue;
             const auto b = static_cast<std::size_t>(m.body);
@@ -236,7 +246,21 @@ private:
                                                      solids_.bodies[static_cast<std::size_t>(c.a)].name, solids_.bodies[static_cast<std::size_t>(c.b)].name,
                                                      at.x(), at.y(), at.z(), c.gap));
             }
+        loose_bodies();
         proof_.within_bounds = proof_.outside.empty();
+    }
+
+    // One solid whose sheets do not hang together is a model that looks joined and is not.
+    void loose_bodies() {
+        const Parts parts = connected_parts(model_);
+        std::vector<std::set<int>> of(solids_.bodies.size());
+        for (std::size_t i = 0; i < model_.sheets.size(); ++i)
+            if (model_.sheets[i].body >= 0) of[static_cast<std::size_t>(model_.sheets[i].body)].insert(parts.of_sheet[i]);
+        for (std::size_t b = 0; b < of.size(); ++b) {
+            if (of[b].size() < 2) continue;
+            proof_.split_bodies.push_back(static_cast<int>(b));
+            proof_.outside.push_back(fmt::format("{}: one solid, but its sheets fall into {} parts", solids_.bodies[b].name, of[b].size()));
+        }
     }
 
     const Assembly& solids_;
