@@ -31,6 +31,7 @@ struct EllipseCurve {  ///< parameter = eccentric angle; half axes a along x, b 
 struct PolylineCurve {  ///< sampled curve; parameter = cumulative chord length
     std::vector<Vec3> points;
     std::vector<double> at;
+    std::vector<Vec3> tangents;  ///< unit; with them the pieces are cubics (Hermite), without them straight
 };
 
 /// A bounded piece of a curve, running from parameter t0 to t1 (t0 < t1).
@@ -39,7 +40,7 @@ struct Curve {
     double t0 = 0, t1 = 0;
 
     [[nodiscard]] static Curve segment(const Vec3& a, const Vec3& b);
-    [[nodiscard]] static Curve polyline(std::vector<Vec3> points);
+    [[nodiscard]] static Curve polyline(std::vector<Vec3> points, std::vector<Vec3> tangents = {});
 
     [[nodiscard]] Vec3 point(double t) const;
     [[nodiscard]] Vec3 derivative(double t) const;
@@ -57,6 +58,8 @@ struct Curve {
     [[nodiscard]] std::vector<Vec3> sampled(double chord, int least = 4) const;
     /// Parameter of the point of the curve nearest to `p`, within [t0, t1].
     [[nodiscard]] double nearest(const Vec3& p) const;
+    /// Parameters between which the curve is smooth and turns little: where to cut it for quadrature.
+    [[nodiscard]] std::vector<double> smooth_pieces() const;
     [[nodiscard]] bool is_line() const { return shape.index() == 0; }
     [[nodiscard]] bool closed(double tol) const { return (start() - end()).norm() <= tol && length() > 4 * tol; }
     [[nodiscard]] Box3 box() const;

@@ -1,3 +1,4 @@
+#include "body/face_integrals.hpp"
 #include "core/keys.hpp"
 #include "geom/facet_tree.hpp"
 
@@ -14,8 +15,7 @@ constexpr double gauss_at[8] = {0.019855071751231884, 0.10166676129318664, 0.237
 constexpr double gauss_weight[8] = {0.05061426814518813, 0.11119051722668724, 0.15685332293894363, 0.18134189168918100,
                                     0.18134189168918100, 0.15685332293894363, 0.11119051722668724, 0.05061426814518813};
 
-// Area, volume and first moments, all taken about a local origin near the body.
-using Moments = Eigen::Matrix<double, 5, 1>;
+using Moments = FaceIntegrals;
 
 double area_factor(const Surface& s, double v) {
     if (const auto* c = std::get_if<CylinderSurface>(&s)) return c->radius;
@@ -25,26 +25,22 @@ double area_factor(const Surface& s, double v) {
     return 1;
 }
 
-Moments integrand(const Face& f, const Vec3& origin, double u, double v) {
+Moments integrand(const Face& f, const FaceFunction& what, double u, double v) {
     const Vec3 p = surface_point(f.surface, {u, v});
     Vec3 n = surface_normal(f.surface, p).value_or(Vec3::Zero());
     // A cone's own normal flips past the apex; its area factor changes sign there too, so the product stays right.
     if (f.reversed) n = -n;
-    const Vec3 x = p - origin;
-    const double da = area_factor(f.surface, v), flux = x.dot(n) * da;
-    Moments m;
-    m << da, flux / 3, x.x() * flux / 4, x.y() * flux / 4, x.z() * flux / 4;
-    return m;
+    return area_factor(f.surface, v) * what(p, n);
 }
 
 // F(u, v) = integral of the integrand over v from `from` to `v`.
-Moments inner(const Face& f, const Vec3& origin, double u, double from, double v) {
+Moments inner(const Face& f, const FaceFunction& what, double u, double from, double v) {
     const bool angular = std::holds_alternative<SphereSurface>(f.surface) || std::holds_alternative<TorusSurface>(f.surface);
     const int pieces = angular ? std::max(1, static_cast<int>(std::ceil(std::abs(v - from) / 0.8))) : 1;
     Moments sum = Moments::Zero();
     for (int i = 0; i < pieces; ++i) {
         const double lo = from + (v - from) * i / pieces, h = (v - from) / pieces;
-        for (int k = 0; k < 8; ++k) sum += h * gauss_weight[k] * integrand(f, origin, u, lo + h * gauss_at[k]);
+        for (int k = 0; k < 8; ++k) sum += h * gauss_weight[k] * integrand(f, what, u, lo + h * gauss_at[k]);
     }
     return sum;
 }
@@ -59,14 +55,8 @@ Vec3 along_u(const Surface& s, const Vec2& uv) {
     return std::get<PlaneSurface>(s).frame.x;
 }
 
-int quadrature_pieces(const Curve& c) {
-    if (c.is_line()) return 2;
-    if (const auto* p = std::get_if<PolylineCurve>(&c.shape)) return static_cast<int>(p->points.size()) - 1;
-    return std::max(2, static_cast<int>(std::ceil((c.t1 - c.t0) / 0.5)));
-}
-
 // Contribution of one coedge to -(closed integral of F du).
-Moments coedge_term(const Body& body, const Face& f, const Coedge& use, const Vec3& origin, double from) {
+Moments coedge_term(const Body& body, const Face& f, const Coedge& use, const FaceFunction& what, double from) {
     const BodyEdge& e = body.edges[use.edge.index()];
     Moments sum = Moments::Zero();
     if (e.degenerate) {
@@ -74,16 +64,16 @@ Moments coedge_term(const Body& body, const Face& f, const Coedge& use, const Ve
         for (int i = 0; i < 16; ++i)
             for (int k = 0; k < 8; ++k) {
                 const double w = (i + gauss_at[k]) / 16;
-                sum -= gauss_weight[k] / 16 * du * inner(f, origin, use.uv_start.x() + w * du, from, use.uv_start.y());
+                sum -= gauss_weight[k] / 16 * du * inner(f, what, use.uv_start.x() + w * du, from, use.uv_start.y());
             }
         return sum;
     }
     const Curve& c = e.curve;
-    const int pieces = quadrature_pieces(c);
+    const auto cuts = c.smooth_pieces();
     const bool torus = std::holds_alternative<TorusSurface>(f.surface);
     double last_v = use.reversed ? use.uv_end.y() : use.uv_start.y();
-    for (int i = 0; i < pieces; ++i) {
-        const double h = (c.t1 - c.t0) / pieces, lo = c.t0 + h * i;
+    for (std::size_t i = 0; i + 1 < cuts.size(); ++i) {
+        const double lo = cuts[i], h = cuts[i + 1] - lo;
         for (int k = 0; k < 8; ++k) {
             const double t = lo + h * gauss_at[k];
             const Vec3 p = c.point(t);
@@ -96,20 +86,18 @@ Moments coedge_term(const Body& body, const Face& f, const Coedge& use, const Ve
             const double n2 = xu.squaredNorm();
             if (n2 < 1e-24) continue;
             const double du = c.derivative(t).dot(xu) / n2;
-            sum -= (use.reversed ? -1.0 : 1.0) * h * gauss_weight[k] * du * inner(f, origin, uv.x(), from, uv.y());
+            sum -= (use.reversed ? -1.0 : 1.0) * h * gauss_weight[k] * du * inner(f, what, uv.x(), from, uv.y());
         }
     }
     return sum;
 }
 
-Moments exact_face(const Body& body, const Face& f, const Vec3& origin) {
-    double from = 0;
-    if (!f.loops.empty() && !f.loops[0].empty()) from = f.loops[0][0].uv_start.y();
-    if (std::holds_alternative<PlaneSurface>(f.surface)) from = 0;
-    Moments sum = Moments::Zero();
-    for (const auto& loop : f.loops)
-        for (const Coedge& use : loop) sum += coedge_term(body, f, use, origin, from);
-    return f.reversed ? Moments(-sum) : sum;
+// Area, volume and first moments about a local origin near the body.
+Moments mass_terms(const Vec3& x, const Vec3& n) {
+    const double flux = x.dot(n);
+    Moments m;
+    m << 1, flux / 3, x.x() * flux / 4, x.y() * flux / 4, x.z() * flux / 4;
+    return m;
 }
 
 Moments facet_face(const Body& body, const Face& f, const Vec3& origin) {
@@ -130,6 +118,15 @@ Moments facet_face(const Body& body, const Face& f, const Vec3& origin) {
 }
 
 }  // namespace
+
+FaceIntegrals face_integrals(const Body& body, const Face& f, const FaceFunction& what) {
+    double from = 0;
+    if (!f.loops.empty() && !f.loops[0].empty() && !std::holds_alternative<PlaneSurface>(f.surface)) from = f.loops[0][0].uv_start.y();
+    FaceIntegrals sum = FaceIntegrals::Zero();
+    for (const auto& loop : f.loops)
+        for (const Coedge& use : loop) sum += coedge_term(body, f, use, what, from);
+    return f.reversed ? FaceIntegrals(-sum) : sum;
+}
 
 const char* class_name(BodyClass c) {
     constexpr const char* names[] = {"thin", "slender", "bulk", "mixed", "open"};
@@ -161,7 +158,7 @@ void finish_body(Body& body) {
         const Moments rough = facet_face(body, f, origin);
         Moments m = rough;
         if (!std::holds_alternative<FreeSurface>(f.surface)) {
-            const Moments exact = exact_face(body, f, origin);
+            const Moments exact = face_integrals(body, f, [&](const Vec3& p, const Vec3& n) { return mass_terms(p - origin, n); });
             // The facets are a check on the boundary integral: a loop that does not close shows as a gross difference.
             if (std::abs(exact[0] - rough[0]) <= 0.05 * rough[0]) m = exact;
         }

@@ -24,6 +24,19 @@ std::size_t polyline_piece(const PolylineCurve& p, double t) {
     return std::min(i, p.at.size() - 1) - 1;
 }
 
+// Point (order 0) or derivative (order 1) of piece i at parameter t.
+Vec3 on_piece(const PolylineCurve& c, std::size_t i, double t, int order) {
+    const double d = c.at[i + 1] - c.at[i];
+    const Vec3 &p = c.points[i], &q = c.points[i + 1];
+    if (d <= 0) return order == 0 ? p : Vec3(Vec3::Zero());
+    const double w = std::clamp((t - c.at[i]) / d, 0.0, 1.0);
+    if (c.tangents.empty()) return order == 0 ? Vec3((1 - w) * p + w * q) : Vec3((q - p) / d);
+    const Vec3 m = d * c.tangents[i], n = d * c.tangents[i + 1];
+    if (order == 0)
+        return (1 + 2 * w) * (1 - w) * (1 - w) * p + w * (1 - w) * (1 - w) * m + w * w * (3 - 2 * w) * q + w * w * (w - 1) * n;
+    return (6 * w * (w - 1) * (p - q) + (1 - w) * (1 - 3 * w) * m + w * (3 * w - 2) * n) / d;
+}
+
 // Roots of A cos t + B sin t = C inside [t0, t1].
 void trig_roots(double a, double b, double c, double t0, double t1, std::vector<double>& out) {
     const double r = std::hypot(a, b);
@@ -47,7 +60,7 @@ Curve Curve::segment(const Vec3& a, const Vec3& b) {
     return {LineCurve{a, n > 0 ? Vec3((b - a) / n) : Vec3::UnitX()}, 0, n};
 }
 
-Curve Curve::polyline(std::vector<Vec3> points) {
+Curve Curve::polyline(std::vector<Vec3> points, std::vector<Vec3> tangents) {
     PolylineCurve p;
     p.at.reserve(points.size());
     double s = 0;
@@ -56,6 +69,7 @@ Curve Curve::polyline(std::vector<Vec3> points) {
         p.at.push_back(s);
     }
     p.points = std::move(points);
+    p.tangents = std::move(tangents);
     return {std::move(p), 0, s};
 }
 
@@ -64,12 +78,7 @@ Vec3 Curve::point(double t) const {
         Overload{[&](const LineCurve& c) -> Vec3 { return c.origin + t * c.direction; },
                  [&](const CircleCurve& c) -> Vec3 { return c.frame.at(c.radius * std::cos(t), c.radius * std::sin(t)); },
                  [&](const EllipseCurve& c) -> Vec3 { return c.frame.at(c.a * std::cos(t), c.b * std::sin(t)); },
-                 [&](const PolylineCurve& c) -> Vec3 {
-                     const std::size_t i = polyline_piece(c, t);
-                     const double d = c.at[i + 1] - c.at[i];
-                     const double w = d > 0 ? std::clamp((t - c.at[i]) / d, 0.0, 1.0) : 0.0;
-                     return (1 - w) * c.points[i] + w * c.points[i + 1];
-                 }},
+                 [&](const PolylineCurve& c) -> Vec3 { return on_piece(c, polyline_piece(c, t), t, 0); }},
         shape);
 }
 
@@ -80,23 +89,42 @@ Vec3 Curve::derivative(double t) const {
                      return c.radius * (-std::sin(t) * c.frame.x + std::cos(t) * c.frame.y);
                  },
                  [&](const EllipseCurve& c) -> Vec3 { return -c.a * std::sin(t) * c.frame.x + c.b * std::cos(t) * c.frame.y; },
-                 [&](const PolylineCurve& c) -> Vec3 {
-                     const std::size_t i = polyline_piece(c, t);
-                     return (c.points[i + 1] - c.points[i]).normalized();
-                 }},
+                 [&](const PolylineCurve& c) -> Vec3 { return on_piece(c, polyline_piece(c, t), t, 1); }},
         shape);
 }
 
 double Curve::length(double a, double b) const {
     if (const auto* c = std::get_if<CircleCurve>(&shape)) return c->radius * (b - a);
-    if (!std::holds_alternative<EllipseCurve>(shape)) return b - a;
-    const int pieces = std::max(4, static_cast<int>(std::ceil((b - a) / 0.1)));
+    const auto* p = std::get_if<PolylineCurve>(&shape);
+    if (is_line() || (p && p->tangents.empty())) return b - a;
+    std::vector<double> cuts{a};
+    if (p) {
+        for (double t : p->at)
+            if (t > a && t < b) cuts.push_back(t);
+    } else {
+        const int pieces = std::max(4, static_cast<int>(std::ceil((b - a) / 0.1)));
+        for (int i = 1; i < pieces; ++i) cuts.push_back(a + (b - a) * i / pieces);
+    }
+    cuts.push_back(b);
     double sum = 0;
-    for (int i = 0; i < pieces; ++i) {
-        const double lo = a + (b - a) * i / pieces, h = (b - a) / pieces;
-        for (int k = 0; k < 5; ++k) sum += h * gauss_weight[k] * derivative(lo + h * gauss_at[k]).norm();
+    for (std::size_t i = 0; i + 1 < cuts.size(); ++i) {
+        const double h = cuts[i + 1] - cuts[i];
+        for (int k = 0; k < 5; ++k) sum += h * gauss_weight[k] * derivative(cuts[i] + h * gauss_at[k]).norm();
     }
     return sum;
+}
+
+std::vector<double> Curve::smooth_pieces() const {
+    std::vector<double> out{t0};
+    if (const auto* p = std::get_if<PolylineCurve>(&shape)) {
+        for (double t : p->at)
+            if (t > t0 && t < t1) out.push_back(t);
+    } else if (!is_line()) {
+        const int n = std::max(2, static_cast<int>(std::ceil((t1 - t0) / 0.4)));
+        for (int i = 1; i < n; ++i) out.push_back(t0 + (t1 - t0) * i / n);
+    }
+    out.push_back(t1);
+    return out;
 }
 
 double Curve::parameter_at(double share) const {
@@ -115,11 +143,16 @@ double Curve::parameter_at(double share) const {
 
 Curve Curve::piece(double a, double b) const {
     if (const auto* p = std::get_if<PolylineCurve>(&shape)) {
-        std::vector<Vec3> pts{point(a)};
-        for (std::size_t i = 0; i < p->at.size(); ++i)
-            if (p->at[i] > a && p->at[i] < b && (p->points[i] - pts.back()).norm() > 0) pts.push_back(p->points[i]);
-        pts.push_back(point(b));
-        return polyline(std::move(pts));
+        std::vector<double> at{a};
+        for (double t : p->at)
+            if (t > a && t < b) at.push_back(t);
+        at.push_back(b);
+        std::vector<Vec3> pts, tangents;
+        for (double t : at) {
+            pts.push_back(point(t));
+            if (!p->tangents.empty()) tangents.push_back(derivative(t).normalized());
+        }
+        return polyline(std::move(pts), std::move(tangents));
     }
     Curve c = *this;
     c.t0 = a;
@@ -143,7 +176,11 @@ Curve Curve::reversed() const {
                         },
                         [&](PolylineCurve&) {}},
                c.shape);
-    if (const auto* p = std::get_if<PolylineCurve>(&shape)) return polyline({p->points.rbegin(), p->points.rend()});
+    if (const auto* p = std::get_if<PolylineCurve>(&shape)) {
+        std::vector<Vec3> tangents;
+        for (auto it = p->tangents.rbegin(); it != p->tangents.rend(); ++it) tangents.push_back(-*it);
+        return polyline({p->points.rbegin(), p->points.rend()}, std::move(tangents));
+    }
     return c;
 }
 
@@ -157,6 +194,7 @@ Curve Curve::moved(const Eigen::Isometry3d& m) const {
                         [&](CircleCurve& k) { move_frame(k.frame); }, [&](EllipseCurve& k) { move_frame(k.frame); },
                         [&](PolylineCurve& p) {
                             for (Vec3& q : p.points) q = m * q;
+                            for (Vec3& q : p.tangents) q = m.linear() * q;
                         }},
                c.shape);
     return c;
@@ -193,6 +231,10 @@ double Curve::nearest(const Vec3& p) const {
             const double w = std::clamp((p - pl->points[i]).dot(d) / std::max(d.squaredNorm(), 1e-300), 0.0, 1.0);
             const double dist = (pl->points[i] + w * d - p).squaredNorm();
             if (dist < best_d) best_d = dist, best = pl->at[i] + w * (pl->at[i + 1] - pl->at[i]);
+        }
+        for (int i = 0; i < 6 && !pl->tangents.empty(); ++i) {
+            const Vec3 d1 = derivative(best);
+            best = std::clamp(best - (point(best) - p).dot(d1) / std::max(d1.squaredNorm(), 1e-300), t0, t1);
         }
         return best;
     }
@@ -255,7 +297,14 @@ std::vector<double> meets(const Curve& curve, const Plane& plane) {
                  [&](const PolylineCurve& c) {
                      for (std::size_t i = 0; i + 1 < c.points.size(); ++i) {
                          const double a = plane.height(c.points[i]), b = plane.height(c.points[i + 1]);
-                         if ((a < 0) != (b < 0)) out.push_back(c.at[i] + (c.at[i + 1] - c.at[i]) * (a / (a - b)));
+                         if ((a < 0) == (b < 0)) continue;
+                         double t = c.at[i] + (c.at[i + 1] - c.at[i]) * (a / (a - b));
+                         for (int k = 0; k < 6 && !c.tangents.empty(); ++k) {
+                             const double rate = plane.normal.dot(on_piece(c, i, t, 1));
+                             if (std::abs(rate) < 1e-12) break;
+                             t = std::clamp(t - plane.height(on_piece(c, i, t, 0)) / rate, c.at[i], c.at[i + 1]);
+                         }
+                         out.push_back(t);
                      }
                  }},
         curve.shape);

@@ -57,7 +57,7 @@ void put_curve(BlobOut& o, const Curve& c) {
     if (const auto* l = std::get_if<LineCurve>(&c.shape)) o.put(l->origin).put(l->direction);
     if (const auto* k = std::get_if<CircleCurve>(&c.shape)) put_frame(o, k->frame), o.put(k->radius);
     if (const auto* e = std::get_if<EllipseCurve>(&c.shape)) put_frame(o, e->frame), o.put(e->a).put(e->b);
-    if (const auto* p = std::get_if<PolylineCurve>(&c.shape)) o.put(p->points);
+    if (const auto* p = std::get_if<PolylineCurve>(&c.shape)) o.put(p->points).put(p->tangents);
 }
 
 Curve get_curve(BlobIn& i) {
@@ -78,7 +78,8 @@ Curve get_curve(BlobIn& i) {
         c.shape = e;
     } else {
         const double t0 = c.t0, t1 = c.t1;
-        c = Curve::polyline(i.get<std::vector<Vec3>>());
+        auto points = i.get<std::vector<Vec3>>();
+        c = Curve::polyline(std::move(points), i.get<std::vector<Vec3>>());
         c.t0 = t0, c.t1 = t1;
     }
     return c;

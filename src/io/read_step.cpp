@@ -132,11 +132,18 @@ Curve convert_curve(const TopoDS_Edge& edge, double chord) {
         return {EllipseCurve{{vec(ax.Location()), vec(ax.XDirection()), vec(ax.YDirection()), vec(ax.Direction())},
                              k.MajorRadius(), k.MinorRadius()}, a, b};
     }
-    std::vector<Vec3> pts;
+    std::vector<Vec3> pts, tangents;
     // Much finer than the facets: areas and volumes of the faces beside it are integrated along these points.
     GCPnts_TangentialDeflection sampler(c, a, b, 0.02, 0.02 * chord, 5);
-    for (int i = 1; i <= sampler.NbPoints(); ++i) pts.push_back(vec(sampler.Value(i)));
-    return recognise_curve(pts, Precision::Confusion() * 10);
+    for (int i = 1; i <= sampler.NbPoints(); ++i) {
+        gp_Pnt p;
+        gp_Vec d;
+        c.D1(sampler.Parameter(i), p, d);
+        pts.push_back(vec(p));
+        if (d.Magnitude() > 1e-12) tangents.push_back(Vec3(d.X(), d.Y(), d.Z()) / d.Magnitude());
+    }
+    if (tangents.size() != pts.size()) tangents.clear();  // a cusp: straight pieces then
+    return recognise_curve(pts, tangents, Precision::Confusion() * 10);
 }
 
 Frame right_handed(const gp_Ax3& ax) {

@@ -27,14 +27,14 @@ std::optional<Curve> as_arc(const std::vector<Vec3>& pts, double tol) {
 
 }  // namespace
 
-Curve recognise_curve(const std::vector<Vec3>& points, double tol) {
+Curve recognise_curve(const std::vector<Vec3>& points, const std::vector<Vec3>& tangents, double tol) {
     const Vec3 chord = points.back() - points.front();
     double off = 0;
     for (const Vec3& p : points) off = std::max(off, (p - points.front()).cross(chord).norm());
     if (chord.norm() > 10 * tol && off <= tol * chord.norm()) return Curve::segment(points.front(), points.back());
     if (points.size() >= 5)
         if (auto arc = as_arc(points, tol)) return *arc;
-    return Curve::polyline(points);
+    return Curve::polyline(points, tangents);
 }
 
 std::optional<Frame> recognise_plane(const std::vector<Vec3>& points, const Vec3& normal, double tol) {
