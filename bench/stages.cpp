@@ -21,12 +21,11 @@ std::string big_assembly() {
         for (int bay = 0; bay < 25; ++bay) {
             const double x0 = (bay % 5) * 700.0, y0 = (bay / 5) * 700.0;
             for (int k = 0; k < 4; ++k)
-                items.push_back({fmt::format("tube {}", items.size()),
-                                 make::moved(make::extrude(make::rectangular_tube(40, 40, 3, 6), 1700), make::place({x0 + (k % 2) * 600, y0 + (k / 2) * 600, 0}))});
+                items.push_back({fmt::format("tube {}", items.size()), make::moved(make::extrude(make::rectangular_tube(40, 40, 3, 6), 1700),
+                                                                                   make::place({x0 + (k % 2) * 600, y0 + (k / 2) * 600, 0}))});
             for (int s = 0; s < 8; ++s)
-                items.push_back({fmt::format("plate {}", items.size()),
-                                 make::cut(make::box({x0 + 20, y0 - 20, 150 + 200.0 * s}, {560, 640, 4}),
-                                           {make::cylinder({x0 + 300, y0 + 300, 0}, Vec3::UnitZ(), 40, 2000)})});
+                items.push_back({fmt::format("plate {}", items.size()), make::cut(make::box({x0 + 20, y0 - 20, 150 + 200.0 * s}, {560, 640, 4}),
+                                                                                  {make::cylinder({x0 + 300, y0 + 300, 0}, Vec3::UnitZ(), 40, 2000)})});
         }
         make::write_step(name, items);
         return name;
@@ -67,8 +66,12 @@ void stages(benchmark::State& state, const std::string& file, double size) {
     state.counters["elements"] = static_cast<double>(elements);
 }
 
-void demo_station(benchmark::State& state) { stages(state, HALVO_SOURCE "/demo/station.step", 25); }
-void rack_200_plates_100_tubes(benchmark::State& state) { stages(state, big_assembly(), 40); }
+void demo_station(benchmark::State& state) {
+    stages(state, HALVO_SOURCE "/demo/station.step", 25);
+}
+void rack_200_plates_100_tubes(benchmark::State& state) {
+    stages(state, big_assembly(), 40);
+}
 
 BENCHMARK(demo_station)->Unit(benchmark::kSecond)->Iterations(3);
 BENCHMARK(rack_200_plates_100_tubes)->Unit(benchmark::kSecond)->Iterations(2);

@@ -5,8 +5,7 @@
 
 int main() try {
     halvo::Model model;
-    halvo::add_plate(model, {{0, 0, 0}, {600, 0, 0}, {600, 400, 0}, {0, 400, 0}}, 10,
-                     {{{450, 250, 0}, {550, 250, 0}, {550, 350, 0}, {450, 350, 0}}});
+    halvo::add_plate(model, {{0, 0, 0}, {600, 0, 0}, {600, 400, 0}, {0, 400, 0}}, 10, {{{450, 250, 0}, {550, 250, 0}, {550, 350, 0}, {450, 350, 0}}});
     halvo::add_plate(model, {{0, 200, 5}, {600, 200, 5}, {600, 200, 85}, {0, 200, 85}}, 6);
 
     // A round tube 60 x 4: outer circle counter-clockwise, inner one clockwise.

@@ -10,8 +10,8 @@ int main(int argc, char** argv) try {
     halvo::join(model, solids, plan.join);
     auto mesh = halvo::mesh(model, plan.mesh);
     auto proof = halvo::prove(solids, model, mesh);
-    std::printf("%zu sheets, %zu members, %zu nodes, %d part, volume error %+.3f %%\n", model.sheets.size(), model.members.size(), mesh.nodes.size(), proof.parts,
-                100 * proof.volume_error);
+    std::printf("%zu sheets, %zu members, %zu nodes, %d part, volume error %+.3f %%\n", model.sheets.size(), model.members.size(), mesh.nodes.size(),
+                proof.parts, 100 * proof.volume_error);
     return proof.within_bounds ? 0 : 5;
 } catch (const halvo::Error& e) {
     std::fprintf(stderr, "%s\n", e.what());

@@ -21,7 +21,8 @@ ArrangementInput one_sheet(const std::vector<Curve>& curves) {
 }
 
 std::vector<Curve> rectangle(double x0, double y0, double x1, double y1) {
-    return {Curve::segment({x0, y0, 0}, {x1, y0, 0}), Curve::segment({x1, y0, 0}, {x1, y1, 0}), Curve::segment({x1, y1, 0}, {x0, y1, 0}), Curve::segment({x0, y1, 0}, {x0, y0, 0})};
+    return {Curve::segment({x0, y0, 0}, {x1, y0, 0}), Curve::segment({x1, y0, 0}, {x1, y1, 0}), Curve::segment({x1, y1, 0}, {x0, y1, 0}),
+            Curve::segment({x0, y1, 0}, {x0, y0, 0})};
 }
 
 Curve circle(double x, double y, double r) {
@@ -81,7 +82,7 @@ TEST(Arrangement, GridOfLinesHasAllItsCells) {
 
 TEST(Arrangement, OverlappingLinesAreOneEdge) {
     auto c = rectangle(0, 0, 10, 10);
-    c.push_back(Curve::segment({-3, 0, 0}, {6, 0, 0}));   // along the bottom, beyond it on one side
+    c.push_back(Curve::segment({-3, 0, 0}, {6, 0, 0}));  // along the bottom, beyond it on one side
     c.push_back(Curve::segment({2, 0, 0}, {2, 10, 0}));
     const Arrangement a = arrange(one_sheet(c), tol);
     EXPECT_EQ(areas(a).size(), 2u);
@@ -93,7 +94,7 @@ TEST(Arrangement, SheetsShareTheEdgeTheyMeetAlong) {
     ArrangementInput in;
     const auto flat = rectangle(0, 0, 10, 10);
     in.curves = flat;
-    in.curves.push_back(Curve::segment({4, 0, 0}, {4, 10, 0}));   // the seam
+    in.curves.push_back(Curve::segment({4, 0, 0}, {4, 10, 0}));  // the seam
     in.curves.push_back(Curve::segment({4, 10, 0}, {4, 10, 5}));
     in.curves.push_back(Curve::segment({4, 10, 5}, {4, 0, 5}));
     in.curves.push_back(Curve::segment({4, 0, 5}, {4, 0, 0}));
@@ -102,7 +103,8 @@ TEST(Arrangement, SheetsShareTheEdgeTheyMeetAlong) {
     const Arrangement a = arrange(in, tol);
     Model m;
     m.tolerance.point = tol;
-    const std::vector<std::vector<Keep>> keep = {std::vector<Keep>(a.sheets[0].cells.size(), {true, true}), std::vector<Keep>(a.sheets[1].cells.size(), {true, true})};
+    const std::vector<std::vector<Keep>> keep = {std::vector<Keep>(a.sheets[0].cells.size(), {true, true}),
+                                                 std::vector<Keep>(a.sheets[1].cells.size(), {true, true})};
     const Assembled done = assemble(m, a, in, keep, {});
     ASSERT_EQ(done.regions[0].size(), 2u);
     ASSERT_EQ(done.regions[1].size(), 1u);
@@ -116,7 +118,7 @@ TEST(Arrangement, SheetsShareTheEdgeTheyMeetAlong) {
 
 TEST(Arrangement, NeedlessEdgesAndVerticesAreGone) {
     auto c = rectangle(0, 0, 10, 10);
-    c.push_back(Curve::segment({4, -2, 0}, {4, 12, 0}));    // joins nothing
+    c.push_back(Curve::segment({4, -2, 0}, {4, 12, 0}));  // joins nothing
     const auto in = one_sheet(c);
     const Arrangement a = arrange(in, tol);
     Model m;
@@ -135,8 +137,8 @@ TEST(Arrangement, TangentLineAndArcAreOrderedByCurvature) {
     Frame left, right;
     left.origin = {-5, 0, 0}, right.origin = {5, 0, 0};
     const std::vector<Curve> stadium = {Curve::segment({-5, -3, 0}, {5, -3, 0}), Curve{CircleCurve{right, 3}, -pi / 2, pi / 2},
-                                        Curve::segment({5, 3, 0}, {-5, 3, 0}), Curve{CircleCurve{left, 3}, pi / 2, 3 * pi / 2},
-                                        Curve::segment({5, -9, 0}, {5, 9, 0}), Curve::segment({-20, -3, 0}, {20, -3, 0})};
+                                        Curve::segment({5, 3, 0}, {-5, 3, 0}),   Curve{CircleCurve{left, 3}, pi / 2, 3 * pi / 2},
+                                        Curve::segment({5, -9, 0}, {5, 9, 0}),   Curve::segment({-20, -3, 0}, {20, -3, 0})};
     const auto a = areas(arrange(one_sheet(stadium), tol));
     ASSERT_EQ(a.size(), 2u);
     EXPECT_NEAR(a[0], pi * 9 / 2, 1e-7);

@@ -23,9 +23,13 @@ double section_area(const Body& b, const Frame& f) {
 
 TEST(Body, VolumeAndAreaAgreeWithTheKernel) {
     const std::vector<make::Solid> parts = {
-        box({0, 0, 0}, {10, 20, 30}), make::cylinder({5, 5, 5}, {1, 2, 3}, 7, 40), make::ball({1, 2, 3}, 25), make::instrument_shelf(),
+        box({0, 0, 0}, {10, 20, 30}),
+        make::cylinder({5, 5, 5}, {1, 2, 3}, 7, 40),
+        make::ball({1, 2, 3}, 25),
+        make::instrument_shelf(),
         make::cut(box({0, 0, 0}, {100, 60, 8}), {make::cylinder({30, 30, -5}, Vec3::UnitZ(), 12, 20), make::cylinder({70, 30, 0}, Vec3(0.3, 0, 1), 6, 40)}),
-        make::extrude(make::rectangular_tube(60, 90, 4, 9), 500), make::fuse({make::ball({0, 0, 0}, 20), make::cylinder({0, 0, 0}, Vec3(-1, 0.4, 0.3), 8, 50)})};
+        make::extrude(make::rectangular_tube(60, 90, 4, 9), 500),
+        make::fuse({make::ball({0, 0, 0}, 20), make::cylinder({0, 0, 0}, Vec3(-1, 0.4, 0.3), 8, 50)})};
     for (std::size_t i = 0; i < parts.size(); ++i) {
         const Assembly a = solids_of({{"part", parts[i]}});
         ASSERT_EQ(a.bodies.size(), 1u);
@@ -36,7 +40,8 @@ TEST(Body, VolumeAndAreaAgreeWithTheKernel) {
 }
 
 TEST(Body, NamesColoursAndUnitsAreRead) {
-    const Assembly a = solids_of({{"sensor bracket", box({0, 0, 0}, {40, 30, 5}), {0.9, 0.2, 0.1}}, {"lid", box({0, 0, 9}, {40, 30, 5}), {0.1, 0.2, 0.9}}}, "INCH");
+    const Assembly a =
+        solids_of({{"sensor bracket", box({0, 0, 0}, {40, 30, 5}), {0.9, 0.2, 0.1}}, {"lid", box({0, 0, 9}, {40, 30, 5}), {0.1, 0.2, 0.9}}}, "INCH");
     ASSERT_EQ(a.bodies.size(), 2u);
     EXPECT_EQ(a.bodies[0].name, "lid");
     EXPECT_EQ(a.bodies[1].name, "sensor bracket");
@@ -74,7 +79,8 @@ TEST(Section, PlaneCutsOfKnownArea) {
     const Body& drum = a.bodies[1];
     const Frame oblique = Frame::with_z(drum.mass.centre, Vec3(0.4, 0.1, 1));
     EXPECT_NEAR(section_area(drum, oblique) / (pi * 400 / oblique.z.z()), 1, 1e-4) << "an ellipse";
-    EXPECT_NEAR(section_area(drum, Frame::with_z(drum.mass.centre + Vec3(5, 0, 0), Vec3::UnitX())) / (2 * std::sqrt(400 - 25.0) * 50), 1, 1e-6) << "two rulings";
+    EXPECT_NEAR(section_area(drum, Frame::with_z(drum.mass.centre + Vec3(5, 0, 0), Vec3::UnitX())) / (2 * std::sqrt(400 - 25.0) * 50), 1, 1e-6)
+        << "two rulings";
 }
 
 TEST(Section, PlaneOnAFaceCutsJustBelowIt) {

@@ -4,10 +4,10 @@
 #include <gtest/gtest.h>
 #include <nlohmann/json.hpp>
 
-#include <csignal>
 #include <sys/wait.h>
-#include <thread>
 #include <unistd.h>
+#include <csignal>
+#include <thread>
 
 using namespace test;
 using Json = nlohmann::json;
@@ -16,7 +16,9 @@ namespace {
 
 const std::string demo = HALVO_SOURCE "/demo";
 
-int lines(const std::string& s) { return static_cast<int>(std::count(s.begin(), s.end(), '\n')); }
+int lines(const std::string& s) {
+    return static_cast<int>(std::count(s.begin(), s.end(), '\n'));
+}
 
 // Fails with this code, one line that holds `part`, and no output folder.
 void expect_refusal(const std::string& arguments, int code, const std::string& part, const fs::path& out) {
@@ -28,7 +30,9 @@ void expect_refusal(const std::string& arguments, int code, const std::string& p
     EXPECT_FALSE(fs::exists(out)) << "left behind: " << out;
 }
 
-std::string in_quotes(const fs::path& p) { return "'" + p.string() + "'"; }
+std::string in_quotes(const fs::path& p) {
+    return "'" + p.string() + "'";
+}
 
 }  // namespace
 
@@ -49,7 +53,8 @@ TEST(Command, DemoIsOnePartWithinItsBounds) {
     EXPECT_GT(j["mesh"]["quality"]["quad_share"], 0.85);
     EXPECT_GT(j["mesh"]["quality"]["min_scaled_jacobian"], 0.0);
     EXPECT_TRUE(j["findings"].empty());
-    for (const char* key : {"source", "bodies", "sheets", "members", "sections", "seams", "joints", "mesh", "prove", "findings", "timing"}) EXPECT_TRUE(j.contains(key)) << key;
+    for (const char* key : {"source", "bodies", "sheets", "members", "sections", "seams", "joints", "mesh", "prove", "findings", "timing"})
+        EXPECT_TRUE(j.contains(key)) << key;
     for (const char* name : {"model.halvo", "mesh.vtu", "summary.json", "ledger.csv"}) EXPECT_TRUE(fs::exists(folder / "out" / name)) << name;
     int files = 0;
     for ([[maybe_unused]] const auto& f : fs::directory_iterator(folder / "out")) ++files;
@@ -88,7 +93,8 @@ TEST(Command, RefusesWhatItCannotRead) {
     expect_refusal(run(folder / "bytes.step"), 3, "not a STEP file", out);
     // Head and tail as they should be, but nothing in between.
     spit(folder / "hollow.step",
-         "ISO-10303-21;\nHEADER;\nFILE_DESCRIPTION((''),'2;1');\nFILE_NAME('','',(''),(''),'','','');\nFILE_SCHEMA(('AUTOMOTIVE_DESIGN'));\nENDSEC;\nDATA;\nENDSEC;\nEND-ISO-10303-21;\n");
+         "ISO-10303-21;\nHEADER;\nFILE_DESCRIPTION((''),'2;1');\nFILE_NAME('','',(''),(''),'','','');\nFILE_SCHEMA(('AUTOMOTIVE_DESIGN'));\nENDSEC;\nDATA;"
+         "\nENDSEC;\nEND-ISO-10303-21;\n");
     expect_refusal(run(folder / "hollow.step"), 3, "hollow.step", out);
     expect_refusal(run(folder.path()), 3, "folder", out);
 }
@@ -129,7 +135,8 @@ TEST(Command, UnwritableOutputIsRefused) {
 }
 
 TEST(Command, WrongUsageIsTwo) {
-    for (const char* a : {"", "polish x", "run", "run a.step --no-such", "list", "draw " HALVO_SOURCE "/demo/shelf.step", "run x.step --set nonsense", "run x.step --until never"}) {
+    for (const char* a : {"", "polish x", "run", "run a.step --no-such", "list", "draw " HALVO_SOURCE "/demo/shelf.step", "run x.step --set nonsense",
+                          "run x.step --until never"}) {
         const Ran r = halvo_command(a);
         EXPECT_EQ(r.code, 2) << a;
         EXPECT_EQ(lines(r.err), 1) << a << "\n" << r.err;
@@ -153,7 +160,8 @@ TEST(Command, ContactWithoutAJointIsFive) {
     const Ran all = halvo_command("run " + in_quotes(folder / "two.step") + " --json --out " + in_quotes(folder / "a"));
     ASSERT_EQ(all.code, 0) << all.err;
     const std::string joint = Json::parse(all.out)["joints"][0]["id"];
-    const Ran open = halvo_command("run " + in_quotes(folder / "two.step") + " --json --set 'join.refuse=[\"" + joint + "\"]' --out " + in_quotes(folder / "b"));
+    const Ran open =
+        halvo_command("run " + in_quotes(folder / "two.step") + " --json --set 'join.refuse=[\"" + joint + "\"]' --out " + in_quotes(folder / "b"));
     EXPECT_EQ(open.code, 5) << open.err;
     const Json j = Json::parse(open.out);
     EXPECT_EQ(j["prove"]["unconnected"].size(), 1u);
@@ -191,7 +199,8 @@ TEST(Command, SizeAndSetReachTheMesh) {
 
 TEST(Command, BodyOfTheFileCanBePicked) {
     const Folder folder;
-    const Ran r = halvo_command("run " + in_quotes(demo + "/station.step") + " --json --size 30 --set 'source.body=[\"mast\", \"service deck\"]' --out " + in_quotes(folder / "out"));
+    const Ran r = halvo_command("run " + in_quotes(demo + "/station.step") + " --json --size 30 --set 'source.body=[\"mast\", \"service deck\"]' --out " +
+                                in_quotes(folder / "out"));
     ASSERT_EQ(r.code, 0) << r.err;
     const Json j = Json::parse(r.out);
     EXPECT_EQ(j["bodies"].size(), 2u);
@@ -203,7 +212,8 @@ TEST(Command, InterruptLeavesNothing) {
     const Folder folder;
     // Enough bodies that the run lasts a while.
     std::vector<make::Item> items;
-    for (int i = 0; i < 150; ++i) items.push_back({"tube " + std::to_string(i), make::moved(make::extrude(make::tube(40, 3), 900), make::place({i * 60.0, 0, 0}))});
+    for (int i = 0; i < 150; ++i)
+        items.push_back({"tube " + std::to_string(i), make::moved(make::extrude(make::tube(40, 3), 900), make::place({i * 60.0, 0, 0}))});
     const std::string file = (folder / "many.step").string();
     make::write_step(file, items);
     for (const int wait_ms : {30, 400}) {

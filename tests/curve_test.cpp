@@ -8,8 +8,12 @@ using namespace test;
 
 namespace {
 
-Curve arc(double r, double a, double b) { return {CircleCurve{Frame{}, r}, a, b}; }
-Curve ellipse(double a, double b, double t0, double t1) { return {EllipseCurve{Frame{}, a, b}, t0, t1}; }
+Curve arc(double r, double a, double b) {
+    return {CircleCurve{Frame{}, r}, a, b};
+}
+Curve ellipse(double a, double b, double t0, double t1) {
+    return {EllipseCurve{Frame{}, a, b}, t0, t1};
+}
 
 }  // namespace
 
@@ -28,7 +32,8 @@ TEST(Curve, ParameterAtGivesEqualArcs) {
 }
 
 TEST(Curve, ReversedRunsTheOtherWay) {
-    for (const Curve& c : {Curve::segment({0, 0, 0}, {1, 2, 3}), arc(4, 0.5, 2.5), ellipse(3, 2, 0.5, 2.5), Curve::polyline({{0, 0, 0}, {1, 0, 0}, {1, 1, 1}})}) {
+    for (const Curve& c :
+         {Curve::segment({0, 0, 0}, {1, 2, 3}), arc(4, 0.5, 2.5), ellipse(3, 2, 0.5, 2.5), Curve::polyline({{0, 0, 0}, {1, 0, 0}, {1, 1, 1}})}) {
         const Curve r = c.reversed();
         EXPECT_LT((c.start() - r.end()).norm(), 1e-12);
         EXPECT_LT((c.end() - r.start()).norm(), 1e-12);

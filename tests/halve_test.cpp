@@ -8,14 +8,15 @@ using make::box;
 
 namespace {
 
-Model halved(const make::Solid& solid, const HalveOptions& options = {}) { return halve(solids_of({{"part", solid}}), options); }
+Model halved(const make::Solid& solid, const HalveOptions& options = {}) {
+    return halve(solids_of({{"part", solid}}), options);
+}
 
 }  // namespace
 
 TEST(Halve, PlateWithHolesKeepsAreaAndThickness) {
     const auto plate = make::cut(box({0, 0, 0}, {300, 200, 6}), {make::cylinder({60, 60, -5}, Vec3::UnitZ(), 15, 20),
-                                                                 make::cylinder({200, 120, -5}, Vec3::UnitZ(), 22.5, 20),
-                                                                 box({120, 20, -5}, {40, 12, 20})});
+                                                                 make::cylinder({200, 120, -5}, Vec3::UnitZ(), 22.5, 20), box({120, 20, -5}, {40, 12, 20})});
     const Model m = halved(plate);
     ASSERT_EQ(m.sheets.size(), 1u);
     const double area = 300 * 200 - pi * (15 * 15 + 22.5 * 22.5) - 40 * 12;
@@ -110,8 +111,8 @@ TEST(Halve, EggCrateIsTwentySheets) {
 
 TEST(Halve, DraftedRibIsBisectorWithLinearThickness) {
     const double height = 60, foot = 6, draft = 1.5 * pi / 180, tip = foot - 2 * height * std::tan(draft);
-    const auto rib = make::taper({{0, -foot / 2}, {200, -foot / 2}, {200, foot / 2}, {0, foot / 2}},
-                                 {{0, -tip / 2}, {200, -tip / 2}, {200, tip / 2}, {0, tip / 2}}, height);
+    const auto rib =
+        make::taper({{0, -foot / 2}, {200, -foot / 2}, {200, foot / 2}, {0, foot / 2}}, {{0, -tip / 2}, {200, -tip / 2}, {200, tip / 2}, {0, tip / 2}}, height);
     const Model m = halved(rib);
     ASSERT_EQ(m.sheets.size(), 1u);
     EXPECT_NEAR(m.sheets[0].area(), 200 * height, 1e-6);
@@ -235,4 +236,74 @@ TEST(Halve, PlateCoplanarWithAnothersMidPlaneIsNoTrouble) {
     for (const Sheet& s : m.sheets)
         if (std::abs(s.thickness.mean - 8) < 1e-6 && s.area() > 20000) thick = s.area();
     EXPECT_NEAR(thick, 200 * 150, 1e-6);
+}
+
+TEST(Halve, FilletsAtARibsFootDoNotCutTheBase) {
+    const auto profile = make::rounded({{-60, 0}, {60, 0}, {60, 6}, {2, 6}, {2, 50}, {-2, 50}, {-2, 6}, {-60, 6}}, {0, 0, 0, 4, 0, 0, 4, 0});
+    const Model m = halved(make::extrude({profile}, 300));
+    ASSERT_EQ(m.sheets.size(), 2u);
+    EXPECT_NEAR(total_area(m), 300 * (120 + 47), 1e-6);
+    EXPECT_EQ(connected_parts(m).count, 1);
+}
+
+TEST(Halve, RoundedRimEndsTheSheetAndIsNoWall) {
+    const auto profile = make::rounded({{0, 0}, {200, 0}, {200, 6}, {0, 6}}, {2.9, 2.9, 2.9, 2.9});
+    const Model m = halved(make::extrude({profile}, 150));
+    ASSERT_EQ(m.sheets.size(), 1u);
+    EXPECT_NEAR(m.sheets[0].area(), 200 * 150, 1e-6) << "up to the rim's outermost line";
+    EXPECT_NEAR(m.sheets[0].thickness.max, 6, 1e-9);
+}
+
+TEST(Halve, ThicknessStepGivesEachPieceItsOwnMiddle) {
+    for (const double low : {0.0, 2.0, 1.0}) {
+        // Flush below, symmetric, and in between.
+        const auto part = make::unify(make::fuse({box({0, 0, low}, {200, 100, 4}), box({200, 0, 0}, {150, 100, 8})}));
+        const Model m = halved(part);
+        ASSERT_EQ(m.sheets.size(), 2u) << low;
+        for (const Sheet& s : m.sheets) {
+            EXPECT_NEAR(s.area(), s.thickness.mean > 6 ? 150 * 100 : 200 * 100, 1e-5) << low;
+            EXPECT_NEAR(s.thickness.max - s.thickness.min, 0, 1e-8);
+        }
+    }
+}
+
+TEST(Halve, ThreeWallsOnOneLineShareIt) {
+    std::vector<make::Solid> walls;
+    for (int k = 0; k < 3; ++k) {
+        const double a = k * 2 * pi / 3;
+        walls.push_back(make::moved(box({0, -2.5, 0}, {150, 5, 200}), make::place({0, 0, 0}, Vec3::UnitZ(), Vec3(std::cos(a), std::sin(a), 0))));
+    }
+    const Model m = halved(make::unify(make::fuse(walls)));
+    ASSERT_EQ(m.sheets.size(), 3u);
+    EXPECT_EQ(seam_count(m, "star"), 1);
+    EXPECT_NEAR(total_area(m), 3 * 150 * 200, 1e-5);
+}
+
+TEST(Halve, MouldedTrayWithDraftOnEverySide) {
+    const auto outer = make::taper({{-100, -60}, {100, -60}, {100, 60}, {-100, 60}}, {{-104, -64}, {104, -64}, {104, 64}, {-104, 64}}, 80);
+    const auto inner =
+        make::moved(make::taper({{-97, -57}, {97, -57}, {97, 57}, {-97, 57}}, {{-102, -62}, {102, -62}, {102, 62}, {-102, 62}}, 80), make::place({0, 0, 3}));
+    const Model m = halved(make::cut(outer, {inner}));
+    ASSERT_EQ(m.sheets.size(), 5u);
+    EXPECT_EQ(seam_count(m, "corner"), 8);
+    EXPECT_EQ(connected_parts(m).count, 1);
+}
+
+TEST(Halve, NotchesAndHolesInRibsComeOut) {
+    const auto part = make::unify(make::cut(make::fuse({box({0, 0, 0}, {400, 150, 5}), box({0, 70, 5}, {400, 6, 60}), box({197, 0, 5}, {6, 150, 60})}),
+                                            {box({90, 60, 45}, {40, 30, 40}), make::cylinder({300, 60, 35}, Vec3::UnitY(), 12, 40)}));
+    const Model m = halved(part);
+    ASSERT_EQ(m.sheets.size(), 3u);
+    EXPECT_NEAR(total_area(m), 400 * 150 + 400 * 62.5 - 40 * 20 - pi * 144 + 150 * 62.5, 1e-5);
+}
+
+TEST(Halve, FusedTubesEndAtEachOther) {
+    const auto through = make::extrude(make::rectangular_tube(60, 60, 4, 0), 800);
+    const auto branch = make::cut(make::moved(make::extrude(make::rectangular_tube(60, 60, 4, 0), 500), make::place({0, 0, 400}, Vec3::UnitX())),
+                                  {make::extrude({make::polygon({{-30, -30}, {30, -30}, {30, 30}, {-30, 30}})}, 800)});
+    const Model m = halved(make::unify(make::fuse({through, branch})));
+    EXPECT_EQ(m.sheets.size(), 6u) << "flush walls of both tubes are one sheet each";
+    EXPECT_EQ(connected_parts(m).count, 1);
+    // Four walls of the tube; two flush side walls run on into the branch, top and bottom of it end at the tube's wall.
+    EXPECT_NEAR(total_area(m), 4 * 56 * 800 + 2 * 56 * (500 - 28) + 2 * 56 * (500 - 28), 1e-4);
 }

@@ -55,7 +55,8 @@ void expect_same(const Digest& a, const Digest& b, double volume = 1e-9) {
 // A part with no symmetry: every entity can be told from every other.
 make::Solid odd_part() {
     using make::box;
-    const auto fused = make::unify(make::fuse({box({0, 0, 0}, {310, 190, 6}), box({40, 0, 6}, {5, 190, 70}), box({150, 0, 6}, {4, 190, 50}), box({40, 120, 6}, {270, 3, 42})}));
+    const auto fused = make::unify(
+        make::fuse({box({0, 0, 0}, {310, 190, 6}), box({40, 0, 6}, {5, 190, 70}), box({150, 0, 6}, {4, 190, 50}), box({40, 120, 6}, {270, 3, 42})}));
     return make::cut(fused, {make::cylinder({250, 60, -5}, Vec3::UnitZ(), 21, 30), make::cylinder({100, 50, -5}, Vec3::UnitZ(), 12, 30)});
 }
 
@@ -78,7 +79,9 @@ Job run_items(const std::vector<make::Item>& items, const std::string& unit = "M
 
 }  // namespace
 
-TEST(Invariance, TurnedAndMovedByAHundredMetres) { expect_same(digest(run_items(odd_assembly())), digest(run_items(moved(odd_assembly(), anywhere())))); }
+TEST(Invariance, TurnedAndMovedByAHundredMetres) {
+    expect_same(digest(run_items(odd_assembly())), digest(run_items(moved(odd_assembly(), anywhere()))));
+}
 
 TEST(Invariance, InInchesAndInMetres) {
     const Digest mm = digest(run_items(odd_assembly()));
@@ -138,8 +141,7 @@ TEST(Invariance, ThreadsDoNotShow) {
                                     (folder / std::to_string(n)).string() + "'");
         ASSERT_EQ(r.code, 0) << r.err;
     }
-    for (const char* name : {"mesh.vtu", "ledger.csv", "model.halvo"})
-        EXPECT_TRUE(slurp(folder / "1" / name) == slurp(folder / "2" / name)) << name;
+    for (const char* name : {"mesh.vtu", "ledger.csv", "model.halvo"}) EXPECT_TRUE(slurp(folder / "1" / name) == slurp(folder / "2" / name)) << name;
     // The summary differs by its timing only.
     const auto without_timing = [](std::string s) { return s.substr(0, s.find("\"timing\"")); };
     EXPECT_EQ(without_timing(slurp(folder / "1" / "summary.json")), without_timing(slurp(folder / "2" / "summary.json")));

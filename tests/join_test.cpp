@@ -54,8 +54,8 @@ TEST(Join, RibOnBaseIsATeeOverItsFullLength) {
 }
 
 TEST(Join, ReachDecidesAboutWeldGaps) {
-    const std::vector<Item> plates = {{"base", box({0, 0, 0}, {300, 200, 8})}, {"web", box({0, 97, 8.4}, {300, 6, 100})},
-                                      {"flange", box({0, 50, 108.8}, {300, 100, 8})}};
+    const std::vector<Item> plates = {
+        {"base", box({0, 0, 0}, {300, 200, 8})}, {"web", box({0, 97, 8.4}, {300, 6, 100})}, {"flange", box({0, 50, 108.8}, {300, 100, 8})}};
     const auto wide = joined(plates, {1.0, {}});
     EXPECT_EQ(connected_parts(wide.model).count, 1);
     EXPECT_NEAR(seam_length(wide.model, "tee"), 600, 1e-8);
@@ -122,7 +122,8 @@ TEST(Join, FacesInContactAreLinkedNodeToNode) {
 }
 
 TEST(Join, PostEndsOnBothPlates) {
-    const auto j = joined({{"floor", box({-100, -100, 0}, {200, 200, 12})}, {"post", tube_between(50, 4, {0, 0, 12}, {0, 0, 812})},
+    const auto j = joined({{"floor", box({-100, -100, 0}, {200, 200, 12})},
+                           {"post", tube_between(50, 4, {0, 0, 12}, {0, 0, 812})},
                            {"roof", box({-100, -100, 812}, {200, 200, 6})}});
     EXPECT_EQ(connected_parts(j.model).count, 1);
     EXPECT_EQ(joint_count(j.model, "member end to sheet"), 2);
@@ -131,7 +132,8 @@ TEST(Join, PostEndsOnBothPlates) {
 }
 
 TEST(Join, BeamBetweenPostsReachesTheirAxes) {
-    const auto j = joined({{"left", tube_between(60, 4, {0, 0, 0}, {0, 0, 900})}, {"right", tube_between(60, 4, {1000, 0, 0}, {1000, 0, 900})},
+    const auto j = joined({{"left", tube_between(60, 4, {0, 0, 0}, {0, 0, 900})},
+                           {"right", tube_between(60, 4, {1000, 0, 0}, {1000, 0, 900})},
                            {"beam", tube_between(40, 3, {30, 0, 500}, {970, 0, 500}, Vec3::UnitZ())}});
     EXPECT_EQ(connected_parts(j.model).count, 1);
     EXPECT_EQ(joint_count(j.model, "member end to member"), 2);
@@ -153,7 +155,8 @@ TEST(Join, EccentricBeamKeepsItsAxisAndIsLinked) {
 
 TEST(Join, CornerOfAFrameHasNoOverhang) {
     // The upright runs past the beam to its top face.
-    const auto j = joined({{"upright", tube_between(60, 4, {0, 0, 0}, {0, 0, 900})}, {"beam", tube_between(60, 4, {30, 0, 870}, {800, 0, 870}, Vec3::UnitZ())}});
+    const auto j =
+        joined({{"upright", tube_between(60, 4, {0, 0, 0}, {0, 0, 900})}, {"beam", tube_between(60, 4, {30, 0, 870}, {800, 0, 870}, Vec3::UnitZ())}});
     EXPECT_EQ(connected_parts(j.model).count, 1);
     EXPECT_NEAR(j.model.length(member_of(j, "upright")), 870, 1e-8);
     EXPECT_NEAR(member_of(j, "upright").trimmed, 30, 1e-8);
@@ -171,7 +174,8 @@ TEST(Join, BraceOnAPostMeetsItsAxis) {
     const Vec3 foot(0, 0, 200), top(800, 0, 900), d = (top - foot).normalized();
     auto brace = make::moved(make::extrude(make::tube(42, 3), 2000), make::place(foot - 400 * d, d));
     brace = make::cut(brace, {box({-2000, -500, -2000}, {2030, 1000, 6000}), box({770, -500, -2000}, {2000, 1000, 6000})});
-    const auto j = joined({{"post 1", tube_between(60, 4, {0, 0, 0}, {0, 0, 1000})}, {"post 2", tube_between(60, 4, {800, 0, 0}, {800, 0, 1000})}, {"brace", brace}});
+    const auto j =
+        joined({{"post 1", tube_between(60, 4, {0, 0, 0}, {0, 0, 1000})}, {"post 2", tube_between(60, 4, {800, 0, 0}, {800, 0, 1000})}, {"brace", brace}});
     EXPECT_EQ(connected_parts(j.model).count, 1);
     EXPECT_NEAR(j.model.length(member_of(j, "brace")), (top - foot).norm(), 1e-6);
     EXPECT_TRUE(j.model.links.empty());
@@ -227,7 +231,8 @@ TEST(Join, ShelfPlateNotchedRoundAPostIsLinked) {
 }
 
 TEST(Join, RefusingOneJointLeavesExactlyThatOneOpen) {
-    const std::vector<Item> plates = {{"base", box({0, 0, 0}, {300, 200, 8})}, {"web", box({0, 97, 8}, {300, 6, 100})}, {"flange", box({0, 50, 108}, {300, 100, 8})}};
+    const std::vector<Item> plates = {
+        {"base", box({0, 0, 0}, {300, 200, 8})}, {"web", box({0, 97, 8}, {300, 6, 100})}, {"flange", box({0, 50, 108}, {300, 100, 8})}};
     const auto all = joined(plates);
     ASSERT_EQ(all.model.joints.size(), 2u);
     JoinOptions options;
@@ -263,7 +268,8 @@ TEST(Join, RunningItTwiceChangesNothing) {
 }
 
 TEST(Join, BodiesFarApartAreNotJoined) {
-    const auto j = joined({{"a", box({0, 0, 0}, {100, 100, 5})}, {"b", box({0, 0, 40}, {100, 100, 5})}, {"c", tube_between(40, 3, {300, 0, 0}, {300, 0, 500})}});
+    const auto j =
+        joined({{"a", box({0, 0, 0}, {100, 100, 5})}, {"b", box({0, 0, 40}, {100, 100, 5})}, {"c", tube_between(40, 3, {300, 0, 0}, {300, 0, 500})}});
     EXPECT_EQ(connected_parts(j.model).count, 3);
     EXPECT_TRUE(j.model.joints.empty());
 }
@@ -281,4 +287,77 @@ TEST(Join, ModelMadeByHandFindsItsSeams) {
     const Mesh k = mesh(m, {40, 0, 0});
     check_mesh(m, k);
     EXPECT_EQ(k.parts, 1);
+}
+
+TEST(Join, ThicknessStepIsLinkedAcrossItsOffset) {
+    const auto j = joined({{"plate", make::unify(make::fuse({box({0, 0, 0}, {200, 100, 4}), box({200, 0, 0}, {150, 100, 8})}))}});
+    EXPECT_EQ(joint_count(j.model, "step"), 1);
+    EXPECT_EQ(connected_parts(j.model).count, 1);
+    const Mesh m = mesh(j.model, {20, 0, 0});
+    check_mesh(j.model, m);
+    EXPECT_EQ(m.links, 6);
+    for (const Element& e : m.elements)
+        if (e.kind == ElementKind::rigid) {
+            EXPECT_NEAR((m.nodes[static_cast<std::size_t>(e.nodes[0])] - m.nodes[static_cast<std::size_t>(e.nodes[1])]).norm(), 2, 1e-8);
+        }
+    EXPECT_NEAR(prove(j.solids, j.model, m).volume_error, 0, 1e-9);
+}
+
+TEST(Join, FinAtTwentyDegreesTouchingWithItsEdge) {
+    const auto fin = make::moved(box({0, -100, 0}, {150, 200, 5}),
+                                 make::place({0, 0, 6}, Vec3(-std::sin(pi / 9), 0, std::cos(pi / 9)), Vec3(std::cos(pi / 9), 0, std::sin(pi / 9))));
+    const auto j = joined({{"base", box({-150, -100, -4}, {400, 200, 10})}, {"fin", fin}});
+    EXPECT_EQ(connected_parts(j.model).count, 1);
+    EXPECT_NEAR(seam_length(j.model, "tee"), 200, 1e-6);
+}
+
+TEST(Join, OverlapOfTwoPlatesIsOnePart) {
+    const auto j = joined({{"base", box({0, 0, 0}, {300, 200, 8})}, {"web", box({0, 97, 7.7}, {300, 6, 100})}});
+    EXPECT_EQ(connected_parts(j.model).count, 1);
+    EXPECT_NEAR(seam_length(j.model, "tee"), 300, 1e-8);
+    EXPECT_NEAR(sheet_of(j, "web").area(), 300 * (100 + 3.7), 1e-6);
+}
+
+TEST(Join, LidOnABoxWithAGap) {
+    const auto open_box = make::cut(box({0, 0, 0}, {300, 200, 120}), {box({3, 3, 3}, {294, 194, 200})});
+    const auto j = joined({{"box", open_box}, {"lid", box({0, 0, 120.2}, {300, 200, 4})}});
+    EXPECT_EQ(connected_parts(j.model).count, 1);
+    EXPECT_EQ(joint_count(j.model, "corner") + joint_count(j.model, "tee"), 4);
+    const double rim = 2 * (297.0 + 197.0);
+    double on_lid = 0;
+    for (const Seam& s : seams(j.model))
+        for (SheetId k : s.sheets)
+            if (j.solids.bodies[static_cast<std::size_t>(j.model.sheets[k.index()].body)].name == "lid") on_lid += j.model.length(s.edge);
+    EXPECT_NEAR(on_lid, rim, 1e-6);
+}
+
+TEST(Join, PipeThroughAPlateIsLinkedRoundIt) {
+    const auto plate = make::cut(box({-150, -150, 300}, {300, 300, 8}), {make::cylinder({0, 0, 0}, Vec3::UnitZ(), 30, 900)});
+    const auto j = joined({{"plate", plate}, {"pipe", make::extrude(make::tube(60, 4), 900)}});
+    EXPECT_EQ(connected_parts(j.model).count, 1);
+    EXPECT_NEAR(j.model.length(member_of(j, "pipe")), 900, 1e-8);
+    const Mesh m = mesh(j.model, {30, 0, 0});
+    check_mesh(j.model, m);
+    EXPECT_GE(m.links, 4);
+}
+
+TEST(Join, MitredPortalMeetsAtItsCorners) {
+    const double h = 200;
+    const auto profile = make::rectangular_tube(100, h, 6, 0);
+    const Vec3 corner[2] = {{0, 0, 3000}, {4000, 0, 3000}};
+    const auto knife = [&](int k, double side) {
+        const Vec3 n = k == 0 ? Vec3(1, 0, 1).normalized() : Vec3(-1, 0, 1).normalized();
+        return make::moved(box({-5000, -5000, side > 0 ? 0.0 : -5000}, {10000, 10000, 5000}), make::place(corner[k], n, Vec3::UnitY()));
+    };
+    // Each half plane through a corner keeps the column below it and the beam above it.
+    const auto column = [&](int k) {
+        return make::cut(make::moved(make::extrude(profile, 3300), make::place({k * 4000.0, 0, 0}, Vec3::UnitZ(), Vec3::UnitY())), {knife(k, 1)});
+    };
+    const auto beam =
+        make::cut(make::moved(make::extrude(profile, 4600), make::place({-300, 0, 3000}, Vec3::UnitX(), Vec3::UnitY())), {knife(0, -1), knife(1, -1)});
+    const auto j = joined({{"column 1", column(0)}, {"column 2", column(1)}, {"beam", beam}});
+    EXPECT_EQ(joint_count(j.model, "member ends"), 2);
+    EXPECT_EQ(connected_parts(j.model).count, 1);
+    EXPECT_NEAR(j.model.length(member_of(j, "beam")), 4000, 1e-6);
+    EXPECT_NEAR(j.model.length(member_of(j, "column 1")), 3000, 1e-6);
 }

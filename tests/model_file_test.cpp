@@ -3,8 +3,8 @@
 #include "support.hpp"
 
 #include <gtest/gtest.h>
-#include <pugixml.hpp>
 #include <sqlite3.h>
+#include <pugixml.hpp>
 
 using namespace test;
 
@@ -140,12 +140,13 @@ TEST(Vtu, IsWhatTheContractSays) {
     EXPECT_EQ(piece.attribute("NumberOfCells").as_uint(), j.mesh.elements.size());
     std::map<std::string, std::string> types;
     for (const auto& a : piece.child("CellData").children()) types[a.attribute("Name").as_string()] = a.attribute("type").as_string();
-    const std::map<std::string, std::string> want = {{"kind", "UInt8"}, {"thickness", "Float64"}, {"offset", "Float64"}, {"sheet", "Int32"}, {"member", "Int32"},
-                                                     {"body", "Int32"}, {"section", "Int32"}, {"scaled_jacobian", "Float64"}};
+    const std::map<std::string, std::string> want = {{"kind", "UInt8"},   {"thickness", "Float64"}, {"offset", "Float64"}, {"sheet", "Int32"},
+                                                     {"member", "Int32"}, {"body", "Int32"},        {"section", "Int32"},  {"scaled_jacobian", "Float64"}};
     EXPECT_EQ(types, want);
     const auto points = float_array(piece.child("Points").child("DataArray"));
     ASSERT_EQ(points.size(), 3 * j.mesh.nodes.size());
-    for (std::size_t i = 0; i < points.size(); ++i) ASSERT_NEAR(points[i], j.mesh.nodes[i / 3][static_cast<Eigen::Index>(i % 3)] + j.solids.shift[static_cast<Eigen::Index>(i % 3)], 1e-9);
+    for (std::size_t i = 0; i < points.size(); ++i)
+        ASSERT_NEAR(points[i], j.mesh.nodes[i / 3][static_cast<Eigen::Index>(i % 3)] + j.solids.shift[static_cast<Eigen::Index>(i % 3)], 1e-9);
     for (const auto& a : piece.child("CellData").children())
         if (std::string(a.attribute("Name").as_string()) == "thickness") {
             const auto t = float_array(a);
@@ -157,7 +158,9 @@ TEST(Convert, ModelToMeshSummaryAndLedger) {
     const Folder folder;
     const Job j = small_job();
     write_results(folder / "out", j);
-    const auto convert = [&](const std::string& to) { return halvo_command("convert '" + (folder / "out" / "model.halvo").string() + "' '" + (folder / to).string() + "'"); };
+    const auto convert = [&](const std::string& to) {
+        return halvo_command("convert '" + (folder / "out" / "model.halvo").string() + "' '" + (folder / to).string() + "'");
+    };
     EXPECT_EQ(convert("again.vtu").code, 0);
     EXPECT_TRUE(slurp(folder / "again.vtu") == slurp(folder / "out" / "mesh.vtu"));
     EXPECT_EQ(convert("again.csv").code, 0);

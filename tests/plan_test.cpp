@@ -31,7 +31,9 @@ const std::string source = "[source]\nfile = \"part.step\"\n";
 }  // namespace
 
 TEST(PlanFile, QuantitiesTakeUnits) {
-    const Plan p = plan_of(source + "[join]\nreach = \"0.05 inch\"\n[mesh]\nsize = \"2 cm\"\nlargest = 45\n[survey]\nthickest = \"0.01 m\"\n[halve]\ndraft = \"5 degree\"\n[prove]\nvolume = \"2 %\"\n");
+    const Plan p = plan_of(source +
+                           "[join]\nreach = \"0.05 inch\"\n[mesh]\nsize = \"2 cm\"\nlargest = 45\n[survey]\nthickest = \"0.01 m\"\n[halve]\ndraft = \"5 "
+                           "degree\"\n[prove]\nvolume = \"2 %\"\n");
     EXPECT_NEAR(p.join.reach, 1.27, 1e-12);
     EXPECT_NEAR(p.mesh.size, 20, 1e-12);
     EXPECT_NEAR(p.mesh.largest, 45, 1e-12);

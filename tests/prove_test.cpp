@@ -85,7 +85,8 @@ TEST(Prove, MissingJointShows) {
 
 TEST(Prove, UncoveredSkinShows) {
     // A moulded dome on a plate: its skin has no sheet in this version, and the proof says so.
-    const auto part = make::fuse({box({0, 0, 0}, {300, 200, 4}), make::cut(make::ball({150, 100, 0}, 50), {make::ball({150, 100, 0}, 47), box({0, 0, -100}, {300, 200, 100.5})})});
+    const auto part = make::fuse(
+        {box({0, 0, 0}, {300, 200, 4}), make::cut(make::ball({150, 100, 0}, 50), {make::ball({150, 100, 0}, 47), box({0, 0, -100}, {300, 200, 100.5})})});
     const Assembly solids = solids_of({{"part", part}});
     Model m = halve(solids);
     bool named = false;
@@ -133,4 +134,26 @@ TEST(Prove, ClassesAreMeasured) {
     EXPECT_EQ(kind(make::opened(box({0, 0, 0}, {90, 80, 5}))), BodyClass::open);
     EXPECT_EQ(kind(make::fuse({box({0, 0, 0}, {80, 80, 80}), box({38, 0, 80}, {4, 80, 160})})), BodyClass::mixed);
     EXPECT_EQ(kind(make::taper({{0, -3}, {200, -3}, {200, 3}, {0, 3}}, {{0, -1.5}, {200, -1.5}, {200, 1.5}, {0, 1.5}}, 60)), BodyClass::thin);
+}
+
+TEST(Prove, SolidInTwoPartsShows) {
+    // A bend joins both flats; bends have no sheet in this version.
+    const auto bracket = make::extrude({make::rounded({{0, 0}, {80, 0}, {80, 3}, {3, 3}, {3, 60}, {0, 60}}, {8, 0, 0, 5, 0, 0})}, 70);
+    const Job j = job_of(bracket);
+    EXPECT_EQ(j.proof.split_bodies.size(), 1u);
+    EXPECT_FALSE(j.proof.within_bounds);
+    int named = 0;
+    for (const Finding& f : j.model.findings) named += f.kind == "body in parts" || f.kind == "skin without a sheet";
+    EXPECT_EQ(named, 2);
+}
+
+TEST(Prove, CrossingsInOneSolidAreCountedOnce) {
+    std::vector<make::Solid> ribs;
+    for (int i = 0; i < 4; ++i) {
+        ribs.push_back(box({i * 40.0 + 19, 0, 0}, {4, 160, 30}));
+        ribs.push_back(box({0, i * 40.0 + 18.5, 0}, {160, 5, 30}));
+    }
+    const Job j = job_of(make::unify(make::fuse(ribs)));
+    EXPECT_NEAR(j.proof.volume_error, 0, 1e-9);
+    EXPECT_NEAR(j.proof.bodies[0].bridged, 16 * 4 * 5 * 30, 1e-3);
 }

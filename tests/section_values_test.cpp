@@ -51,8 +51,18 @@ void expect_area_values(const Section& s, const Moments& r) {
 
 std::vector<std::vector<Curve>> i_profile(double h, double b, double tw, double tf, double r) {
     const double w = tw / 2, y = h / 2;
-    return {make::rounded({{-b / 2, -y}, {b / 2, -y}, {b / 2, -y + tf}, {w, -y + tf}, {w, y - tf}, {b / 2, y - tf}, {b / 2, y}, {-b / 2, y}, {-b / 2, y - tf},
-                           {-w, y - tf}, {-w, -y + tf}, {-b / 2, -y + tf}},
+    return {make::rounded({{-b / 2, -y},
+                           {b / 2, -y},
+                           {b / 2, -y + tf},
+                           {w, -y + tf},
+                           {w, y - tf},
+                           {b / 2, y - tf},
+                           {b / 2, y},
+                           {-b / 2, y},
+                           {-b / 2, y - tf},
+                           {-w, y - tf},
+                           {-w, -y + tf},
+                           {-b / 2, -y + tf}},
                           {0, 0, 0, r, r, 0, 0, 0, 0, r, r, 0})};
 }
 

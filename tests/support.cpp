@@ -1,12 +1,12 @@
 #include "support.hpp"
 
+#include <sys/wait.h>
+#include <unistd.h>
 #include <array>
 #include <cstdio>
 #include <fstream>
 #include <set>
 #include <sstream>
-#include <sys/wait.h>
-#include <unistd.h>
 
 namespace test {
 
@@ -40,7 +40,9 @@ Job job_of(const std::vector<make::Item>& items, const Plan& plan, const std::st
     return job;
 }
 
-Job job_of(const make::Solid& solid, const Plan& plan) { return job_of(std::vector<make::Item>{{"part", solid}}, plan); }
+Job job_of(const make::Solid& solid, const Plan& plan) {
+    return job_of(std::vector<make::Item>{{"part", solid}}, plan);
+}
 
 Eigen::Isometry3d anywhere() {
     return Eigen::Translation3d(61234.5, -58765.4, 52345.6) * Eigen::Isometry3d(Eigen::AngleAxisd(37 * pi / 180, Vec3(0.3, -0.8, 0.52).normalized()));
@@ -152,6 +154,8 @@ std::string slurp(const fs::path& file) {
     return text.str();
 }
 
-void spit(const fs::path& file, const std::string& text) { std::ofstream(file, std::ios::binary) << text; }
+void spit(const fs::path& file, const std::string& text) {
+    std::ofstream(file, std::ios::binary) << text;
+}
 
 }  // namespace test

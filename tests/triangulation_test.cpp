@@ -1,6 +1,6 @@
 // Constrained Delaunay triangulation: areas, the empty-circle rule, forced edges.
-#include "geom/predicates.hpp"
 #include "geom/triangulation.hpp"
+#include "geom/predicates.hpp"
 #include "support.hpp"
 
 #include <gtest/gtest.h>
@@ -14,7 +14,8 @@ namespace {
 double area_of(const std::vector<Vec2>& p, const std::vector<Triangle>& t) {
     double sum = 0;
     for (const Triangle& k : t) {
-        const Vec2 u = p[static_cast<std::size_t>(k.v[1])] - p[static_cast<std::size_t>(k.v[0])], v = p[static_cast<std::size_t>(k.v[2])] - p[static_cast<std::size_t>(k.v[0])];
+        const Vec2 u = p[static_cast<std::size_t>(k.v[1])] - p[static_cast<std::size_t>(k.v[0])],
+                   v = p[static_cast<std::size_t>(k.v[2])] - p[static_cast<std::size_t>(k.v[0])];
         EXPECT_GT(u.x() * v.y() - u.y() * v.x(), 0);
         sum += 0.5 * (u.x() * v.y() - u.y() * v.x());
     }
@@ -29,7 +30,8 @@ void expect_delaunay(const std::vector<Vec2>& p, const std::vector<Triangle>& t)
             for (int v : t[static_cast<std::size_t>(n)].v)
                 if (v != t[i].v[0] && v != t[i].v[1] && v != t[i].v[2])
                     EXPECT_LE(in_circle(p[static_cast<std::size_t>(t[i].v[0])], p[static_cast<std::size_t>(t[i].v[1])], p[static_cast<std::size_t>(t[i].v[2])],
-                                        p[static_cast<std::size_t>(v)]), 0);
+                                        p[static_cast<std::size_t>(v)]),
+                              0);
         }
 }
 

@@ -6,8 +6,8 @@
 #include <halvo/job.hpp>
 #include <halvo/threads.hpp>
 
-#include <CLI/CLI.hpp>
 #include <fmt/format.h>
+#include <CLI/CLI.hpp>
 
 using namespace halvo;
 namespace fs = std::filesystem;
@@ -102,8 +102,10 @@ int do_draw(const DrawArguments& a, const Common& common) {
         run(job, Stage::read, solid_only ? Stage::survey : Stage::mesh, terminal_observer(common.quiet));
         end_progress();
     }
-    const std::map<std::string, DrawOptions::Colour> colours = {{"body", DrawOptions::Colour::body}, {"thickness", DrawOptions::Colour::thickness},
-                                                                {"edges", DrawOptions::Colour::edges}, {"quality", DrawOptions::Colour::quality}};
+    const std::map<std::string, DrawOptions::Colour> colours = {{"body", DrawOptions::Colour::body},
+                                                                {"thickness", DrawOptions::Colour::thickness},
+                                                                {"edges", DrawOptions::Colour::edges},
+                                                                {"quality", DrawOptions::Colour::quality}};
     o.colour = colours.at(a.colour);
     o.solid = a.show == "solid" || (a.show.empty() && !model);
     o.mesh_lines = a.lines || a.show == "mesh";
@@ -139,7 +141,8 @@ int do_convert(const std::string& from, const std::string& to) {
 int do_demo(const std::string& out, const Common& common) {
     fs::path folder = HALVO_DEMO_SOURCE;
     if (!fs::exists(folder / "station.toml")) folder = HALVO_DEMO_INSTALLED;
-    if (!fs::exists(folder / "station.toml")) throw Error(ErrorKind::input, folder.string() + ": the demo data is not there; install Halvo with its share folder");
+    if (!fs::exists(folder / "station.toml"))
+        throw Error(ErrorKind::input, folder.string() + ": the demo data is not there; install Halvo with its share folder");
     fmt::print("$ halvo survey {}\n", (folder / "station.step").string());
     do_survey((folder / "station.step").string(), {}, common);
     fmt::print("\n$ halvo run {} --out {}\n", (folder / "station.toml").string(), out);
@@ -157,7 +160,8 @@ int do_demo(const std::string& out, const Common& common) {
     meshed.colour = DrawOptions::Colour::quality, meshed.mesh_lines = true;
     real.real_thickness = true;
     fmt::print("\n");
-    for (const Figure& f : {Figure{"solid.png", solid}, Figure{"thickness.png", thick}, Figure{"edges.png", edges}, Figure{"mesh.png", meshed}, Figure{"real.png", real}}) {
+    for (const Figure& f :
+         {Figure{"solid.png", solid}, Figure{"thickness.png", thick}, Figure{"edges.png", edges}, Figure{"mesh.png", meshed}, Figure{"real.png", real}}) {
         draw(fs::path(out) / f.name, job, f.options);
         fmt::print("figure {}\n", (fs::path(out) / f.name).string());
     }
@@ -248,10 +252,14 @@ int main(int argc, char** argv) {
         return dispatch(argc, argv);
     } catch (const Error& e) {
         switch (e.kind()) {
-            case ErrorKind::usage: return fail(e.what(), exit_usage);
-            case ErrorKind::input: return fail(e.what(), exit_input);
-            case ErrorKind::cancelled: return fail(e.what(), exit_stopped);
-            case ErrorKind::stage: break;
+            case ErrorKind::usage:
+                return fail(e.what(), exit_usage);
+            case ErrorKind::input:
+                return fail(e.what(), exit_input);
+            case ErrorKind::cancelled:
+                return fail(e.what(), exit_stopped);
+            case ErrorKind::stage:
+                break;
         }
         return fail(e.what(), exit_stage);
     } catch (const std::exception& e) {

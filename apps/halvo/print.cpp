@@ -32,9 +32,8 @@ public:
 
 private:
     bool numeric(std::size_t column) const {
-        return std::all_of(rows_.begin() + 1, rows_.end(), [&](const auto& r) {
-            return r[column].empty() || r[column].find_first_not_of("0123456789.+-e% x") == std::string::npos;
-        });
+        return std::all_of(rows_.begin() + 1, rows_.end(),
+                           [&](const auto& r) { return r[column].empty() || r[column].find_first_not_of("0123456789.+-e% x") == std::string::npos; });
     }
     std::vector<std::vector<std::string>> rows_;
 };
@@ -74,8 +73,8 @@ std::string dimensions(const Section& s) {
 }  // namespace
 
 void print_survey(const Assembly& solids, const Survey& survey) {
-    fmt::print("{}: {} {}, unit {}, {:.0f} x {:.0f} x {:.0f} mm\n\n", solids.file, solids.bodies.size(), solids.bodies.size() == 1 ? "body" : "bodies", solids.unit,
-               solids.box.sizes().x(), solids.box.sizes().y(), solids.box.sizes().z());
+    fmt::print("{}: {} {}, unit {}, {:.0f} x {:.0f} x {:.0f} mm\n\n", solids.file, solids.bodies.size(), solids.bodies.size() == 1 ? "body" : "bodies",
+               solids.unit, solids.box.sizes().x(), solids.box.sizes().y(), solids.box.sizes().z());
     Table t({"#", "body", "class", "thickness mm", "volume mm3", "area mm2", "size mm", "centre mm", "why"});
     double volume = 0;
     int of[5] = {};
@@ -99,8 +98,8 @@ void print_survey(const Assembly& solids, const Survey& survey) {
 
 void print_run(const Job& job) {
     const Model& m = job.model;
-    fmt::print("{}: {} {} -> {} sheets, {} members, {} sections\n", job.solids.file, job.solids.bodies.size(), job.solids.bodies.size() == 1 ? "body" : "bodies",
-               m.sheets.size(), m.members.size(), m.sections.size());
+    fmt::print("{}: {} {} -> {} sheets, {} members, {} sections\n", job.solids.file, job.solids.bodies.size(),
+               job.solids.bodies.size() == 1 ? "body" : "bodies", m.sheets.size(), m.members.size(), m.sections.size());
     std::map<std::string, std::pair<int, double>> seam_kinds;
     for (const Seam& s : seams(m)) ++seam_kinds[s.kind].first, seam_kinds[s.kind].second += m.length(s.edge);
     if (!seam_kinds.empty()) {
@@ -126,10 +125,11 @@ void print_run(const Job& job) {
         const auto open = std::count_if(p.contacts.begin(), p.contacts.end(), [](const ContactProof& c) { return !c.joined; });
         fmt::print("  prove    volume {:+.3f} % in all, worst body {:+.3f} %{}; mass centre off by {:.2f} mm\n", 100 * p.volume_error, 100 * p.worst_body_error,
                    p.worst_body >= 0 && static_cast<std::size_t>(p.worst_body) < job.solids.bodies.size()
-                       ? " (" + job.solids.bodies[static_cast<std::size_t>(p.worst_body)].name + ")" : "",
+                       ? " (" + job.solids.bodies[static_cast<std::size_t>(p.worst_body)].name + ")"
+                       : "",
                    p.centroid_error);
-        fmt::print("           skin covered {:.1f} %, thickness off by {:.2g} % (99 % of elements); {} contacts of the solids, {} without a joint\n", 100 * p.coverage,
-                   100 * p.thickness_error, p.contacts.size(), open);
+        fmt::print("           skin covered {:.1f} %, thickness off by {:.2g} % (99 % of elements); {} contacts of the solids, {} without a joint\n",
+                   100 * p.coverage, 100 * p.thickness_error, p.contacts.size(), open);
     }
     fmt::print("  findings {}\n", m.findings.empty() ? "none" : std::to_string(m.findings.size()));
     print_findings(m.findings, job.solids.shift);
@@ -155,8 +155,8 @@ void list_bodies(const Job& job) {
     Table t({"#", "id", "body", "class", "volume mm3", "idealized mm3", "bridged mm3", "error %"});
     for (std::size_t i = 0; i < job.solids.bodies.size(); ++i) {
         const BodyProof p = i < job.proof.bodies.size() ? job.proof.bodies[i] : BodyProof{};
-        t.row({std::to_string(i + 1), job.solids.bodies[i].key, job.solids.bodies[i].name, class_name(job.survey.bodies[i].kind), number(job.solids.bodies[i].mass.volume),
-               number(p.idealized), number(p.bridged), fmt::format("{:+.3f}", 100 * p.error)});
+        t.row({std::to_string(i + 1), job.solids.bodies[i].key, job.solids.bodies[i].name, class_name(job.survey.bodies[i].kind),
+               number(job.solids.bodies[i].mass.volume), number(p.idealized), number(p.bridged), fmt::format("{:+.3f}", 100 * p.error)});
     }
     t.print();
 }
@@ -165,7 +165,8 @@ void list_sheets(const Job& job) {
     Table t({"#", "id", "body", "surface", "area mm2", "thickness mm", "regions"});
     for (std::size_t i = 0; i < job.model.sheets.size(); ++i) {
         const Sheet& s = job.model.sheets[i];
-        t.row({std::to_string(i), s.key, body_name(job, s.body), "plane", number(s.area()), thickness(s.thickness.min, s.thickness.max), std::to_string(s.regions.size())});
+        t.row({std::to_string(i), s.key, body_name(job, s.body), "plane", number(s.area()), thickness(s.thickness.min, s.thickness.max),
+               std::to_string(s.regions.size())});
     }
     t.print();
 }
@@ -194,7 +195,8 @@ void list_joints(const Job& job) {
     Table t({"#", "id", "kind", "between", "and", "gap mm", "length mm", "moved mm", "state"});
     for (std::size_t i = 0; i < job.model.joints.size(); ++i) {
         const JointRecord& j = job.model.joints[i];
-        t.row({std::to_string(i), j.key, j.kind, body_name(job, j.bodies[0]), body_name(job, j.bodies[1]), number(j.gap), number(j.length), number(j.moved), state_name(j.state)});
+        t.row({std::to_string(i), j.key, j.kind, body_name(job, j.bodies[0]), body_name(job, j.bodies[1]), number(j.gap), number(j.length), number(j.moved),
+               state_name(j.state)});
     }
     t.print();
 }
@@ -240,6 +242,7 @@ void print_list(const Job& job, const std::string& what) {
         if (job.model.findings.empty()) fmt::print("  (none)\n");
         print_findings(job.model.findings, job.solids.shift);
     } else {
-        throw Error(ErrorKind::usage, fmt::format("cannot list \"{}\"; choose bodies, walls, sheets, members, sections, seams, joints, contacts, ledger or findings", what));
+        throw Error(ErrorKind::usage,
+                    fmt::format("cannot list \"{}\"; choose bodies, walls, sheets, members, sections, seams, joints, contacts, ledger or findings", what));
     }
 }

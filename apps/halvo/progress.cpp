@@ -2,17 +2,19 @@
 
 #include <fmt/format.h>
 
+#include <unistd.h>
 #include <chrono>
 #include <csignal>
 #include <cstdio>
-#include <unistd.h>
 
 namespace {
 
 volatile std::sig_atomic_t stop_asked = 0;
 bool line_open = false;
 
-extern "C" void on_stop(int) { stop_asked = 1; }
+extern "C" void on_stop(int) {
+    stop_asked = 1;
+}
 
 }  // namespace
 

@@ -44,10 +44,18 @@
 namespace make {
 namespace {
 
-Solid wrap(const TopoDS_Shape& s) { return {std::make_shared<TopoDS_Shape>(s)}; }
-const TopoDS_Shape& shape(const Solid& s) { return *static_cast<const TopoDS_Shape*>(s.shape.get()); }
-gp_Pnt pnt(const Vec3& p) { return {p.x(), p.y(), p.z()}; }
-gp_Dir dir(const Vec3& p) { return {p.x(), p.y(), p.z()}; }
+Solid wrap(const TopoDS_Shape& s) {
+    return {std::make_shared<TopoDS_Shape>(s)};
+}
+const TopoDS_Shape& shape(const Solid& s) {
+    return *static_cast<const TopoDS_Shape*>(s.shape.get());
+}
+gp_Pnt pnt(const Vec3& p) {
+    return {p.x(), p.y(), p.z()};
+}
+gp_Dir dir(const Vec3& p) {
+    return {p.x(), p.y(), p.z()};
+}
 
 TopoDS_Wire wire(const std::vector<Curve>& loop) {
     BRepBuilderAPI_MakeWire w;
@@ -73,13 +81,17 @@ Handle(TDocStd_Document) new_document() {
 
 }  // namespace
 
-Solid box(const Vec3& corner, const Vec3& size) { return wrap(BRepPrimAPI_MakeBox(pnt(corner), pnt(corner + size)).Solid()); }
+Solid box(const Vec3& corner, const Vec3& size) {
+    return wrap(BRepPrimAPI_MakeBox(pnt(corner), pnt(corner + size)).Solid());
+}
 
 Solid cylinder(const Vec3& base, const Vec3& axis, double radius, double height) {
     return wrap(BRepPrimAPI_MakeCylinder(gp_Ax2(pnt(base), dir(axis)), radius, height).Solid());
 }
 
-Solid ball(const Vec3& centre, double radius) { return wrap(BRepPrimAPI_MakeSphere(pnt(centre), radius).Solid()); }
+Solid ball(const Vec3& centre, double radius) {
+    return wrap(BRepPrimAPI_MakeSphere(pnt(centre), radius).Solid());
+}
 
 Solid extrude(const std::vector<std::vector<Curve>>& loops, double height) {
     BRepBuilderAPI_MakeFace face(gp_Pln(gp_Pnt(0, 0, 0), gp_Dir(0, 0, 1)), wire(loops[0]), true);
@@ -182,7 +194,9 @@ double area(const Solid& s) {
     return p.Mass();
 }
 
-std::vector<Curve> polygon(const std::vector<Vec2>& corners) { return rounded(corners, std::vector<double>(corners.size(), 0.0)); }
+std::vector<Curve> polygon(const std::vector<Vec2>& corners) {
+    return rounded(corners, std::vector<double>(corners.size(), 0.0));
+}
 
 std::vector<Curve> circle(double radius, const Vec2& centre) {
     halvo::Frame f;
@@ -210,8 +224,8 @@ std::vector<Curve> rounded(const std::vector<Vec2>& corners, const std::vector<d
         const double half = 0.5 * std::acos(std::clamp(u.dot(v), -1.0, 1.0));
         const double back = radius[i] / std::tan(half);
         const Vec2 mid = (u + v).normalized();
-        rounds.push_back({b + back * u, b + back * v, b + radius[i] / std::sin(half) * mid, radius[i],
-                          (b - a).x() * (c - b).y() - (b - a).y() * (c - b).x() > 0});
+        rounds.push_back(
+            {b + back * u, b + back * v, b + radius[i] / std::sin(half) * mid, radius[i], (b - a).x() * (c - b).y() - (b - a).y() * (c - b).x() > 0});
     }
     std::vector<Curve> out;
     const auto up = [](const Vec2& p) { return Vec3(p.x(), p.y(), 0); };
@@ -241,9 +255,7 @@ std::vector<std::vector<Curve>> tube(double diameter, double thickness) {
 }
 
 std::vector<std::vector<Curve>> rectangular_tube(double width, double height, double thickness, double corner) {
-    const auto rect = [](double w, double h) {
-        return std::vector<Vec2>{{-w / 2, -h / 2}, {w / 2, -h / 2}, {w / 2, h / 2}, {-w / 2, h / 2}};
-    };
+    const auto rect = [](double w, double h) { return std::vector<Vec2>{{-w / 2, -h / 2}, {w / 2, -h / 2}, {w / 2, h / 2}, {-w / 2, h / 2}}; };
     const double in = std::max(0.0, corner - thickness);
     return {rounded(rect(width, height), std::vector<double>(4, corner)),
             reversed(rounded(rect(width - 2 * thickness, height - 2 * thickness), std::vector<double>(4, in)))};
@@ -273,8 +285,7 @@ void write_step(const std::string& file, const std::vector<Item>& items, const s
     STEPCAFControl_Writer writer;
     writer.SetNameMode(true);
     writer.SetColorMode(true);
-    if (!writer.Transfer(doc, STEPControl_AsIs) || writer.Write(file.c_str()) != IFSelect_RetDone)
-        throw std::runtime_error("cannot write " + file);
+    if (!writer.Transfer(doc, STEPControl_AsIs) || writer.Write(file.c_str()) != IFSelect_RetDone) throw std::runtime_error("cannot write " + file);
 }
 
 double kernel_read_seconds(const std::string& file) {

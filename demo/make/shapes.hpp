@@ -56,8 +56,7 @@ struct Item {
     std::array<double, 3> colour{0.62, 0.66, 0.70};
 };
 /// Writes an assembly with one product per item. `unit` is "MM", "INCH" or "M"; `schema` "AP203", "AP214IS" or "AP242DIS".
-void write_step(const std::string& file, const std::vector<Item>& items, const std::string& unit = "MM",
-                const std::string& schema = "AP214IS");
+void write_step(const std::string& file, const std::vector<Item>& items, const std::string& unit = "MM", const std::string& schema = "AP214IS");
 
 /// Seconds the kernel's reader alone needs for a STEP file; the yardstick of the benchmarks.
 [[nodiscard]] double kernel_read_seconds(const std::string& file);

@@ -15,10 +15,9 @@ Solid slot(const Vec2& at, double length, double width) {
     const double h = length / 2 - width / 2, r = width / 2;
     halvo::Frame left, right;
     left.origin = {at.x() - h, at.y(), 0}, right.origin = {at.x() + h, at.y(), 0};
-    const std::vector<Curve> loop = {Curve::segment({at.x() - h, at.y() - r, 0}, {at.x() + h, at.y() - r, 0}),
-                                     Curve{halvo::CircleCurve{right, r}, -pi / 2, pi / 2},
-                                     Curve::segment({at.x() + h, at.y() + r, 0}, {at.x() - h, at.y() + r, 0}),
-                                     Curve{halvo::CircleCurve{left, r}, pi / 2, 3 * pi / 2}};
+    const std::vector<Curve> loop = {
+        Curve::segment({at.x() - h, at.y() - r, 0}, {at.x() + h, at.y() - r, 0}), Curve{halvo::CircleCurve{right, r}, -pi / 2, pi / 2},
+        Curve::segment({at.x() + h, at.y() + r, 0}, {at.x() - h, at.y() + r, 0}), Curve{halvo::CircleCurve{left, r}, pi / 2, 3 * pi / 2}};
     return moved(extrude({loop}, 40), place({0, 0, deck_bottom - 20}));
 }
 
@@ -87,8 +86,7 @@ std::vector<Item> weather_station() {
         for (double y : {-post_y, post_y}) {
             ++n;
             items.push_back({"base plate " + std::to_string(n), moved(base_plate(), place({x, y, 0})), dark});
-            items.push_back({"post " + std::to_string(n),
-                             square_tube(post_width, 4, {x, y, base_thickness}, {x, y, deck_bottom}, Vec3::UnitX()), steel});
+            items.push_back({"post " + std::to_string(n), square_tube(post_width, 4, {x, y, base_thickness}, {x, y, deck_bottom}, Vec3::UnitX()), steel});
         }
     const double clear_x = post_x - post_width / 2, clear_y = post_y - post_width / 2;
     n = 0;
@@ -103,8 +101,7 @@ std::vector<Item> weather_station() {
     const Eigen::Isometry3d askew = Eigen::Translation3d(-230, 160, deck_top) * Eigen::Isometry3d(Eigen::AngleAxisd(23 * pi / 180, Vec3::UnitZ()));
     n = 0;
     for (double x : {-150.0, 150.0})
-        for (double y : {-95.0, 95.0})
-            items.push_back({"leg " + std::to_string(++n), moved(moved(extrude(tube(25, 2), 220), place({x, y, 0})), askew), zinc});
+        for (double y : {-95.0, 95.0}) items.push_back({"leg " + std::to_string(++n), moved(moved(extrude(tube(25, 2), 220), place({x, y, 0})), askew), zinc});
     items.push_back({"instrument shelf", moved(instrument_shelf(), askew * Eigen::Translation3d(0, 0, 220)), ochre});
     // Mast with two stays and a sensor arm at an odd angle.
     const Vec3 foot(450, -230, deck_top);

@@ -52,8 +52,8 @@ struct MassProperties {
 
 /// One solid (or one open shell) of the assembly.
 struct Body {
-    std::string name;    ///< product name, "solid" where the file gives none
-    std::string path;    ///< names from the root of the assembly tree, separated by '/'
+    std::string name;  ///< product name, "solid" where the file gives none
+    std::string path;  ///< names from the root of the assembly tree, separated by '/'
     std::array<double, 3> colour{0.62, 0.66, 0.70};
     std::vector<Vec3> vertices;
     std::vector<BodyEdge> edges;
@@ -63,7 +63,7 @@ struct Body {
     bool closed = true;         ///< every edge bounds two faces
     MassProperties mass;
     Box3 box;
-    std::string key;            ///< stable id: from name and measures, not from order or position
+    std::string key;  ///< stable id: from name and measures, not from order or position
     std::shared_ptr<const FacetTree> tree;
 
     [[nodiscard]] Vec3 facet_normal(std::size_t i) const;
@@ -73,10 +73,10 @@ struct Body {
 struct Assembly {
     std::string file;
     std::string sha256;
-    std::string unit = "mm";          ///< unit of the file
-    Vec3 shift = Vec3::Zero();        ///< added to Halvo's coordinates to get those of the file (mm)
+    std::string unit = "mm";    ///< unit of the file
+    Vec3 shift = Vec3::Zero();  ///< added to Halvo's coordinates to get those of the file (mm)
     Tolerance tolerance;
-    std::vector<Body> bodies;         ///< in canonical order: by name, then size; not by order in the file
+    std::vector<Body> bodies;  ///< in canonical order: by name, then size; not by order in the file
     Box3 box;
 };
 

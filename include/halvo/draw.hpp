@@ -6,9 +6,9 @@ namespace halvo {
 struct DrawOptions {
     enum class Colour { body, thickness, edges, quality };
     Colour colour = Colour::thickness;
-    bool solid = false;           ///< draw the solids instead of the model
-    bool mesh_lines = false;      ///< show element edges
-    bool real_thickness = false;  ///< shells as plates and members with their section, beside the outline of the solid
+    bool solid = false;                    ///< draw the solids instead of the model
+    bool mesh_lines = false;               ///< show element edges
+    bool real_thickness = false;           ///< shells as plates and members with their section, beside the outline of the solid
     double azimuth = -55, elevation = 28;  ///< view direction, degrees
     int width = 1280, height = 800;
     std::string title;

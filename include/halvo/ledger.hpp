@@ -19,17 +19,17 @@ struct LedgerEntry {
     std::string about;  ///< one line for people, with figures and units
     double value = 0;   ///< the leading figure (mm, mm2 as `about` says)
     Vec3 place = Vec3::Zero();
-    std::string body;   ///< name of the body, or "a + b"
+    std::string body;  ///< name of the body, or "a + b"
 };
 
 /// Something an analyst should know: a defect, a part that could not be idealized, a contact without a joint.
 struct Finding {
     std::string key;
     std::string kind;
-    std::string about;  ///< what, with figures
-    std::string advice; ///< what can be done about it
+    std::string about;   ///< what, with figures
+    std::string advice;  ///< what can be done about it
     Vec3 place = Vec3::Zero();
-    double size = 0;    ///< mm
+    double size = 0;  ///< mm
     std::string body;
 };
 

@@ -24,8 +24,8 @@ struct Mesh {
     std::vector<Vec3> nodes;
     std::vector<Element> elements;
     int quads = 0, trias = 0, lines = 0, links = 0;
-    int parts = 0;                 ///< connected parts by shared nodes
-    double free_edge_length = 0;   ///< of element edges with one shell and no line on them
+    int parts = 0;                ///< connected parts by shared nodes
+    double free_edge_length = 0;  ///< of element edges with one shell and no line on them
     MeshQuality quality;
 };
 

@@ -27,15 +27,15 @@ struct EdgeUse {
 /// A piece of a sheet bounded by edges. Loops run with the sheet's material on the left seen against its normal; the first is the outer one.
 struct Region {
     std::vector<std::vector<EdgeUse>> loops;
-    std::vector<EdgeId> embedded;   ///< edges inside the region that others share (slits in the mesh, not in the sheet)
-    std::vector<VertexId> points;   ///< vertices inside the region that others share
-    double area = 0;                ///< mm2
-    double own_area = 0;            ///< part of `area` that lies in the sheet's own body; the rest bridges to a neighbour (mm2)
+    std::vector<EdgeId> embedded;  ///< edges inside the region that others share (slits in the mesh, not in the sheet)
+    std::vector<VertexId> points;  ///< vertices inside the region that others share
+    double area = 0;               ///< mm2
+    double own_area = 0;           ///< part of `area` that lies in the sheet's own body; the rest bridges to a neighbour (mm2)
 };
 
 /// Thickness on a flat sheet, from the two opposed planes of each pair of faces; exact anywhere.
 struct ThicknessPiece {
-    Plane top, bottom;                           ///< outward planes of both faces
+    Plane top, bottom;                                           ///< outward planes of both faces
     std::vector<std::vector<Vec2>> top_outline, bottom_outline;  ///< in the sheet's chart; say which piece rules where
 };
 struct ThicknessField {
@@ -52,15 +52,15 @@ struct ThicknessRange {
 /// Midsurface of a wall.
 struct Sheet {
     std::string key;
-    int body = -1;                 ///< index into Assembly::bodies; -1 for sheets made by hand
-    Frame chart;                   ///< plane of the sheet: chart coordinates are (x, y), normal z
+    int body = -1;  ///< index into Assembly::bodies; -1 for sheets made by hand
+    Frame chart;    ///< plane of the sheet: chart coordinates are (x, y), normal z
     std::vector<Region> regions;
     ThicknessField field;
     std::vector<int> top_faces, bottom_faces;  ///< faces of the body behind it, on the side of +z and of -z
     ThicknessRange thickness;
-    double offset = 0;             ///< from the reference surface to the middle, along z
+    double offset = 0;                           ///< from the reference surface to the middle, along z
     std::vector<std::vector<Vec2>> own_outline;  ///< the sheet within its own body, in the chart, as halved
-    double trimmed_area = 0;       ///< overhangs cut off by joints, which the extension of the other sheet stands for (mm2)
+    double trimmed_area = 0;                     ///< overhangs cut off by joints, which the extension of the other sheet stands for (mm2)
     [[nodiscard]] double area() const;
     [[nodiscard]] double own_area() const;
 };
@@ -68,15 +68,15 @@ struct Sheet {
 /// Cross-section values about the centroid; y and z are the member's section axes.
 struct Section {
     std::string key;
-    std::string shape;                            ///< round, tube, rectangular tube, flat, I, channel, angle, tee, solid, ...
+    std::string shape;                                       ///< round, tube, rectangular tube, flat, I, channel, angle, tee, solid, ...
     std::vector<std::pair<std::string, double>> dimensions;  ///< by trade name, mm
     double area = 0, iyy = 0, izz = 0, iyz = 0, i1 = 0, i2 = 0;
-    double principal_angle = 0;                   ///< from y to the first principal axis
-    double j = 0;                                 ///< torsion constant (mm4)
-    double warping = 0;                           ///< warping constant about the shear centre (mm6)
-    Vec2 shear_centre = Vec2::Zero();             ///< from the centroid
-    double depth = 0;                             ///< largest extent of the profile
-    std::vector<std::vector<Curve>> profile;      ///< loops in the section's own plane (x = y axis, y = z axis); outer first
+    double principal_angle = 0;               ///< from y to the first principal axis
+    double j = 0;                             ///< torsion constant (mm4)
+    double warping = 0;                       ///< warping constant about the shear centre (mm6)
+    Vec2 shear_centre = Vec2::Zero();         ///< from the centroid
+    double depth = 0;                         ///< largest extent of the profile
+    std::vector<std::vector<Curve>> profile;  ///< loops in the section's own plane (x = y axis, y = z axis); outer first
 };
 
 /// A beam line with its section.
@@ -84,12 +84,12 @@ struct Member {
     std::string key;
     int body = -1;
     SectionId section;
-    Frame axes;                     ///< origin at the start of the body's own centroid line; z along it, x and y the section axes
-    std::vector<EdgeUse> chain;     ///< from start to end
-    double own_length = 0;          ///< length of the line within the body itself (mm)
+    Frame axes;                  ///< origin at the start of the body's own centroid line; z along it, x and y the section axes
+    std::vector<EdgeUse> chain;  ///< from start to end
+    double own_length = 0;       ///< length of the line within the body itself (mm)
     Vec3 own_start = Vec3::Zero(), own_end = Vec3::Zero();
-    std::array<std::vector<int>, 2> end_faces;   ///< faces of the body that close it at start and end
-    double trimmed = 0;             ///< length of overhangs cut off by joints (mm)
+    std::array<std::vector<int>, 2> end_faces;  ///< faces of the body that close it at start and end
+    double trimmed = 0;                         ///< length of overhangs cut off by joints (mm)
 };
 
 /// Rigid connection between two vertices that stand a distance apart.
@@ -108,12 +108,12 @@ struct EdgeLink {
 /// What was joined to what, between bodies.
 struct JointRecord {
     std::string key;
-    std::string kind;      ///< corner, tee, cross, butt, member to member, member end to sheet, sheet edge to member, link, ...
-    std::string a, b;      ///< keys of the sheets or members
+    std::string kind;  ///< corner, tee, cross, butt, member to member, member end to sheet, sheet edge to member, link, ...
+    std::string a, b;  ///< keys of the sheets or members
     std::array<int, 2> bodies{-1, -1};
-    double gap = 0;        ///< distance of the solids before (mm)
-    double length = 0;     ///< of the shared line, 0 for a point
-    double moved = 0;      ///< how far the furthest extension went (mm)
+    double gap = 0;     ///< distance of the solids before (mm)
+    double length = 0;  ///< of the shared line, 0 for a point
+    double moved = 0;   ///< how far the furthest extension went (mm)
     EntryState state = EntryState::applied;
     Vec3 place = Vec3::Zero();
 };
@@ -121,7 +121,7 @@ struct JointRecord {
 /// Edge shared by sheets.
 struct Seam {
     EdgeId edge;
-    std::string kind;      ///< corner, tee, cross, star, butt
+    std::string kind;  ///< corner, tee, cross, star, butt
     std::vector<SheetId> sheets;
 };
 

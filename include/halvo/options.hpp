@@ -10,27 +10,27 @@
 namespace halvo {
 
 struct SourceOptions {
-    std::string file;                ///< STEP file; relative to the plan
-    std::string unit;                ///< what one unit of a file without units is; STEP says its own, so a differing value is an error
-    std::vector<std::string> body;   ///< take only these: 1-based index (as survey lists them) or name; empty takes all
+    std::string file;               ///< STEP file; relative to the plan
+    std::string unit;               ///< what one unit of a file without units is; STEP says its own, so a differing value is an error
+    std::vector<std::string> body;  ///< take only these: 1-based index (as survey lists them) or name; empty takes all
 };
 
 struct SurveyOptions {
     double thickest = std::numeric_limits<double>::infinity();  ///< walls thicker than this are not walls
     double thinnest = 0;                                        ///< walls thinner than this are not walls
-    double slender = 8;  ///< a member is at least this many times as long as its profile is deep
-    double flat = 10;    ///< a flat bar at least this many times as wide as thick counts as a thin plate
+    double slender = 8;                                         ///< a member is at least this many times as long as its profile is deep
+    double flat = 10;                                           ///< a flat bar at least this many times as wide as thick counts as a thin plate
 };
 
 enum class SlenderAs { beams, shells };
 enum class Reference { middle, outer, inner };
 
 struct HalveOptions {
-    SurveyOptions survey;                    ///< thickness range and slenderness
+    SurveyOptions survey;  ///< thickness range and slenderness
     SlenderAs slender = SlenderAs::beams;
-    double draft = 10 * pi / 180;            ///< largest angle between opposed faces
-    double slimness = 0.4;                   ///< a wall is at most this share of its own width thick
-    std::vector<std::string> refuse;         ///< keys of walls not to be made
+    double draft = 10 * pi / 180;     ///< largest angle between opposed faces
+    double slimness = 0.4;            ///< a wall is at most this share of its own width thick
+    std::vector<std::string> refuse;  ///< keys of walls not to be made
 };
 
 struct JoinOptions {

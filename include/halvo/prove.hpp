@@ -5,10 +5,10 @@
 namespace halvo {
 
 struct BodyProof {
-    double solid = 0;       ///< volume of the solid (mm3)
-    double idealized = 0;   ///< volume its sheets and members stand for within the body itself, junctions counted once
-    double bridged = 0;     ///< further volume in the mesh: extensions into neighbours and material doubled at junctions
-    double error = 0;       ///< idealized / solid - 1
+    double solid = 0;      ///< volume of the solid (mm3)
+    double idealized = 0;  ///< volume its sheets and members stand for within the body itself, junctions counted once
+    double bridged = 0;    ///< further volume in the mesh: extensions into neighbours and material doubled at junctions
+    double error = 0;      ///< idealized / solid - 1
 };
 
 /// A place where two solids touch (or lie within reach) and whether the model carries it.
@@ -21,7 +21,7 @@ struct ContactProof {
 
 struct Proof {
     std::vector<BodyProof> bodies;
-    double volume_error = 0;     ///< over all thin and slender bodies
+    double volume_error = 0;  ///< over all thin and slender bodies
     double worst_body_error = 0;
     int worst_body = -1;
     double centroid_error = 0;   ///< distance of mass centres (mm)
@@ -29,13 +29,13 @@ struct Proof {
     double thickness_error = 0;  ///< largest relative difference of element thickness to a ray through the solid, 99th percentile
     int parts = 0;
     std::vector<ContactProof> contacts;
-    std::vector<int> split_bodies;      ///< bodies whose sheets do not hang together
+    std::vector<int> split_bodies;  ///< bodies whose sheets do not hang together
     bool within_bounds = true;
-    std::vector<std::string> outside;   ///< what is outside its bound, in words
+    std::vector<std::string> outside;  ///< what is outside its bound, in words
 };
 
 /// Compares the idealization with the solids. Contacts are found from the solids alone, not from what `join` did.
-[[nodiscard]] Proof prove(const Assembly& solids, const Model& model, const Mesh& mesh, const ProveOptions& options = {},
-                          double reach = JoinOptions{}.reach, const Observer& observer = {});
+[[nodiscard]] Proof prove(const Assembly& solids, const Model& model, const Mesh& mesh, const ProveOptions& options = {}, double reach = JoinOptions{}.reach,
+                          const Observer& observer = {});
 
 }  // namespace halvo

@@ -69,9 +69,9 @@ struct Frame {
 
 /// One tolerance object per input, made from its size; passed along, never a literal in the middle of a function.
 struct Tolerance {
-    double point = 1e-5;   ///< points closer than this are one point (mm)
-    double angle = 1e-5;   ///< directions closer than this are parallel (sine of the angle)
-    double chord = 0.01;   ///< chord error of facets and of drawn curves (mm)
+    double point = 1e-5;  ///< points closer than this are one point (mm)
+    double angle = 1e-5;  ///< directions closer than this are parallel (sine of the angle)
+    double chord = 0.01;  ///< chord error of facets and of drawn curves (mm)
     [[nodiscard]] static Tolerance for_size(double diagonal);
 };
 

@@ -135,15 +135,13 @@ const char* class_name(BodyClass c) {
 
 Vec3 Body::facet_normal(std::size_t i) const {
     const auto& k = facets[i].corners;
-    const Vec3 &a = points[static_cast<std::size_t>(k[0])], &b = points[static_cast<std::size_t>(k[1])],
-               &c = points[static_cast<std::size_t>(k[2])];
+    const Vec3 &a = points[static_cast<std::size_t>(k[0])], &b = points[static_cast<std::size_t>(k[1])], &c = points[static_cast<std::size_t>(k[2])];
     return (b - a).cross(c - a).normalized();
 }
 
 double Body::facet_area(std::size_t i) const {
     const auto& k = facets[i].corners;
-    const Vec3 &a = points[static_cast<std::size_t>(k[0])], &b = points[static_cast<std::size_t>(k[1])],
-               &c = points[static_cast<std::size_t>(k[2])];
+    const Vec3 &a = points[static_cast<std::size_t>(k[0])], &b = points[static_cast<std::size_t>(k[1])], &c = points[static_cast<std::size_t>(k[2])];
     return 0.5 * (b - a).cross(c - a).norm();
 }
 

@@ -11,10 +11,12 @@
 namespace halvo {
 namespace {
 
-constexpr double samples_across = 48;   // of the overlap of two boxes
+constexpr double samples_across = 48;  // of the overlap of two boxes
 constexpr std::size_t most_samples = 20000;
 
-double slenderest(const Body& b) { return b.mass.area > 0 ? 2 * std::abs(b.mass.volume) / b.mass.area : 0; }
+double slenderest(const Body& b) {
+    return b.mass.area > 0 ? 2 * std::abs(b.mass.volume) / b.mass.area : 0;
+}
 
 // Part of a triangle inside a box (Sutherland & Hodgman, 1974).
 std::vector<Vec3> clip(std::vector<Vec3> poly, const Box3& box) {
@@ -36,7 +38,7 @@ std::vector<Vec3> clip(std::vector<Vec3> poly, const Box3& box) {
 struct Sample {
     Vec3 point;
     int face;
-    bool ask_inside;   // few per facet and edge: being inside the other body is not a matter of single points
+    bool ask_inside;  // few per facet and edge: being inside the other body is not a matter of single points
 };
 
 // Rows parallel to the longest side, so that slivers get few points.
@@ -114,8 +116,7 @@ double exact_gap(const Body& from, const Sample& s, const Body& to, const NearPo
     return foot ? std::min((p - *foot).norm() + 0.0, (p - q).norm()) : (p - n.point).norm();
 }
 
-void probe_side(const Body& from, const Body& to, const Box3& box, double h, double reach, double tol, bool swapped,
-                std::vector<ContactPoint>& out) {
+void probe_side(const Body& from, const Body& to, const Box3& box, double h, double reach, double tol, bool swapped, std::vector<ContactPoint>& out) {
     const auto curved = [](const Body& b) {
         return std::any_of(b.faces.begin(), b.faces.end(), [](const Face& f) { return !std::holds_alternative<PlaneSurface>(f.surface); });
     };
@@ -158,7 +159,8 @@ std::vector<Contact> patches(int a, int b, std::vector<ContactPoint> points, dou
         for (std::int64_t x = -1; x <= 1; ++x)
             for (std::int64_t y = -1; y <= 1; ++y)
                 for (std::int64_t z = -1; z <= 1; ++z)
-                    if (const auto it = cells.find({k[0] + x, k[1] + y, k[2] + z}); it != cells.end()) parent[static_cast<std::size_t>(root(it->second))] = root(id);
+                    if (const auto it = cells.find({k[0] + x, k[1] + y, k[2] + z}); it != cells.end())
+                        parent[static_cast<std::size_t>(root(it->second))] = root(id);
     std::map<int, Contact> by_root;
     for (std::size_t i = 0; i < points.size(); ++i) by_root[root(cell_of[i])].points.push_back(points[i]);
     std::vector<Contact> out;

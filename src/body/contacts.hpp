@@ -7,7 +7,7 @@ namespace halvo {
 
 struct ContactPoint {
     Vec3 place;
-    double gap = 0;          ///< distance between the skins; negative: depth of overlap
+    double gap = 0;  ///< distance between the skins; negative: depth of overlap
     int face_a = -1, face_b = -1;
 };
 
@@ -16,7 +16,7 @@ struct Contact {
     int a = -1, b = -1;
     std::vector<ContactPoint> points;
     Vec3 centre = Vec3::Zero();
-    double gap = 0;          ///< smallest
+    double gap = 0;  ///< smallest
 };
 
 /// Pairs come from a sweep over body boxes, patches from samples of faces, edges and corners in the overlap of the boxes;

@@ -104,8 +104,8 @@ bool find_ends(const Body& body, Prism& p, double low, double high) {
         double w[2] = {0, 0}, s[2] = {0, 0};
         for (std::size_t k = f.first_facet; k < f.first_facet + f.facet_count; ++k) {
             const auto& c = body.facets[k].corners;
-            const Vec3 m = (body.points[static_cast<std::size_t>(c[0])] + body.points[static_cast<std::size_t>(c[1])] +
-                            body.points[static_cast<std::size_t>(c[2])]) / 3;
+            const Vec3 m =
+                (body.points[static_cast<std::size_t>(c[0])] + body.points[static_cast<std::size_t>(c[1])] + body.points[static_cast<std::size_t>(c[2])]) / 3;
             const double side = body.facet_normal(k).dot(p.frame.z) * body.facet_area(k);
             const std::size_t end = side > 0 ? 1 : 0;
             w[end] += std::abs(side), s[end] += std::abs(side) * p.frame.height(m);

@@ -68,21 +68,16 @@ private:
         std::vector<int> starts, ends;
         for (const auto& loop : face.loops)
             for (const Coedge& use : loop)
-                for (const Passage& p : of_edge_[use.edge.index()])
-                    ((p.down != use.reversed) ? starts : ends).push_back(p.crossing);
+                for (const Passage& p : of_edge_[use.edge.index()]) ((p.down != use.reversed) ? starts : ends).push_back(p.crossing);
         if (starts.empty() && ends.empty()) return;
         if (starts.size() != ends.size()) {
             ++broken_;
             return;
         }
-        if (std::holds_alternative<PlaneSurface>(face.surface))
-            straight(f, starts, ends);
-        else if (const auto conic = conic_of(face))
-            round(f, *conic, starts, ends);
-        else if (std::holds_alternative<CylinderSurface>(face.surface))
-            rulings(f, starts, ends);
-        else
-            sampled(f, starts, ends);
+        if (std::holds_alternative<PlaneSurface>(face.surface)) straight(f, starts, ends);
+        else if (const auto conic = conic_of(face)) round(f, *conic, starts, ends);
+        else if (std::holds_alternative<CylinderSurface>(face.surface)) rulings(f, starts, ends);
+        else sampled(f, starts, ends);
     }
 
     // Direction of the section on a face: material on the left.
@@ -152,9 +147,7 @@ private:
         return std::nullopt;
     }
 
-    Curve circle(const Vec3& centre, double r) const {
-        return Curve{CircleCurve{{centre, frame_.x, frame_.y, frame_.z}, r}, 0, 2 * pi};
-    }
+    Curve circle(const Vec3& centre, double r) const { return Curve{CircleCurve{{centre, frame_.x, frame_.y, frame_.z}, r}, 0, 2 * pi}; }
 
     static double angle_on(const Curve& c, const Vec3& p) {
         if (const auto* k = std::get_if<CircleCurve>(&c.shape)) {
@@ -292,7 +285,9 @@ private:
 
 }  // namespace
 
-PlaneSection cut(const Body& body, const Frame& frame, double tol) { return Cutter(body, frame, tol).run(); }
+PlaneSection cut(const Body& body, const Frame& frame, double tol) {
+    return Cutter(body, frame, tol).run();
+}
 
 std::vector<std::vector<Vec2>> section_polygons(const PlaneSection& section, const Frame& frame, double chord) {
     std::vector<std::vector<Vec2>> out;

@@ -31,8 +31,8 @@ void probe_face(const Body& body, std::size_t id, double mean_thickness, double 
     for (int k = 0; k < n; ++k) {
         // Stratified along the facets, low-discrepancy within each (R2 sequence of Roberts).
         const double s = total * (k + 0.5) / n;
-        const std::size_t i = std::min<std::size_t>(static_cast<std::size_t>(std::lower_bound(upto.begin(), upto.end(), s) - upto.begin()),
-                                                    f.facet_count - 1) + f.first_facet;
+        const std::size_t i =
+            std::min<std::size_t>(static_cast<std::size_t>(std::lower_bound(upto.begin(), upto.end(), s) - upto.begin()), f.facet_count - 1) + f.first_facet;
         double u = std::fmod(0.5 + 0.7548776662466927 * k, 1.0), v = std::fmod(0.5 + 0.5698402909980532 * k, 1.0);
         if (u + v > 1) u = 1 - u, v = 1 - v;
         const auto& c = body.facets[i].corners;
@@ -161,14 +161,13 @@ double rim_area(const Body& body, const std::vector<Wall>& walls, const std::vec
         double in = 0, all = 0;
         for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i) {
             const auto& c = body.facets[i].corners;
-            const Vec3 m = (body.points[static_cast<std::size_t>(c[0])] + body.points[static_cast<std::size_t>(c[1])] +
-                            body.points[static_cast<std::size_t>(c[2])]) / 3;
+            const Vec3 m =
+                (body.points[static_cast<std::size_t>(c[0])] + body.points[static_cast<std::size_t>(c[1])] + body.points[static_cast<std::size_t>(c[2])]) / 3;
             all += body.facet_area(i);
             for (const Wall& w : walls) {
                 const double slack = 0.02 * w.thickness + tol;
-                const bool within = std::any_of(w.pairs.begin(), w.pairs.end(), [&](const FacePair& p) {
-                    return p.top_plane.height(m) < slack && p.bottom_plane.height(m) < slack;
-                });
+                const bool within = std::any_of(w.pairs.begin(), w.pairs.end(),
+                                                [&](const FacePair& p) { return p.top_plane.height(m) < slack && p.bottom_plane.height(m) < slack; });
                 if (within) {
                     in += body.facet_area(i);
                     break;

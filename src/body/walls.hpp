@@ -9,21 +9,21 @@ namespace halvo {
 struct Probe {
     int face = -1, opposite = -1;
     Vec3 point = Vec3::Zero();
-    double weight = 0;      ///< skin area the probe stands for
+    double weight = 0;  ///< skin area the probe stands for
     double distance = 0;
-    double facing = 0;      ///< minus the cosine between both outward normals: 1 when exactly opposed
+    double facing = 0;  ///< minus the cosine between both outward normals: 1 when exactly opposed
 };
 
 /// Area-weighted inward rays from every face, in fixed order.
 [[nodiscard]] std::vector<Probe> probe(const Body& body, double tol);
 
 struct FacePair {
-    int top = -1, bottom = -1;   ///< faces; top on the side of the chart's normal
+    int top = -1, bottom = -1;  ///< faces; top on the side of the chart's normal
     Plane top_plane, bottom_plane;
-    double area = 0;             ///< where the two face each other
+    double area = 0;  ///< where the two face each other
     double thickness = 0, thinnest = 0, thickest = 0;
-    double width = 0;            ///< of the facing area, across
-    std::vector<Vec3> seen;      ///< a few points half-way between both faces
+    double width = 0;        ///< of the facing area, across
+    std::vector<Vec3> seen;  ///< a few points half-way between both faces
 };
 
 /// All pairs with the same midsurface and about the same thickness.
@@ -50,11 +50,10 @@ struct WallSearch {
 /// How the body is built, from its walls, and the figures behind it.
 struct Build {
     BodyClass kind = BodyClass::bulk;
-    double thin_share = 0;             ///< skin in walls and rims over all skin
+    double thin_share = 0;  ///< skin in walls and rims over all skin
     double thinnest = 0, thickest = 0;
     std::string why;
 };
-[[nodiscard]] Build classify(const Body& body, const std::vector<Probe>& probes, const WallLimits& limits, double slender, double flat,
-                             double tol);
+[[nodiscard]] Build classify(const Body& body, const std::vector<Probe>& probes, const WallLimits& limits, double slender, double flat, double tol);
 
 }  // namespace halvo

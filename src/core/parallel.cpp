@@ -17,8 +17,7 @@ void set_thread_limit(int threads) {
     static std::unique_ptr<oneapi::tbb::global_control> limit;
     limit.reset();
     if (threads > 0)
-        limit = std::make_unique<oneapi::tbb::global_control>(oneapi::tbb::global_control::max_allowed_parallelism,
-                                                              static_cast<std::size_t>(threads));
+        limit = std::make_unique<oneapi::tbb::global_control>(oneapi::tbb::global_control::max_allowed_parallelism, static_cast<std::size_t>(threads));
 }
 
 }  // namespace halvo

@@ -15,8 +15,7 @@ Overload(F...) -> Overload<F...>;
 
 // Gauss-Legendre, five points on [0, 1].
 constexpr double gauss_at[5] = {0.04691007703066800, 0.23076534494715845, 0.5, 0.76923465505284155, 0.95308992296933200};
-constexpr double gauss_weight[5] = {0.11846344252809454, 0.23931433524968324, 0.28444444444444444, 0.23931433524968324,
-                                    0.11846344252809454};
+constexpr double gauss_weight[5] = {0.11846344252809454, 0.23931433524968324, 0.28444444444444444, 0.23931433524968324, 0.11846344252809454};
 
 std::size_t polyline_piece(const PolylineCurve& p, double t) {
     const auto it = std::upper_bound(p.at.begin(), p.at.end(), t);
@@ -32,8 +31,7 @@ Vec3 on_piece(const PolylineCurve& c, std::size_t i, double t, int order) {
     const double w = std::clamp((t - c.at[i]) / d, 0.0, 1.0);
     if (c.tangents.empty()) return order == 0 ? Vec3((1 - w) * p + w * q) : Vec3((q - p) / d);
     const Vec3 m = d * c.tangents[i], n = d * c.tangents[i + 1];
-    if (order == 0)
-        return (1 + 2 * w) * (1 - w) * (1 - w) * p + w * (1 - w) * (1 - w) * m + w * w * (3 - 2 * w) * q + w * w * (w - 1) * n;
+    if (order == 0) return (1 + 2 * w) * (1 - w) * (1 - w) * p + w * (1 - w) * (1 - w) * m + w * w * (3 - 2 * w) * q + w * w * (w - 1) * n;
     return (6 * w * (w - 1) * (p - q) + (1 - w) * (1 - 3 * w) * m + w * (3 * w - 2) * n) / d;
 }
 
@@ -74,23 +72,19 @@ Curve Curve::polyline(std::vector<Vec3> points, std::vector<Vec3> tangents) {
 }
 
 Vec3 Curve::point(double t) const {
-    return std::visit(
-        Overload{[&](const LineCurve& c) -> Vec3 { return c.origin + t * c.direction; },
-                 [&](const CircleCurve& c) -> Vec3 { return c.frame.at(c.radius * std::cos(t), c.radius * std::sin(t)); },
-                 [&](const EllipseCurve& c) -> Vec3 { return c.frame.at(c.a * std::cos(t), c.b * std::sin(t)); },
-                 [&](const PolylineCurve& c) -> Vec3 { return on_piece(c, polyline_piece(c, t), t, 0); }},
-        shape);
+    return std::visit(Overload{[&](const LineCurve& c) -> Vec3 { return c.origin + t * c.direction; },
+                               [&](const CircleCurve& c) -> Vec3 { return c.frame.at(c.radius * std::cos(t), c.radius * std::sin(t)); },
+                               [&](const EllipseCurve& c) -> Vec3 { return c.frame.at(c.a * std::cos(t), c.b * std::sin(t)); },
+                               [&](const PolylineCurve& c) -> Vec3 { return on_piece(c, polyline_piece(c, t), t, 0); }},
+                      shape);
 }
 
 Vec3 Curve::derivative(double t) const {
-    return std::visit(
-        Overload{[&](const LineCurve& c) -> Vec3 { return c.direction; },
-                 [&](const CircleCurve& c) -> Vec3 {
-                     return c.radius * (-std::sin(t) * c.frame.x + std::cos(t) * c.frame.y);
-                 },
-                 [&](const EllipseCurve& c) -> Vec3 { return -c.a * std::sin(t) * c.frame.x + c.b * std::cos(t) * c.frame.y; },
-                 [&](const PolylineCurve& c) -> Vec3 { return on_piece(c, polyline_piece(c, t), t, 1); }},
-        shape);
+    return std::visit(Overload{[&](const LineCurve& c) -> Vec3 { return c.direction; },
+                               [&](const CircleCurve& c) -> Vec3 { return c.radius * (-std::sin(t) * c.frame.x + std::cos(t) * c.frame.y); },
+                               [&](const EllipseCurve& c) -> Vec3 { return -c.a * std::sin(t) * c.frame.x + c.b * std::cos(t) * c.frame.y; },
+                               [&](const PolylineCurve& c) -> Vec3 { return on_piece(c, polyline_piece(c, t), t, 1); }},
+                      shape);
 }
 
 double Curve::length(double a, double b) const {
@@ -190,8 +184,8 @@ Curve Curve::moved(const Eigen::Isometry3d& m) const {
         f.origin = m * f.origin;
         f.x = m.linear() * f.x, f.y = m.linear() * f.y, f.z = m.linear() * f.z;
     };
-    std::visit(Overload{[&](LineCurve& l) { l.origin = m * l.origin, l.direction = m.linear() * l.direction; },
-                        [&](CircleCurve& k) { move_frame(k.frame); }, [&](EllipseCurve& k) { move_frame(k.frame); },
+    std::visit(Overload{[&](LineCurve& l) { l.origin = m * l.origin, l.direction = m.linear() * l.direction; }, [&](CircleCurve& k) { move_frame(k.frame); },
+                        [&](EllipseCurve& k) { move_frame(k.frame); },
                         [&](PolylineCurve& p) {
                             for (Vec3& q : p.points) q = m * q;
                             for (Vec3& q : p.tangents) q = m.linear() * q;
@@ -277,37 +271,36 @@ Box3 Curve::box() const {
 
 std::vector<double> meets(const Curve& curve, const Plane& plane) {
     std::vector<double> out;
-    std::visit(
-        Overload{[&](const LineCurve& c) {
-                     const double rate = plane.normal.dot(c.direction);
-                     const double h = plane.height(c.origin);
-                     const double slack = 1e-12 * std::max(1.0, std::abs(curve.t1));
-                     if (std::abs(rate) < 1e-15) return;
-                     const double t = -h / rate;
-                     if (t >= curve.t0 - slack && t <= curve.t1 + slack) out.push_back(std::clamp(t, curve.t0, curve.t1));
-                 },
-                 [&](const CircleCurve& c) {
-                     trig_roots(c.radius * plane.normal.dot(c.frame.x), c.radius * plane.normal.dot(c.frame.y),
-                                -plane.height(c.frame.origin), curve.t0, curve.t1, out);
-                 },
-                 [&](const EllipseCurve& c) {
-                     trig_roots(c.a * plane.normal.dot(c.frame.x), c.b * plane.normal.dot(c.frame.y),
-                                -plane.height(c.frame.origin), curve.t0, curve.t1, out);
-                 },
-                 [&](const PolylineCurve& c) {
-                     for (std::size_t i = 0; i + 1 < c.points.size(); ++i) {
-                         const double a = plane.height(c.points[i]), b = plane.height(c.points[i + 1]);
-                         if ((a < 0) == (b < 0)) continue;
-                         double t = c.at[i] + (c.at[i + 1] - c.at[i]) * (a / (a - b));
-                         for (int k = 0; k < 6 && !c.tangents.empty(); ++k) {
-                             const double rate = plane.normal.dot(on_piece(c, i, t, 1));
-                             if (std::abs(rate) < 1e-12) break;
-                             t = std::clamp(t - plane.height(on_piece(c, i, t, 0)) / rate, c.at[i], c.at[i + 1]);
-                         }
-                         out.push_back(t);
-                     }
-                 }},
-        curve.shape);
+    std::visit(Overload{[&](const LineCurve& c) {
+                            const double rate = plane.normal.dot(c.direction);
+                            const double h = plane.height(c.origin);
+                            const double slack = 1e-12 * std::max(1.0, std::abs(curve.t1));
+                            if (std::abs(rate) < 1e-15) return;
+                            const double t = -h / rate;
+                            if (t >= curve.t0 - slack && t <= curve.t1 + slack) out.push_back(std::clamp(t, curve.t0, curve.t1));
+                        },
+                        [&](const CircleCurve& c) {
+                            trig_roots(c.radius * plane.normal.dot(c.frame.x), c.radius * plane.normal.dot(c.frame.y), -plane.height(c.frame.origin), curve.t0,
+                                       curve.t1, out);
+                        },
+                        [&](const EllipseCurve& c) {
+                            trig_roots(c.a * plane.normal.dot(c.frame.x), c.b * plane.normal.dot(c.frame.y), -plane.height(c.frame.origin), curve.t0, curve.t1,
+                                       out);
+                        },
+                        [&](const PolylineCurve& c) {
+                            for (std::size_t i = 0; i + 1 < c.points.size(); ++i) {
+                                const double a = plane.height(c.points[i]), b = plane.height(c.points[i + 1]);
+                                if ((a < 0) == (b < 0)) continue;
+                                double t = c.at[i] + (c.at[i + 1] - c.at[i]) * (a / (a - b));
+                                for (int k = 0; k < 6 && !c.tangents.empty(); ++k) {
+                                    const double rate = plane.normal.dot(on_piece(c, i, t, 1));
+                                    if (std::abs(rate) < 1e-12) break;
+                                    t = std::clamp(t - plane.height(on_piece(c, i, t, 0)) / rate, c.at[i], c.at[i + 1]);
+                                }
+                                out.push_back(t);
+                            }
+                        }},
+               curve.shape);
     std::sort(out.begin(), out.end());
     out.erase(std::unique(out.begin(), out.end()), out.end());
     return out;

@@ -141,8 +141,7 @@ std::optional<NearPoint> FacetTree::nearest(const Vec3& p, double reach) const {
         if (n.box.squaredExteriorDistance(p) > limit) continue;
         if (n.count == 0) {
             int near = id + 1, far = n.right;
-            if (nodes_[static_cast<std::size_t>(far)].box.squaredExteriorDistance(p) <
-                nodes_[static_cast<std::size_t>(near)].box.squaredExteriorDistance(p))
+            if (nodes_[static_cast<std::size_t>(far)].box.squaredExteriorDistance(p) < nodes_[static_cast<std::size_t>(near)].box.squaredExteriorDistance(p))
                 std::swap(near, far);
             stack[static_cast<std::size_t>(top++)] = far;
             stack[static_cast<std::size_t>(top++)] = near;
@@ -186,8 +185,7 @@ int FacetTree::parity(const Vec3& p, const Vec3& d) const {
 
 bool FacetTree::encloses(const Vec3& p) const {
     if (nodes_.empty() || !nodes_[0].box.contains(p)) return false;
-    static const std::array<Vec3, 3> directions = {Vec3(0.5773, 0.2113, 0.7887).normalized(),
-                                                   Vec3(-0.3217, 0.8137, 0.4841).normalized(),
+    static const std::array<Vec3, 3> directions = {Vec3(0.5773, 0.2113, 0.7887).normalized(), Vec3(-0.3217, 0.8137, 0.4841).normalized(),
                                                    Vec3(0.1357, -0.6211, -0.7719).normalized()};
     const int first = parity(p, directions[0]), second = parity(p, directions[1]);
     return first == second ? first == 1 : parity(p, directions[2]) == 1;

@@ -77,14 +77,13 @@ double in_circle(const Vec2& a, const Vec2& b, const Vec2& c, const Vec2& d) {
     const double bc = bdx * cdy - cdx * bdy, ca = cdx * ady - adx * cdy, ab = adx * bdy - bdx * ady;
     const double al = adx * adx + ady * ady, bl = bdx * bdx + bdy * bdy, cl = cdx * cdx + cdy * cdy;
     const double det = al * bc + bl * ca + cl * ab;
-    const double permanent = al * (std::abs(bdx * cdy) + std::abs(cdx * bdy)) + bl * (std::abs(cdx * ady) + std::abs(adx * cdy)) +
-                             cl * (std::abs(adx * bdy) + std::abs(bdx * ady));
+    const double permanent =
+        al * (std::abs(bdx * cdy) + std::abs(cdx * bdy)) + bl * (std::abs(cdx * ady) + std::abs(adx * cdy)) + cl * (std::abs(adx * bdy) + std::abs(bdx * ady));
     if (std::abs(det) > circle_bound * permanent) return det;
     const Exact ax = Exact::difference(a.x(), d.x()), ay = Exact::difference(a.y(), d.y());
     const Exact bx = Exact::difference(b.x(), d.x()), by = Exact::difference(b.y(), d.y());
     const Exact cx = Exact::difference(c.x(), d.x()), cy = Exact::difference(c.y(), d.y());
-    const Exact sum = (ax * ax + ay * ay) * (bx * cy - cx * by) + (bx * bx + by * by) * (cx * ay - ax * cy) +
-                      (cx * cx + cy * cy) * (ax * by - bx * ay);
+    const Exact sum = (ax * ax + ay * ay) * (bx * cy - cx * by) + (bx * bx + by * by) * (cx * ay - ax * cy) + (cx * cx + cy * cy) * (ax * by - bx * ay);
     return sum.sign_value();
 }
 

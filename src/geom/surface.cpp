@@ -5,7 +5,9 @@
 namespace halvo {
 namespace {
 
-Vec3 radial(const Frame& f, double u) { return std::cos(u) * f.x + std::sin(u) * f.y; }
+Vec3 radial(const Frame& f, double u) {
+    return std::cos(u) * f.x + std::sin(u) * f.y;
+}
 
 double angle_of(const Frame& f, const Vec3& p) {
     const Vec3 q = f.local(p);
@@ -37,9 +39,7 @@ struct Parameters {
 struct Point {
     Vec2 uv;
     Vec3 operator()(const PlaneSurface& s) const { return s.frame.at(uv); }
-    Vec3 operator()(const CylinderSurface& s) const {
-        return s.frame.origin + s.radius * radial(s.frame, uv.x()) + uv.y() * s.frame.z;
-    }
+    Vec3 operator()(const CylinderSurface& s) const { return s.frame.origin + s.radius * radial(s.frame, uv.x()) + uv.y() * s.frame.z; }
     Vec3 operator()(const ConeSurface& s) const {
         const double r = s.radius + uv.y() * std::sin(s.half_angle);
         return s.frame.origin + r * radial(s.frame, uv.x()) + uv.y() * std::cos(s.half_angle) * s.frame.z;
@@ -48,8 +48,7 @@ struct Point {
         return s.frame.origin + s.radius * (std::cos(uv.y()) * radial(s.frame, uv.x()) + std::sin(uv.y()) * s.frame.z);
     }
     Vec3 operator()(const TorusSurface& s) const {
-        return s.frame.origin + (s.major + s.minor * std::cos(uv.y())) * radial(s.frame, uv.x()) +
-               s.minor * std::sin(uv.y()) * s.frame.z;
+        return s.frame.origin + (s.major + s.minor * std::cos(uv.y())) * radial(s.frame, uv.x()) + s.minor * std::sin(uv.y()) * s.frame.z;
     }
     Vec3 operator()(const FreeSurface&) const { return Vec3::Zero(); }
 };
@@ -62,12 +61,8 @@ struct Normal {
     std::optional<Vec3> operator()(const ConeSurface& s) const {
         return Vec3(std::cos(s.half_angle) * radial(s.frame, uv.x()) - std::sin(s.half_angle) * s.frame.z);
     }
-    std::optional<Vec3> operator()(const SphereSurface& s) const {
-        return Vec3(std::cos(uv.y()) * radial(s.frame, uv.x()) + std::sin(uv.y()) * s.frame.z);
-    }
-    std::optional<Vec3> operator()(const TorusSurface& s) const {
-        return Vec3(std::cos(uv.y()) * radial(s.frame, uv.x()) + std::sin(uv.y()) * s.frame.z);
-    }
+    std::optional<Vec3> operator()(const SphereSurface& s) const { return Vec3(std::cos(uv.y()) * radial(s.frame, uv.x()) + std::sin(uv.y()) * s.frame.z); }
+    std::optional<Vec3> operator()(const TorusSurface& s) const { return Vec3(std::cos(uv.y()) * radial(s.frame, uv.x()) + std::sin(uv.y()) * s.frame.z); }
     std::optional<Vec3> operator()(const FreeSurface&) const { return std::nullopt; }
 };
 
@@ -78,9 +73,13 @@ const char* surface_name(const Surface& s) {
     return names[s.index()];
 }
 
-Vec2 surface_parameters(const Surface& s, const Vec3& p) { return std::visit(Parameters{p}, s); }
+Vec2 surface_parameters(const Surface& s, const Vec3& p) {
+    return std::visit(Parameters{p}, s);
+}
 
-Vec3 surface_point(const Surface& s, const Vec2& uv) { return std::visit(Point{uv}, s); }
+Vec3 surface_point(const Surface& s, const Vec2& uv) {
+    return std::visit(Point{uv}, s);
+}
 
 std::optional<Vec3> surface_normal(const Surface& s, const Vec3& p) {
     return std::visit(Normal{p, surface_parameters(s, p)}, s);
@@ -104,8 +103,7 @@ bool inside(const std::vector<std::vector<Vec2>>& loops, const Vec2& p) {
 
 double polygon_area(const std::vector<Vec2>& loop) {
     double sum = 0;
-    for (std::size_t i = 0, j = loop.size() - 1; i < loop.size(); j = i++)
-        sum += loop[j].x() * loop[i].y() - loop[i].x() * loop[j].y();
+    for (std::size_t i = 0, j = loop.size() - 1; i < loop.size(); j = i++) sum += loop[j].x() * loop[i].y() - loop[i].x() * loop[j].y();
     return 0.5 * sum;
 }
 

@@ -13,9 +13,15 @@
 namespace halvo {
 namespace {
 
-constexpr int next3(int i) { return i == 2 ? 0 : i + 1; }
-constexpr int prev3(int i) { return i == 0 ? 2 : i - 1; }
-std::size_t ix(int i) { return static_cast<std::size_t>(i); }
+constexpr int next3(int i) {
+    return i == 2 ? 0 : i + 1;
+}
+constexpr int prev3(int i) {
+    return i == 0 ? 2 : i - 1;
+}
+std::size_t ix(int i) {
+    return static_cast<std::size_t>(i);
+}
 
 class Builder {
 public:
@@ -219,8 +225,8 @@ private:
         const int u = t_[ix(t)].next[ix(k)], m = slot(u, t);
         const int c = t_[ix(t)].v[ix(k)], a = t_[ix(t)].v[ix(next3(k))], b = t_[ix(t)].v[ix(prev3(k))], d = t_[ix(u)].v[ix(m)];
         const Triangle ot = t_[ix(t)], ou = t_[ix(u)];
-        const int ta = next3(k), tb = prev3(k);     // opposite to a: edge bc; opposite to b: edge ca
-        const int ub = next3(m), ua = prev3(m);     // u = (d, b, a): opposite to b: edge ad; opposite to a: edge db
+        const int ta = next3(k), tb = prev3(k);  // opposite to a: edge bc; opposite to b: edge ca
+        const int ub = next3(m), ua = prev3(m);  // u = (d, b, a): opposite to b: edge ad; opposite to a: edge db
         t_[ix(t)] = {{d, c, a}, {ot.next[ix(tb)], ou.next[ix(ub)], u}, {ot.fixed[ix(tb)], ou.fixed[ix(ub)], false}};
         t_[ix(u)] = {{d, b, c}, {ot.next[ix(ta)], t, ou.next[ix(ua)]}, {ot.fixed[ix(ta)], false, ou.fixed[ix(ua)]}};
         relink(ou.next[ix(ub)], u, t);

@@ -8,9 +8,9 @@
 namespace halvo {
 
 struct Triangle {
-    std::array<int, 3> v{};                ///< counter-clockwise
-    std::array<int, 3> next{-1, -1, -1};   ///< neighbour across the edge opposite to corner i
-    std::array<bool, 3> fixed{};           ///< that edge is a constraint
+    std::array<int, 3> v{};               ///< counter-clockwise
+    std::array<int, 3> next{-1, -1, -1};  ///< neighbour across the edge opposite to corner i
+    std::array<bool, 3> fixed{};          ///< that edge is a constraint
 };
 
 /// Delaunay triangulation of `points` in which every segment is an edge, by incremental insertion with flips (Lawson 1977)

@@ -26,20 +26,25 @@ struct WallPlane {
     const Wall* wall = nullptr;
     Frame chart;
     std::vector<std::vector<SectionPiece>> loops;
-    std::vector<std::vector<Vec2>> material;   // the section as polygons
+    std::vector<std::vector<Vec2>> material;  // the section as polygons
     ThicknessField field;
     std::vector<Box2> piece_box;
     double thickest = 0;
     Box3 box;
-    std::vector<std::size_t> near;             // walls that may cross this one
-    std::vector<std::size_t> beside;           // walls parallel to it within their thickness
+    std::vector<std::size_t> near;    // walls that may cross this one
+    std::vector<std::size_t> beside;  // walls parallel to it within their thickness
 };
 
 class BodyHalver {
 public:
     BodyHalver(Model& model, const Assembly& solids, int body, const WallSearch& search, const HalveOptions& options)
-        : model_(model), solids_(solids), id_(body), body_(solids.bodies[static_cast<std::size_t>(body)]), search_(search),
-          options_(options), tol_(solids.tolerance.point) {}
+        : model_(model),
+          solids_(solids),
+          id_(body),
+          body_(solids.bodies[static_cast<std::size_t>(body)]),
+          search_(search),
+          options_(options),
+          tol_(solids.tolerance.point) {}
 
     void run() {
         cut_walls();
@@ -160,8 +165,7 @@ private:
     void add_corner_cuts(std::size_t i) {
         const WallPlane& p = planes_[i];
         double reach = 0;
-        for (std::size_t j : p.near)
-            reach = std::max(reach, planes_[j].thickest / p.chart.z.cross(planes_[j].chart.z).norm());
+        for (std::size_t j : p.near) reach = std::max(reach, planes_[j].thickest / p.chart.z.cross(planes_[j].chart.z).norm());
         if (reach == 0) return;
         reach = 1.05 * reach + 10 * tol_;
         for (const auto& loop : p.loops)
@@ -176,8 +180,7 @@ private:
 
     bool supported(const WallPlane& p, const Vec2& q) const {
         for (std::size_t k = 0; k < p.field.pieces.size(); ++k)
-            if (p.piece_box[k].contains(q) && inside(p.field.pieces[k].top_outline, q) && inside(p.field.pieces[k].bottom_outline, q))
-                return true;
+            if (p.piece_box[k].contains(q) && inside(p.field.pieces[k].top_outline, q) && inside(p.field.pieces[k].bottom_outline, q)) return true;
         return false;
     }
 
@@ -299,8 +302,9 @@ private:
                             if (const int v = body_.edges[u.edge.index()].vertices[0]; v >= 0)
                                 spread += (body_.vertices[static_cast<std::size_t>(v)] - body_.mass.centre).norm(), ++count;
             }
-            keys_.push_back(keys.unique(make_key("wall", body_.key, {std::sqrt(std::max(top, bottom)), std::sqrt(std::min(top, bottom)),
-                                                                     std::abs(p.chart.height(body_.mass.centre)), spread / std::max(count, 1)})));
+            keys_.push_back(keys.unique(make_key("wall", body_.key,
+                                                 {std::sqrt(std::max(top, bottom)), std::sqrt(std::min(top, bottom)),
+                                                  std::abs(p.chart.height(body_.mass.centre)), spread / std::max(count, 1)})));
         }
     }
 
@@ -342,10 +346,10 @@ private:
                 model_.sheets.push_back(std::move(s));
             }
             const Wall& w = *planes_[i].wall;
-            model_.ledger.push_back({wall_key(i), "halve", "wall", EntryState::applied,
-                                     fmt::format("{}: {} face pair(s), {:.2f} to {:.2f} mm thick, halved to {:.0f} mm2", body_.name, w.pairs.size(),
-                                                 w.thinnest, w.thickest, area),
-                                     area, w.pairs[0].seen[0], body_.name});
+            model_.ledger.push_back(
+                {wall_key(i), "halve", "wall", EntryState::applied,
+                 fmt::format("{}: {} face pair(s), {:.2f} to {:.2f} mm thick, halved to {:.0f} mm2", body_.name, w.pairs.size(), w.thinnest, w.thickest, area),
+                 area, w.pairs[0].seen[0], body_.name});
             if (stubs_[i].first > 0)
                 model_.ledger.push_back({make_key("stub", wall_key(i), {}), "halve", "stub", EntryState::applied,
                                          fmt::format("{}: {} piece(s) beyond seams dropped, {:.1f} mm2", body_.name, stubs_[i].first, stubs_[i].second),
@@ -377,8 +381,7 @@ private:
         Vec2 sum = Vec2::Zero();
         double area = 0;
         for (const Region& r : s.regions)
-            for (const AreaSample& a : spread_inside(region_polygons(model_, s.chart, r, solids_.tolerance.chord), 1))
-                sum += a.area * a.point, area += a.area;
+            for (const AreaSample& a : spread_inside(region_polygons(model_, s.chart, r, solids_.tolerance.chord), 1)) sum += a.area * a.point, area += a.area;
         return s.chart.at(Vec2(sum / std::max(area, 1e-300)));
     }
 
@@ -427,9 +430,8 @@ private:
             const double slack = 0.02 * p.thickest + tol_;
             Box3 b = p.box;
             b.min().array() -= p.thickest, b.max().array() += p.thickest;
-            return b.contains(m) && std::any_of(p.field.pieces.begin(), p.field.pieces.end(), [&](const ThicknessPiece& k) {
-                       return k.top.height(m) < slack && k.bottom.height(m) < slack;
-                   });
+            return b.contains(m) && std::any_of(p.field.pieces.begin(), p.field.pieces.end(),
+                                                [&](const ThicknessPiece& k) { return k.top.height(m) < slack && k.bottom.height(m) < slack; });
         });
     }
 

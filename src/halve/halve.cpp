@@ -16,8 +16,13 @@ namespace halvo {
 namespace {
 
 Finding not_idealized(const Body& b, const std::string& why, const std::string& advice) {
-    return {make_key("finding", "not idealized " + b.key, {}), "not idealized", fmt::format("{} has no sheet and no member: {}", b.name, why),
-            advice, b.mass.centre, b.box.diagonal().norm(), b.name};
+    return {make_key("finding", "not idealized " + b.key, {}),
+            "not idealized",
+            fmt::format("{} has no sheet and no member: {}", b.name, why),
+            advice,
+            b.mass.centre,
+            b.box.diagonal().norm(),
+            b.name};
 }
 
 // Line and section of a slender body. The sense of the line is chosen so that the product of inertia is not negative,
@@ -77,14 +82,13 @@ void add_member_of(Model& model, const Body& body, int id, Prism p, const Vec3& 
     model.edges.push_back({Curve::segment(m.own_start, m.own_end), {v, VertexId(v.value + 1)}});
     m.chain = {{EdgeId(model.edges.size() - 1), false}};
     model.ledger.push_back({m.key, "halve", "member", EntryState::applied,
-                            fmt::format("{} as a beam line of {:.2f} mm with a {} section", body.name, m.own_length,
-                                        model.sections[m.section.index()].shape),
+                            fmt::format("{} as a beam line of {:.2f} mm with a {} section", body.name, m.own_length, model.sections[m.section.index()].shape),
                             m.own_length, 0.5 * (m.own_start + m.own_end), body.name});
     if (p.filled < 0.995)
-        model.findings.push_back({make_key("finding", "member openings " + body.key, {}), "member openings",
-                                  fmt::format("{}: holes or copes take {:.1f} % of the profile times length; the section is taken whole", body.name,
-                                              100 * (1 - p.filled)),
-                                  "set halve.slender = \"shells\" to keep them", body.mass.centre, m.own_length, body.name});
+        model.findings.push_back(
+            {make_key("finding", "member openings " + body.key, {}), "member openings",
+             fmt::format("{}: holes or copes take {:.1f} % of the profile times length; the section is taken whole", body.name, 100 * (1 - p.filled)),
+             "set halve.slender = \"shells\" to keep them", body.mass.centre, m.own_length, body.name});
     model.members.push_back(std::move(m));
 }
 
@@ -168,7 +172,8 @@ Model halve(const Assembly& solids, const HalveOptions& options, const Observer&
             const Body& body = solids.bodies[i];
             const std::string key = make_key("member", body.key, {prisms[i]->length()});
             if (std::find(options.refuse.begin(), options.refuse.end(), key) != options.refuse.end()) {
-                model.ledger.push_back({key, "halve", "member", EntryState::refused, body.name + " as a beam line", prisms[i]->length(), body.mass.centre, body.name});
+                model.ledger.push_back(
+                    {key, "halve", "member", EntryState::refused, body.name + " as a beam line", prisms[i]->length(), body.mass.centre, body.name});
                 model.findings.push_back(not_idealized(body, "its member was refused by the plan", "take " + key + " out of halve.refuse"));
             } else {
                 add_member_of(model, body, static_cast<int>(i), *prisms[i], centre);

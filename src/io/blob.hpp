@@ -17,7 +17,11 @@ public:
             put(v.x()).put(v.y()).put(v.z());
         } else if constexpr (std::is_same_v<T, Vec2>) {
             put(v.x()).put(v.y());
-        } else if constexpr (requires { v.begin(); v.size(); } && !std::is_trivially_copyable_v<T>) {
+        } else if constexpr (requires {
+                                 v.begin();
+                                 v.size();
+                             } &&
+                             !std::is_trivially_copyable_v<T>) {
             put(static_cast<std::uint64_t>(v.size()));
             for (const auto& e : v) put(e);
         } else {

@@ -11,8 +11,8 @@ Database::Database(const std::filesystem::path& file, Mode mode) : file_(file) {
 }
 
 void Database::fail(const std::string& doing) const {
-    throw Error(ErrorKind::input, file_.string() + ": " + doing + " (" + (db_ ? sqlite3_errmsg(db_.get()) : "no memory") +
-                                      "); check that it is a Halvo model file");
+    throw Error(ErrorKind::input,
+                file_.string() + ": " + doing + " (" + (db_ ? sqlite3_errmsg(db_.get()) : "no memory") + "); check that it is a Halvo model file");
 }
 
 void Database::run(const std::string& sql) {
@@ -56,8 +56,12 @@ bool Statement::step() {
     return false;
 }
 
-std::int64_t Statement::integer() { return sqlite3_column_int64(s_.get(), column_++); }
-double Statement::real() { return sqlite3_column_double(s_.get(), column_++); }
+std::int64_t Statement::integer() {
+    return sqlite3_column_int64(s_.get(), column_++);
+}
+double Statement::real() {
+    return sqlite3_column_double(s_.get(), column_++);
+}
 std::string Statement::text() {
     const int c = column_++;
     const auto* p = static_cast<const char*>(sqlite3_column_blob(s_.get(), c));

@@ -19,7 +19,8 @@ void add_contact_findings(Job& job) {
     std::erase_if(list, [](const Finding& f) { return f.kind == "contact without a joint" || f.kind == "body in parts"; });
     for (int b : job.proof.split_bodies) {
         const Body& body = job.solids.bodies[static_cast<std::size_t>(b)];
-        list.push_back({make_key("finding", "parts " + body.key, {}), "body in parts", fmt::format("{}: one solid, but its sheets do not hang together", body.name),
+        list.push_back({make_key("finding", "parts " + body.key, {}), "body in parts",
+                        fmt::format("{}: one solid, but its sheets do not hang together", body.name),
                         "see its other findings: what joins them has no sheet yet", body.mass.centre, body.box.diagonal().norm(), body.name});
     }
     for (const ContactProof& c : job.proof.contacts) {
@@ -33,7 +34,9 @@ void add_contact_findings(Job& job) {
 
 }  // namespace
 
-const char* stage_name(Stage s) { return names[static_cast<std::size_t>(s)]; }
+const char* stage_name(Stage s) {
+    return names[static_cast<std::size_t>(s)];
+}
 
 Stage stage_of(const std::string& name) {
     for (std::size_t i = 0; i < names.size(); ++i)
@@ -60,8 +63,8 @@ void run(Job& job, Stage from, Stage until, const Observer& observer) {
     step(Stage::join, [&] { join(job.model, job.solids, plan.join, observer); });
     step(Stage::mesh, [&] {
         if (job.model.sheets.empty() && job.model.members.empty())
-            throw Error(ErrorKind::stage, fmt::format("{}: no wall and no member was found in {} bodies; halvo survey says why", job.solids.file,
-                                                      job.solids.bodies.size()));
+            throw Error(ErrorKind::stage,
+                        fmt::format("{}: no wall and no member was found in {} bodies; halvo survey says why", job.solids.file, job.solids.bodies.size()));
         job.mesh = mesh(job.model, plan.mesh, observer);
     });
     step(Stage::prove, [&] {

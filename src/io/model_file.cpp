@@ -6,8 +6,8 @@
 
 #include <fmt/format.h>
 
-#include <cmath>
 #include <unistd.h>
+#include <cmath>
 
 namespace halvo {
 namespace {
@@ -45,7 +45,9 @@ CREATE TABLE proof(body INTEGER PRIMARY KEY, solid REAL, idealized REAL, bridged
 CREATE TABLE contacts(a INTEGER, b INTEGER, gap REAL, joined INTEGER, x REAL, y REAL, z REAL);
 )";
 
-void put_frame(BlobOut& o, const Frame& f) { o.put(f.origin).put(f.x).put(f.y).put(f.z); }
+void put_frame(BlobOut& o, const Frame& f) {
+    o.put(f.origin).put(f.x).put(f.y).put(f.z);
+}
 Frame get_frame(BlobIn& i) {
     Frame f;
     f.origin = i.get<Vec3>(), f.x = i.get<Vec3>(), f.y = i.get<Vec3>(), f.z = i.get<Vec3>();
@@ -207,8 +209,17 @@ void save_joints(Database& db, const Model& m) {
     for (const Finding& k : m.findings)
         f.bind(k.key).bind(k.kind).bind(k.about).bind(k.advice).bind(k.size).bind(k.body).bind(k.place.x()).bind(k.place.y()).bind(k.place.z()).done();
     for (const LedgerEntry& k : m.ledger)
-        g.bind(k.key).bind(k.stage).bind(k.kind).bind(static_cast<int>(k.state)).bind(k.about).bind(k.value).bind(k.body)
-            .bind(k.place.x()).bind(k.place.y()).bind(k.place.z()).done();
+        g.bind(k.key)
+            .bind(k.stage)
+            .bind(k.kind)
+            .bind(static_cast<int>(k.state))
+            .bind(k.about)
+            .bind(k.value)
+            .bind(k.body)
+            .bind(k.place.x())
+            .bind(k.place.y())
+            .bind(k.place.z())
+            .done();
 }
 
 void save_mesh_and_proof(Database& db, const Job& job) {
@@ -221,9 +232,21 @@ void save_mesh_and_proof(Database& db, const Job& job) {
         elements.put(e.thickness).put(e.offset).put(e.quality);
     }
     const MeshQuality& q = m.quality;
-    Statement(db, "INSERT INTO mesh VALUES(?,?,?,?,?,?,?,?,?,?,?,?,?)").blob(nodes.bytes()).blob(elements.bytes()).bind(m.quads).bind(m.trias).bind(m.lines)
-        .bind(m.links).bind(m.parts).bind(m.free_edge_length).bind(q.min_scaled_jacobian).bind(q.mean_scaled_jacobian).bind(q.max_aspect)
-        .bind(q.max_warpage).bind(q.quad_share).done();
+    Statement(db, "INSERT INTO mesh VALUES(?,?,?,?,?,?,?,?,?,?,?,?,?)")
+        .blob(nodes.bytes())
+        .blob(elements.bytes())
+        .bind(m.quads)
+        .bind(m.trias)
+        .bind(m.lines)
+        .bind(m.links)
+        .bind(m.parts)
+        .bind(m.free_edge_length)
+        .bind(q.min_scaled_jacobian)
+        .bind(q.mean_scaled_jacobian)
+        .bind(q.max_aspect)
+        .bind(q.max_warpage)
+        .bind(q.quad_share)
+        .done();
     Statement p(db, "INSERT INTO proof VALUES(?,?,?,?,?)"), c(db, "INSERT INTO contacts VALUES(?,?,?,?,?,?,?)");
     for (std::size_t i = 0; i < job.proof.bodies.size(); ++i) {
         const BodyProof& b = job.proof.bodies[i];
@@ -241,7 +264,8 @@ void save_info(Database& db, const Job& job) {
     put("stage", job.stage);
     put("file", job.solids.file), put("source", job.plan.source.file), put("sha256", job.solids.sha256), put("unit", job.solids.unit);
     real("shift_x", job.solids.shift.x()), real("shift_y", job.solids.shift.y()), real("shift_z", job.solids.shift.z());
-    real("tolerance_point", job.solids.tolerance.point), real("tolerance_angle", job.solids.tolerance.angle), real("tolerance_chord", job.solids.tolerance.chord);
+    real("tolerance_point", job.solids.tolerance.point), real("tolerance_angle", job.solids.tolerance.angle),
+        real("tolerance_chord", job.solids.tolerance.chord);
     real("volume_error", p.volume_error), real("centroid_error", p.centroid_error), real("coverage", p.coverage), real("thickness_error", p.thickness_error);
     put("parts", std::to_string(p.parts)), put("within_bounds", p.within_bounds ? "1" : "0");
     for (std::size_t i = 0; i < p.outside.size(); ++i) put(fmt::format("outside_{}", i).c_str(), p.outside[i]);
@@ -396,8 +420,9 @@ void load_joints(Database& db, Model& m) {
 }
 
 void load_mesh_and_proof(Database& db, Job& job) {
-    Statement s(db, "SELECT nodes,elements,quads,trias,lines,links,parts,free_edge_length,min_scaled_jacobian,mean_scaled_jacobian,max_aspect,max_warpage,"
-                    "quad_share FROM mesh");
+    Statement s(db,
+                "SELECT nodes,elements,quads,trias,lines,links,parts,free_edge_length,min_scaled_jacobian,mean_scaled_jacobian,max_aspect,max_warpage,"
+                "quad_share FROM mesh");
     if (s.step()) {
         Mesh& m = job.mesh;
         BlobIn nodes(s.text()), elements(s.text());
@@ -446,7 +471,8 @@ void load_info(Database& db, Job& job) {
     job.solids.tolerance = {real("tolerance_point"), real("tolerance_angle"), real("tolerance_chord")};
     job.model.tolerance = job.solids.tolerance;
     Proof& p = job.proof;
-    p.volume_error = real("volume_error"), p.centroid_error = real("centroid_error"), p.coverage = real("coverage"), p.thickness_error = real("thickness_error");
+    p.volume_error = real("volume_error"), p.centroid_error = real("centroid_error"), p.coverage = real("coverage"),
+    p.thickness_error = real("thickness_error");
     p.parts = static_cast<int>(real("parts")), p.within_bounds = info["within_bounds"] == "1";
 }
 
@@ -457,7 +483,8 @@ void check_version(Database& db, const std::filesystem::path& file) {
     if (!version.step()) db.fail("cannot be read");
     const auto v = version.integer();
     if (v > schema_version)
-        throw Error(ErrorKind::input, fmt::format("{}: written by a newer Halvo (schema {}, this one knows {}); update Halvo", file.string(), v, schema_version));
+        throw Error(ErrorKind::input,
+                    fmt::format("{}: written by a newer Halvo (schema {}, this one knows {}); update Halvo", file.string(), v, schema_version));
 }
 
 }  // namespace
@@ -509,7 +536,8 @@ Job read_model(const std::filesystem::path& file) {
 void write_results(const std::filesystem::path& folder, const Job& job) {
     std::error_code ec;
     std::filesystem::create_directories(folder, ec);
-    if (ec || !std::filesystem::is_directory(folder)) throw Error(ErrorKind::input, folder.string() + ": the output folder cannot be made; check its permissions");
+    if (ec || !std::filesystem::is_directory(folder))
+        throw Error(ErrorKind::input, folder.string() + ": the output folder cannot be made; check its permissions");
     // All files come to be in a folder of their own first, so that a failure leaves what was there before.
     const std::filesystem::path stage = folder / fmt::format(".halvo-part{}", ::getpid());
     std::filesystem::remove_all(stage, ec);

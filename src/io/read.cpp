@@ -33,8 +33,7 @@ std::string load(const std::filesystem::path& file) {
 
 // The kernel reads damaged files as far as it can and calls that success; these checks make it an error.
 void check_step(const std::filesystem::path& file, const std::string& bytes) {
-    if (bytes.find_first_not_of(" \t\r\n") == std::string::npos)
-        throw Error(ErrorKind::input, file.string() + ": the file is empty; export it again from CAD");
+    if (bytes.find_first_not_of(" \t\r\n") == std::string::npos) throw Error(ErrorKind::input, file.string() + ": the file is empty; export it again from CAD");
     const std::size_t head = bytes.find("ISO-10303-21;");
     if (head == std::string::npos || head > 4096)
         throw Error(ErrorKind::input, file.string() + ": not a STEP file (it does not start with ISO-10303-21); give a STEP file");
@@ -52,8 +51,8 @@ Assembly read(const std::filesystem::path& file, const SourceOptions& options, c
     assembly.file = file.filename().string();
     assembly.sha256 = sha256(bytes);
     if (!options.unit.empty() && options.unit != assembly.unit)
-        throw Error(ErrorKind::input, fmt::format("{}: the file is in {}, the plan says source.unit = \"{}\"; correct the plan", file.string(),
-                                                  assembly.unit, options.unit));
+        throw Error(ErrorKind::input,
+                    fmt::format("{}: the file is in {}, the plan says source.unit = \"{}\"; correct the plan", file.string(), assembly.unit, options.unit));
     io::select_bodies(assembly, options);
     return assembly;
 }

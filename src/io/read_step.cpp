@@ -42,8 +42,12 @@
 namespace halvo::io {
 namespace {
 
-Vec3 vec(const gp_Pnt& p) { return {p.X(), p.Y(), p.Z()}; }
-Vec3 vec(const gp_Dir& p) { return {p.X(), p.Y(), p.Z()}; }
+Vec3 vec(const gp_Pnt& p) {
+    return {p.X(), p.Y(), p.Z()};
+}
+Vec3 vec(const gp_Dir& p) {
+    return {p.X(), p.Y(), p.Z()};
+}
 
 struct Found {
     TopoDS_Shape shape;
@@ -106,10 +110,8 @@ private:
     }
 
     void collect(const TopoDS_Shape& shape, const std::string& name, const std::string& path, const std::array<double, 3>& colour) {
-        for (TopExp_Explorer e(shape, TopAbs_SOLID); e.More(); e.Next())
-            found_.push_back({e.Current(), name, path, colour_of(e.Current(), colour)});
-        for (TopExp_Explorer e(shape, TopAbs_SHELL, TopAbs_SOLID); e.More(); e.Next())
-            found_.push_back({e.Current(), name, path, colour});
+        for (TopExp_Explorer e(shape, TopAbs_SOLID); e.More(); e.Next()) found_.push_back({e.Current(), name, path, colour_of(e.Current(), colour)});
+        for (TopExp_Explorer e(shape, TopAbs_SHELL, TopAbs_SOLID); e.More(); e.Next()) found_.push_back({e.Current(), name, path, colour});
     }
 
     Handle(XCAFDoc_ShapeTool) shapes_;
@@ -129,8 +131,7 @@ Curve convert_curve(const TopoDS_Edge& edge, double chord) {
     if (c.GetType() == GeomAbs_Ellipse) {
         const gp_Elips k = c.Ellipse();
         const gp_Ax2& ax = k.Position();
-        return {EllipseCurve{{vec(ax.Location()), vec(ax.XDirection()), vec(ax.YDirection()), vec(ax.Direction())},
-                             k.MajorRadius(), k.MinorRadius()}, a, b};
+        return {EllipseCurve{{vec(ax.Location()), vec(ax.XDirection()), vec(ax.YDirection()), vec(ax.Direction())}, k.MajorRadius(), k.MinorRadius()}, a, b};
     }
     std::vector<Vec3> pts, tangents;
     // Much finer than the facets: areas and volumes of the faces beside it are integrated along these points.
@@ -163,14 +164,13 @@ std::pair<Surface, bool> convert_surface(const TopoDS_Face& face, double tol) {
         case GeomAbs_Cylinder:
             return {CylinderSurface{right_handed(s.Cylinder().Position()), s.Cylinder().Radius()}, !s.Cylinder().Position().Direct()};
         case GeomAbs_Cone:
-            return {ConeSurface{right_handed(s.Cone().Position()), s.Cone().RefRadius(), s.Cone().SemiAngle()},
-                    !s.Cone().Position().Direct()};
+            return {ConeSurface{right_handed(s.Cone().Position()), s.Cone().RefRadius(), s.Cone().SemiAngle()}, !s.Cone().Position().Direct()};
         case GeomAbs_Sphere:
             return {SphereSurface{right_handed(s.Sphere().Position()), s.Sphere().Radius()}, !s.Sphere().Position().Direct()};
         case GeomAbs_Torus:
-            return {TorusSurface{right_handed(s.Torus().Position()), s.Torus().MajorRadius(), s.Torus().MinorRadius()},
-                    !s.Torus().Position().Direct()};
-        default: break;
+            return {TorusSurface{right_handed(s.Torus().Position()), s.Torus().MajorRadius(), s.Torus().MinorRadius()}, !s.Torus().Position().Direct()};
+        default:
+            break;
     }
     const double u0 = s.FirstUParameter(), u1 = s.LastUParameter(), v0 = s.FirstVParameter(), v1 = s.LastVParameter();
     std::vector<Vec3> grid;
@@ -238,8 +238,7 @@ private:
         body_.faces.push_back(std::move(out));
     }
 
-    std::vector<Coedge> convert_wire(const TopoDS_Wire& wire, const TopoDS_Face& face, const TopTools_IndexedMapOfShape& edges,
-                                     bool flipped) {
+    std::vector<Coedge> convert_wire(const TopoDS_Wire& wire, const TopoDS_Face& face, const TopTools_IndexedMapOfShape& edges, bool flipped) {
         std::vector<TopoDS_Edge> ordered;
         for (BRepTools_WireExplorer w(wire, face); w.More(); w.Next()) ordered.push_back(w.Current());
         std::vector<TopoDS_Edge> plain;
@@ -307,9 +306,7 @@ Body convert_solid(const TopoDS_Shape& shape) {
     Body first = SolidConverter(shape, 0.005 * size).run();
     // Facets only find things; a few hundredths of the thickness keeps them inside thin curved walls.
     const double chord = std::clamp(0.03 * rough_thickness(first), 1e-5 * size, 0.005 * size);
-    const bool curved = std::any_of(first.faces.begin(), first.faces.end(), [](const Face& f) {
-        return !std::holds_alternative<PlaneSurface>(f.surface);
-    });
+    const bool curved = std::any_of(first.faces.begin(), first.faces.end(), [](const Face& f) { return !std::holds_alternative<PlaneSurface>(f.surface); });
     if (!curved) return first;
     BRepTools::Clean(shape);
     BRepMesh_IncrementalMesh fine(shape, chord, false, angle, false);
@@ -317,9 +314,8 @@ Body convert_solid(const TopoDS_Shape& shape) {
 }
 
 std::string unit_name(const std::string& kernel_name) {
-    static const std::map<std::string, std::string> names = {
-        {"millimetre", "mm"}, {"MM", "mm"}, {"metre", "m"}, {"M", "m"}, {"INCH", "inch"}, {"inch", "inch"},
-        {"centimetre", "cm"}, {"foot", "ft"}, {"FOOT", "ft"}};
+    static const std::map<std::string, std::string> names = {{"millimetre", "mm"}, {"MM", "mm"},         {"metre", "m"}, {"M", "m"},    {"INCH", "inch"},
+                                                             {"inch", "inch"},     {"centimetre", "cm"}, {"foot", "ft"}, {"FOOT", "ft"}};
     const auto it = names.find(kernel_name);
     return it == names.end() ? kernel_name : it->second;
 }
@@ -339,15 +335,13 @@ Assembly read_step(const std::filesystem::path& file, const Observer& observer) 
         if (reader.ReadFile(file.c_str()) != IFSelect_RetDone)
             throw Error(ErrorKind::input, file.string() + ": not a readable STEP file; export it again from CAD");
         observer.tell("read", 0.4);
-        if (!reader.Transfer(doc))
-            throw Error(ErrorKind::input, file.string() + ": the STEP file holds no shape; export solids from CAD");
+        if (!reader.Transfer(doc)) throw Error(ErrorKind::input, file.string() + ": the STEP file holds no shape; export solids from CAD");
         Assembly assembly;
         TColStd_SequenceOfAsciiString lengths, angles, solid_angles;
         reader.ChangeReader().FileUnits(lengths, angles, solid_angles);
         if (lengths.Length() > 0) assembly.unit = unit_name(lengths.Value(1).ToCString());
         std::vector<Found> found = TreeWalk(doc).run();
-        if (found.empty())
-            throw Error(ErrorKind::input, file.string() + ": the STEP file holds no solids; export solids or closed shells from CAD");
+        if (found.empty()) throw Error(ErrorKind::input, file.string() + ": the STEP file holds no solids; export solids or closed shells from CAD");
         Bnd_Box box;
         for (const Found& f : found) BRepBndLib::Add(f.shape, box, false);
         if (!box.IsVoid()) assembly.shift = 0.5 * (vec(box.CornerMin()) + vec(box.CornerMax()));
@@ -366,8 +360,7 @@ Assembly read_step(const std::filesystem::path& file, const Observer& observer) 
         finish_assembly(assembly);
         return assembly;
     } catch (const Standard_Failure& failure) {
-        throw Error(ErrorKind::input, file.string() + ": the STEP reader failed (" + failure.GetMessageString() +
-                                          "); export the file again from CAD");
+        throw Error(ErrorKind::input, file.string() + ": the STEP reader failed (" + failure.GetMessageString() + "); export the file again from CAD");
     }
 }
 

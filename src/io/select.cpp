@@ -17,8 +17,8 @@ void select_bodies(Assembly& assembly, const SourceOptions& options) {
             if (fits) take[i] = found = true;
         }
         if (!found)
-            throw Error(ErrorKind::input, fmt::format("source.body = \"{}\": no such body; halvo survey lists the {} bodies of {}", want,
-                                                      assembly.bodies.size(), assembly.file));
+            throw Error(ErrorKind::input,
+                        fmt::format("source.body = \"{}\": no such body; halvo survey lists the {} bodies of {}", want, assembly.bodies.size(), assembly.file));
     }
     std::vector<Body> kept;
     for (std::size_t i = 0; i < take.size(); ++i)

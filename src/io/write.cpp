@@ -5,11 +5,11 @@
 #include <nlohmann/json.hpp>
 #include <pugixml.hpp>
 
+#include <unistd.h>
 #include <array>
 #include <fstream>
 #include <random>
 #include <sstream>
-#include <unistd.h>
 
 namespace halvo {
 namespace {
@@ -94,9 +94,15 @@ Json sheets_json(const Model& m) {
     Json out = Json::array();
     for (std::size_t i = 0; i < m.sheets.size(); ++i) {
         const Sheet& s = m.sheets[i];
-        out.push_back({{"id", i}, {"key", s.key}, {"body", s.body + 1}, {"surface", "plane"}, {"area", s.area()},
+        out.push_back({{"id", i},
+                       {"key", s.key},
+                       {"body", s.body + 1},
+                       {"surface", "plane"},
+                       {"area", s.area()},
                        {"thickness", {{"min", s.thickness.min}, {"mean", s.thickness.mean}, {"max", s.thickness.max}}},
-                       {"own_area", s.own_area()}, {"offset", s.offset}, {"faces", {s.top_faces, s.bottom_faces}}});
+                       {"own_area", s.own_area()},
+                       {"offset", s.offset},
+                       {"faces", {s.top_faces, s.bottom_faces}}});
     }
     return out;
 }
@@ -106,9 +112,15 @@ Json members_json(const Model& m, const Vec3& shift) {
     for (std::size_t i = 0; i < m.members.size(); ++i) {
         const Member& k = m.members[i];
         const auto end = [&](const EdgeUse& u, bool last) { return m.vertices[m.edges[u.edge.index()].vertices[last != u.reversed ? 1 : 0].index()].point; };
-        out.push_back({{"id", i}, {"key", k.key}, {"body", k.body + 1}, {"length", m.length(k)}, {"section", k.section.value},
-                       {"start", place(end(k.chain.front(), false), shift)}, {"end", place(end(k.chain.back(), true), shift)},
-                       {"own_length", k.own_length}, {"y_axis", {k.axes.x.x(), k.axes.x.y(), k.axes.x.z()}}});
+        out.push_back({{"id", i},
+                       {"key", k.key},
+                       {"body", k.body + 1},
+                       {"length", m.length(k)},
+                       {"section", k.section.value},
+                       {"start", place(end(k.chain.front(), false), shift)},
+                       {"end", place(end(k.chain.back(), true), shift)},
+                       {"own_length", k.own_length},
+                       {"y_axis", {k.axes.x.x(), k.axes.x.y(), k.axes.x.z()}}});
     }
     return out;
 }
@@ -119,8 +131,18 @@ Json sections_json(const Model& m) {
         const Section& s = m.sections[i];
         Json dims = Json::object();
         for (const auto& [name, value] : s.dimensions) dims[name] = value;
-        out.push_back({{"id", i}, {"key", s.key}, {"shape", s.shape}, {"dimensions", dims}, {"area", s.area}, {"iyy", s.iyy}, {"izz", s.izz},
-                       {"iyz", s.iyz}, {"i1", s.i1}, {"i2", s.i2}, {"j", s.j}, {"shear_centre", {s.shear_centre.x(), s.shear_centre.y()}},
+        out.push_back({{"id", i},
+                       {"key", s.key},
+                       {"shape", s.shape},
+                       {"dimensions", dims},
+                       {"area", s.area},
+                       {"iyy", s.iyy},
+                       {"izz", s.izz},
+                       {"iyz", s.iyz},
+                       {"i1", s.i1},
+                       {"i2", s.i2},
+                       {"j", s.j},
+                       {"shear_centre", {s.shear_centre.x(), s.shear_centre.y()}},
                        {"warping", s.warping}});
     }
     return out;
@@ -129,8 +151,16 @@ Json sections_json(const Model& m) {
 Json joints_json(const Model& m, const Vec3& shift) {
     Json out = Json::array();
     for (const JointRecord& j : m.joints)
-        out.push_back({{"id", j.key}, {"kind", j.kind}, {"a", j.a}, {"b", j.b}, {"bodies", {j.bodies[0] + 1, j.bodies[1] + 1}}, {"gap", j.gap},
-                       {"length", j.length}, {"moved", j.moved}, {"state", state_name(j.state)}, {"place", place(j.place, shift)}});
+        out.push_back({{"id", j.key},
+                       {"kind", j.kind},
+                       {"a", j.a},
+                       {"b", j.b},
+                       {"bodies", {j.bodies[0] + 1, j.bodies[1] + 1}},
+                       {"gap", j.gap},
+                       {"length", j.length},
+                       {"moved", j.moved},
+                       {"state", state_name(j.state)},
+                       {"place", place(j.place, shift)}});
     return out;
 }
 
@@ -139,9 +169,11 @@ Json proof_json(const Job& job) {
     Json open = Json::array();
     for (const ContactProof& c : p.contacts)
         if (!c.joined) open.push_back({{"bodies", {c.a + 1, c.b + 1}}, {"gap", c.gap}, {"place", place(c.place, job.solids.shift)}});
-    return {{"volume_error", p.volume_error}, {"worst_body_volume_error", p.worst_body_error}, {"centroid_error", p.centroid_error},
-            {"coverage", p.coverage}, {"thickness_error", p.thickness_error}, {"parts", p.parts}, {"contacts", p.contacts.size()},
-            {"unconnected", open}, {"within_bounds", p.within_bounds}, {"outside", p.outside}};
+    return {{"volume_error", p.volume_error},       {"worst_body_volume_error", p.worst_body_error},
+            {"centroid_error", p.centroid_error},   {"coverage", p.coverage},
+            {"thickness_error", p.thickness_error}, {"parts", p.parts},
+            {"contacts", p.contacts.size()},        {"unconnected", open},
+            {"within_bounds", p.within_bounds},     {"outside", p.outside}};
 }
 
 std::string csv_text(const std::string& s) {
@@ -235,10 +267,19 @@ std::string summary_json(const Job& job) {
     j["seams"] = seam_list;
     j["joints"] = joints_json(job.model, shift);
     const Mesh& m = job.mesh;
-    j["mesh"] = {{"nodes", m.nodes.size()}, {"quads", m.quads}, {"trias", m.trias}, {"lines", m.lines}, {"links", m.links}, {"parts", m.parts},
+    j["mesh"] = {{"nodes", m.nodes.size()},
+                 {"quads", m.quads},
+                 {"trias", m.trias},
+                 {"lines", m.lines},
+                 {"links", m.links},
+                 {"parts", m.parts},
                  {"free_edge_length", m.free_edge_length},
-                 {"quality", {{"min_scaled_jacobian", m.quality.min_scaled_jacobian}, {"mean_scaled_jacobian", m.quality.mean_scaled_jacobian},
-                              {"max_aspect", m.quality.max_aspect}, {"max_warpage", m.quality.max_warpage}, {"quad_share", m.quality.quad_share}}}};
+                 {"quality",
+                  {{"min_scaled_jacobian", m.quality.min_scaled_jacobian},
+                   {"mean_scaled_jacobian", m.quality.mean_scaled_jacobian},
+                   {"max_aspect", m.quality.max_aspect},
+                   {"max_warpage", m.quality.max_warpage},
+                   {"quad_share", m.quality.quad_share}}}};
     j["prove"] = proof_json(job);
     Json findings = Json::array();
     for (const Finding& f : job.model.findings) findings.push_back(finding_json(f, shift));
@@ -252,8 +293,8 @@ std::string summary_json(const Job& job) {
 std::string survey_json(const Assembly& solids, const Survey& survey) {
     Json findings = Json::array();
     for (const Finding& f : survey.findings) findings.push_back(finding_json(f, solids.shift));
-    const Json j{{"format", "halvo-survey"}, {"version", 1}, {"source", source_json(solids)}, {"bodies", bodies_json(solids, survey, nullptr)},
-                 {"findings", findings}};
+    const Json j{
+        {"format", "halvo-survey"}, {"version", 1}, {"source", source_json(solids)}, {"bodies", bodies_json(solids, survey, nullptr)}, {"findings", findings}};
     return j.dump(1) + "\n";
 }
 

@@ -11,7 +11,9 @@
 namespace halvo {
 namespace {
 
-std::size_t ix(int i) { return static_cast<std::size_t>(i); }
+std::size_t ix(int i) {
+    return static_cast<std::size_t>(i);
+}
 
 class Carrier {
 public:
@@ -98,8 +100,7 @@ private:
         for (SheetState& s : work_.sheets)
             for (auto& [number, p] : s.points) number = point(p);
         for (const PointLink& l : work_.point_links) link_points_.emplace_back(point(l.a), point(l.b));
-        for (const Link& l : model_.links)
-            old_link_points_.emplace_back(point(model_.vertices[l.a.index()].point), point(model_.vertices[l.b.index()].point));
+        for (const Link& l : model_.links) old_link_points_.emplace_back(point(model_.vertices[l.a.index()].point), point(model_.vertices[l.b.index()].point));
         std::sort(lines_.begin(), lines_.end());
         lines_.erase(std::unique(lines_.begin(), lines_.end()), lines_.end());
     }
@@ -237,8 +238,7 @@ private:
         std::map<std::pair<std::string, std::string>, std::string> kinds;
         for (const Seam& s : seams(next))
             for (std::size_t a = 0; a < s.sheets.size(); ++a)
-                for (std::size_t b = 0; b < s.sheets.size(); ++b)
-                    kinds[{next.sheets[s.sheets[a].index()].key, next.sheets[s.sheets[b].index()].key}] = s.kind;
+                for (std::size_t b = 0; b < s.sheets.size(); ++b) kinds[{next.sheets[s.sheets[a].index()].key, next.sheets[s.sheets[b].index()].key}] = s.kind;
         for (JointRecord& j : next.joints)
             if (j.kind == "corner" || j.kind == "tee" || j.kind == "cross")
                 if (const auto it = kinds.find({j.a, j.b}); it != kinds.end()) j.kind = it->second;
@@ -261,6 +261,8 @@ private:
 
 }  // namespace
 
-void carry_out(Model& model, JoinWork& work) { Carrier(model, work).run(); }
+void carry_out(Model& model, JoinWork& work) {
+    Carrier(model, work).run();
+}
 
 }  // namespace halvo

@@ -19,6 +19,8 @@ void join(Model& model, const Assembly& solids, const JoinOptions& options, cons
     join_with(model, ContactTable(find_contacts(solids, options.reach, observer)), options, observer);
 }
 
-void join(Model& model, const JoinOptions& options, const Observer& observer) { join_with(model, ContactTable(), options, observer); }
+void join(Model& model, const JoinOptions& options, const Observer& observer) {
+    join_with(model, ContactTable(), options, observer);
+}
 
 }  // namespace halvo

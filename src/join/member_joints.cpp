@@ -13,7 +13,7 @@ constexpr double longest_strip = 2;     // times its thickness: further than thi
 constexpr std::size_t spider_legs = 8;  // links from a member to a sheet that its axis misses
 
 struct Closest {
-    double a, b;     // parameters on both lines
+    double a, b;  // parameters on both lines
     double distance;
     bool parallel;
 };
@@ -33,8 +33,7 @@ Closest closest(const MemberState& m, const MemberState& n, const Vec3& near) {
 
 class MemberJoiner {
 public:
-    MemberJoiner(const Model& model, const ContactTable& contacts, JoinWork& work)
-        : model_(model), contacts_(contacts), work_(work) {
+    MemberJoiner(const Model& model, const ContactTable& contacts, JoinWork& work) : model_(model), contacts_(contacts), work_(work) {
         for (std::size_t i = 0; i < model.members.size(); ++i)
             if (model.members[i].body >= 0) member_of_[model.members[i].body] = i;
         for (std::size_t i = 0; i < model.sheets.size(); ++i)
@@ -67,12 +66,9 @@ private:
 
     std::string axis_key(std::size_t m) const { return model_.members[m].key; }
 
-    void demand(std::size_t m, int end, double at, bool weak) {
-        (end == 0 ? work_.members[m].at_start : work_.members[m].at_end).push_back({at, weak});
-    }
+    void demand(std::size_t m, int end, double at, bool weak) { (end == 0 ? work_.members[m].at_start : work_.members[m].at_end).push_back({at, weak}); }
 
-    JointRecord record(const char* kind, const std::string& a, int body_a, const std::string& b, int body_b,
-                       const std::vector<ContactPoint>& points) const {
+    JointRecord record(const char* kind, const std::string& a, int body_a, const std::string& b, int body_b, const std::vector<ContactPoint>& points) const {
         JointRecord j;
         j.kind = kind, j.a = a, j.b = b, j.bodies = {body_a, body_b};
         double gap = points.empty() ? 0 : std::numeric_limits<double>::max();
@@ -97,7 +93,9 @@ private:
         const double near_enough = 0.75 * (sm.depth + sn.depth) / sine + work_.reach;
         const auto beyond = [&](const MemberState& s, double at) { return std::max(s.start - at, at - s.end); };
         const bool usable = beyond(sm, c.a) <= near_enough && beyond(sn, c.b) <= near_enough && (sm.at(c.a) - near).norm() <= 3 * near_enough;
-        JointRecord j = record(em >= 0 && en >= 0 ? "member ends" : em >= 0 || en >= 0 ? "member end to member" : "members crossing",
+        JointRecord j = record(em >= 0 && en >= 0   ? "member ends"
+                               : em >= 0 || en >= 0 ? "member end to member"
+                                                    : "members crossing",
                                axis_key(m), model_.members[m].body, axis_key(n), model_.members[n].body, points);
         if (em < 0 && en < 0 && c.parallel) j.kind = "members side by side";
         const auto moved = [&](const MemberState& s, double at, int e) { return e < 0 ? 0.0 : std::abs(at - (e == 0 ? s.start : s.end)); };
@@ -227,8 +225,8 @@ private:
             lo = std::min(lo, t), hi = std::max(hi, t);
         }
         bool any = false, linked = false;
-        for (const LineReach& r : line_reaches(model_.sheets[s].chart, work_.sheets[s], sm.origin, sm.direction, furthest + work_.reach + 10 * work_.tol,
-                                               work_.tol)) {
+        for (const LineReach& r :
+             line_reaches(model_.sheets[s].chart, work_.sheets[s], sm.origin, sm.direction, furthest + work_.reach + 10 * work_.tol, work_.tol)) {
             const double slack = model_.sheets[s].thickness.max + work_.reach;
             const double a = std::max(r.lo, lo - slack), b = std::min(r.hi, hi + slack);
             if (b - a <= 10 * work_.tol) continue;
@@ -246,8 +244,7 @@ private:
             if (r.extension) extend_to_line(model_, work_, static_cast<int>(s), r, sm.origin, sm.direction, a, b);
             any = true;
         }
-        if (any && std::find(sm.in_sheets.begin(), sm.in_sheets.end(), static_cast<int>(s)) == sm.in_sheets.end())
-            sm.in_sheets.push_back(static_cast<int>(s));
+        if (any && std::find(sm.in_sheets.begin(), sm.in_sheets.end(), static_cast<int>(s)) == sm.in_sheets.end()) sm.in_sheets.push_back(static_cast<int>(s));
         return any || linked;
     }
 

@@ -7,8 +7,8 @@
 namespace halvo {
 namespace {
 
-constexpr double least_crossing = 0.1;   // sine of the flattest angle between sheets that meet along a line
-constexpr double parallel = 2e-3;        // sine below which two sheets run alongside
+constexpr double least_crossing = 0.1;  // sine of the flattest angle between sheets that meet along a line
+constexpr double parallel = 2e-3;       // sine below which two sheets run alongside
 
 class SheetJoiner {
 public:
@@ -85,8 +85,7 @@ private:
             }
     }
 
-    void join_along(std::size_t a, std::size_t b, const LineReach& x, const LineReach& y, const Vec3& p, const Vec3& d, double lo, double hi,
-                    double sine) {
+    void join_along(std::size_t a, std::size_t b, const LineReach& x, const LineReach& y, const Vec3& p, const Vec3& d, double lo, double hi, double sine) {
         const auto gap = gap_near(a, b, p + lo * d, p + hi * d, std::max(x.moved, y.moved));
         if (!gap) return;
         if (!contacts_.known()) {
@@ -223,6 +222,8 @@ private:
 
 }  // namespace
 
-void find_sheet_joints(const Model& model, const ContactTable& contacts, JoinWork& work) { SheetJoiner(model, contacts, work).run(); }
+void find_sheet_joints(const Model& model, const ContactTable& contacts, JoinWork& work) {
+    SheetJoiner(model, contacts, work).run();
+}
 
 }  // namespace halvo

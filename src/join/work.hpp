@@ -13,21 +13,21 @@ namespace halvo {
 /// A straight boundary edge of a sheet with what continues it at both ends.
 struct BoundaryEdge {
     Vec3 from = Vec3::Zero(), to = Vec3::Zero();       ///< in the sense of the loop, material on the left
-    Vec3 out = Vec3::Zero();            ///< in the sheet, away from the material
+    Vec3 out = Vec3::Zero();                           ///< in the sheet, away from the material
     Vec3 before = Vec3::Zero(), after = Vec3::Zero();  ///< unit directions in which the neighbouring edges would run on past `from` and `to`; zero when curved
     EdgeId edge;
 };
 
 struct SheetState {
-    std::vector<std::vector<Vec2>> polygons;   ///< all regions
+    std::vector<std::vector<Vec2>> polygons;  ///< all regions
     std::vector<BoundaryEdge> edges;
-    std::vector<std::vector<Vec2>> extensions; ///< polygons to be added
-    std::vector<int> curves;                   ///< new curves in its plane
-    std::vector<std::pair<int, Vec3>> points;  ///< wanted vertices: number of the input point, place
+    std::vector<std::vector<Vec2>> extensions;  ///< polygons to be added
+    std::vector<int> curves;                    ///< new curves in its plane
+    std::vector<std::pair<int, Vec3>> points;   ///< wanted vertices: number of the input point, place
     struct Trim {
-        Vec3 point, direction;                 ///< seam line
-        double lo, hi;                         ///< where the joint is, along it
-        int partner;                           ///< sheet whose slab is cleared
+        Vec3 point, direction;  ///< seam line
+        double lo, hi;          ///< where the joint is, along it
+        int partner;            ///< sheet whose slab is cleared
     };
     std::vector<Trim> trims;
     Box3 box;
@@ -35,15 +35,15 @@ struct SheetState {
 };
 
 struct MemberState {
-    Vec3 origin, direction;                    ///< axis; parameters are lengths from origin
-    double start = 0, end = 0;                 ///< as it is now
+    Vec3 origin, direction;     ///< axis; parameters are lengths from origin
+    double start = 0, end = 0;  ///< as it is now
     struct Demand {
         double at;
-        bool weak;                             ///< cuts an overhang, but yields to anything further out
+        bool weak;  ///< cuts an overhang, but yields to anything further out
     };
     std::vector<Demand> at_start, at_end;
     std::vector<double> splits;
-    std::vector<int> in_sheets;                ///< sheets whose plane its axis lies in and that extend to it
+    std::vector<int> in_sheets;  ///< sheets whose plane its axis lies in and that extend to it
     double depth = 0;
     int curve = -1;
     [[nodiscard]] Vec3 at(double s) const { return origin + s * direction; }
@@ -56,8 +56,8 @@ struct PointLink {
 };
 
 struct LineLink {
-    int a_curve, b_curve;                      ///< matched: imprint or edge, and member axis or imprint
-    double lo, hi;                             ///< range along curve `b` where it holds, when b is a member's axis
+    int a_curve, b_curve;  ///< matched: imprint or edge, and member axis or imprint
+    double lo, hi;         ///< range along curve `b` where it holds, when b is a member's axis
     int b_member = -1;
     int joint;
 };
@@ -65,13 +65,13 @@ struct LineLink {
 struct JoinWork {
     std::vector<SheetState> sheets;
     std::vector<MemberState> members;
-    std::vector<Curve> curves;                 ///< new curves, numbered after those of the model's edges
+    std::vector<Curve> curves;  ///< new curves, numbered after those of the model's edges
     std::vector<LineLink> line_links;
     std::vector<PointLink> point_links;
     std::vector<JointRecord> joints;
     std::set<std::string> refused;
     double reach = 0, tol = 0;
-    int first_curve = 0;                       ///< number of the first new curve
+    int first_curve = 0;  ///< number of the first new curve
 
     int add_curve(const Curve& c) {
         curves.push_back(c);
@@ -119,7 +119,7 @@ struct LineReach {
     double lo, hi;
     bool extension = false;
     BoundaryEdge edge;
-    double low_foot = 0, high_foot = 0;   ///< on the line, of the edge's two ends, in line order
+    double low_foot = 0, high_foot = 0;  ///< on the line, of the edge's two ends, in line order
     Vec3 low_from = Vec3::Zero(), high_from = Vec3::Zero();
     double moved = 0;
 };

@@ -12,7 +12,9 @@
 namespace halvo {
 namespace {
 
-std::size_t ix(int i) { return static_cast<std::size_t>(i); }
+std::size_t ix(int i) {
+    return static_cast<std::size_t>(i);
+}
 
 class Mesher {
 public:
@@ -64,7 +66,7 @@ private:
 
     struct Patch {
         std::size_t sheet, region;
-        std::vector<int> global;   // node of each fixed point
+        std::vector<int> global;  // node of each fixed point
         PlanarInput in;
         PlanarMesh out;
     };

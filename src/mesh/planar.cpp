@@ -12,10 +12,12 @@
 namespace halvo {
 namespace {
 
-constexpr double clearance = 0.62;      // of the local size, between lattice points and everything fixed
-constexpr double mapped_quality = 0.35; // a mapped mesh worse than this is made freely instead
+constexpr double clearance = 0.62;       // of the local size, between lattice points and everything fixed
+constexpr double mapped_quality = 0.35;  // a mapped mesh worse than this is made freely instead
 
-std::size_t ix(int i) { return static_cast<std::size_t>(i); }
+std::size_t ix(int i) {
+    return static_cast<std::size_t>(i);
+}
 
 // Coons patch between four sides, each given along the loop.
 std::optional<PlanarMesh> mapped(const PlanarInput& in) {
@@ -35,8 +37,7 @@ std::optional<PlanarMesh> mapped(const PlanarInput& in) {
         for (std::size_t i = 1; i + 1 < n; ++i) {
             const double u = static_cast<double>(i) / static_cast<double>(n - 1), v = static_cast<double>(j) / static_cast<double>(m - 1);
             const Vec2 q = (1 - v) * p[ix(bottom[i])] + v * p[ix(top[i])] + (1 - u) * p[ix(left[j])] + u * p[ix(right[j])] -
-                           (1 - u) * (1 - v) * p[ix(bottom[0])] - u * (1 - v) * p[ix(bottom[n - 1])] - (1 - u) * v * p[ix(top[0])] -
-                           u * v * p[ix(top[n - 1])];
+                           (1 - u) * (1 - v) * p[ix(bottom[0])] - u * (1 - v) * p[ix(bottom[n - 1])] - (1 - u) * v * p[ix(top[0])] - u * v * p[ix(top[n - 1])];
             at(i, j) = static_cast<int>(out.points.size());
             out.points.push_back(q);
         }
@@ -118,9 +119,8 @@ std::vector<Vec2> hole_rings(const PlanarInput& in, const Outline& o, const Near
         const double width = std::min(0.9 * in.size, 1.25 * segment);
         std::vector<Vec2> ring;
         for (const Vec2& p : poly) ring.push_back(centre + (p - centre) * ((low + width) / low));
-        const bool room = std::all_of(ring.begin(), ring.end(), [&](const Vec2& p) {
-            return inside(o.polygons, p) && fixed.clear(centre + (p - centre) * ((low + 1.6 * width) / low));
-        });
+        const bool room = std::all_of(ring.begin(), ring.end(),
+                                      [&](const Vec2& p) { return inside(o.polygons, p) && fixed.clear(centre + (p - centre) * ((low + 1.6 * width) / low)); });
         if (room) out.insert(out.end(), ring.begin(), ring.end());
     }
     return out;

@@ -8,16 +8,16 @@
 namespace halvo {
 
 struct PlanarInput {
-    std::vector<Vec2> points;                        ///< fixed: boundary, embedded lines and points
-    std::vector<std::vector<int>> loops;             ///< boundary, material on the left; the first is the outer one
-    std::vector<std::array<int, 2>> inner;           ///< embedded segments
-    std::vector<std::vector<int>> sides;             ///< four chains of points when the region may be mapped; else empty
+    std::vector<Vec2> points;               ///< fixed: boundary, embedded lines and points
+    std::vector<std::vector<int>> loops;    ///< boundary, material on the left; the first is the outer one
+    std::vector<std::array<int, 2>> inner;  ///< embedded segments
+    std::vector<std::vector<int>> sides;    ///< four chains of points when the region may be mapped; else empty
     double size = 1;
 };
 
 struct PlanarMesh {
-    std::vector<Vec2> points;                        ///< the fixed ones first, unchanged
-    std::vector<std::array<int, 4>> elements;        ///< counter-clockwise; last is -1 for triangles
+    std::vector<Vec2> points;                  ///< the fixed ones first, unchanged
+    std::vector<std::array<int, 4>> elements;  ///< counter-clockwise; last is -1 for triangles
 };
 
 /// Even rows between opposite sides where the region is four-sided and its sides agree; otherwise points on a lattice along

@@ -8,12 +8,14 @@
 namespace halvo {
 namespace {
 
-constexpr double least_pair = 0.25;   // scaled Jacobian below which two triangles are not made a quad
-constexpr double least_quad = 0.12;   // and below which a quad is cut again after smoothing
+constexpr double least_pair = 0.25;  // scaled Jacobian below which two triangles are not made a quad
+constexpr double least_quad = 0.12;  // and below which a quad is cut again after smoothing
 constexpr int smoothing_rounds = 12;
 constexpr int longest_path = 12;
 
-std::size_t ix(int i) { return static_cast<std::size_t>(i); }
+std::size_t ix(int i) {
+    return static_cast<std::size_t>(i);
+}
 
 class Pairing {
 public:

@@ -11,7 +11,9 @@
 namespace halvo {
 namespace {
 
-std::size_t ix(int i) { return static_cast<std::size_t>(i); }
+std::size_t ix(int i) {
+    return static_cast<std::size_t>(i);
+}
 
 class Splitter {
 public:
@@ -224,8 +226,7 @@ private:
                 angle[h] = std::atan2(d.y(), d.x());
             }
             std::stable_sort(list.begin(), list.end(), [&](int a, int b) { return angle[a] < angle[b]; });
-            for (std::size_t i = 0; i < list.size(); ++i)
-                cells.next[list[i] ^ 1] = list[(i + list.size() - 1) % list.size()];
+            for (std::size_t i = 0; i < list.size(); ++i) cells.next[list[i] ^ 1] = list[(i + list.size() - 1) % list.size()];
         }
         collect(s, edges, cells);
         return cells;
@@ -300,8 +301,7 @@ double bulge_area(const Curve& c, const Frame& chart) {
     const double turn = c.t1 - c.t0;
     if (const auto* k = std::get_if<CircleCurve>(&c.shape))
         return 0.5 * k->radius * k->radius * (turn - std::sin(turn)) * (k->frame.z.dot(chart.z) > 0 ? 1 : -1);
-    if (const auto* k = std::get_if<EllipseCurve>(&c.shape))
-        return 0.5 * k->a * k->b * (turn - std::sin(turn)) * (k->frame.z.dot(chart.z) > 0 ? 1 : -1);
+    if (const auto* k = std::get_if<EllipseCurve>(&c.shape)) return 0.5 * k->a * k->b * (turn - std::sin(turn)) * (k->frame.z.dot(chart.z) > 0 ? 1 : -1);
     double sum = 0;
     const auto& p = std::get<PolylineCurve>(c.shape).points;
     const Vec2 o = chart.local2(p.front());
@@ -314,7 +314,9 @@ double bulge_area(const Curve& c, const Frame& chart) {
 
 }  // namespace
 
-Arrangement arrange(const ArrangementInput& input, double tol) { return Splitter(input, tol).run(); }
+Arrangement arrange(const ArrangementInput& input, double tol) {
+    return Splitter(input, tol).run();
+}
 
 double chain_area(const std::vector<Edge>& edges, const Frame& chart, const std::vector<int>& halves) {
     if (halves.empty()) return 0;

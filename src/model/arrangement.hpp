@@ -35,8 +35,8 @@ struct Cell {
 
 struct SheetCells {
     std::vector<Cell> cells;
-    std::map<int, int> cell_of;     ///< half-edge to the cell on its left, -1 outside
-    std::map<int, int> next;        ///< half-edge to the next one round its cell
+    std::map<int, int> cell_of;  ///< half-edge to the cell on its left, -1 outside
+    std::map<int, int> next;     ///< half-edge to the next one round its cell
 };
 
 struct Arrangement {
@@ -64,20 +64,20 @@ struct AreaSample {
 
 /// What becomes of each cell.
 struct Assembled {
-    std::vector<std::vector<Region>> regions;   ///< per sheet
+    std::vector<std::vector<Region>> regions;  ///< per sheet
     std::vector<VertexId> of_point;
-    std::vector<std::vector<EdgeUse>> on_curve; ///< for the curves asked for; empty for the others
+    std::vector<std::vector<EdgeUse>> on_curve;  ///< for the curves asked for; empty for the others
 };
 
 struct Keep {
     bool kept = false;
-    bool own = true;   ///< lies in the sheet's own body
+    bool own = true;  ///< lies in the sheet's own body
 };
 
 /// Drops cells not kept, merges the kept ones across edges that join nothing, removes vertices without meaning, and
 /// writes vertices and edges to `model`. Edges on `lines` (members, links) stay whatever sheets do, and vertices in
 /// `of_point` stay too.
-[[nodiscard]] Assembled assemble(Model& model, const Arrangement& a, const ArrangementInput& input,
-                                 const std::vector<std::vector<Keep>>& keep, const std::vector<int>& lines);
+[[nodiscard]] Assembled assemble(Model& model, const Arrangement& a, const ArrangementInput& input, const std::vector<std::vector<Keep>>& keep,
+                                 const std::vector<int>& lines);
 
 }  // namespace halvo

@@ -7,12 +7,13 @@
 namespace halvo {
 namespace {
 
-std::size_t ix(int i) { return static_cast<std::size_t>(i); }
+std::size_t ix(int i) {
+    return static_cast<std::size_t>(i);
+}
 
 class Assembler {
 public:
-    Assembler(Model& model, const Arrangement& a, const ArrangementInput& in, const std::vector<std::vector<Keep>>& keep,
-              const std::vector<int>& lines)
+    Assembler(Model& model, const Arrangement& a, const ArrangementInput& in, const std::vector<std::vector<Keep>>& keep, const std::vector<int>& lines)
         : model_(model), a_(a), in_(in), keep_(keep), lines_(lines) {}
 
     Assembled run() {

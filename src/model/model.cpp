@@ -185,8 +185,7 @@ void fill_thickness(const Model& model, Sheet& sheet) {
 
 SheetId add_plate(Model& model, const std::vector<Vec3>& outline, double thickness, const std::vector<std::vector<Vec3>>& holes) {
     Vec3 normal = Vec3::Zero();
-    for (std::size_t i = 0; i < outline.size(); ++i)
-        normal += (outline[i] - outline[0]).cross(outline[(i + 1) % outline.size()] - outline[0]);
+    for (std::size_t i = 0; i < outline.size(); ++i) normal += (outline[i] - outline[0]).cross(outline[(i + 1) % outline.size()] - outline[0]);
     if (outline.size() < 3 || normal.norm() == 0) throw Error(ErrorKind::usage, "plate outline has no area; give at least three points not in line");
     Sheet s;
     s.chart = Frame::with_z(outline[0], normal);

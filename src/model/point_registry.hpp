@@ -36,8 +36,7 @@ public:
 
 private:
     static std::uint64_t key(std::int64_t x, std::int64_t y, std::int64_t z) {
-        return static_cast<std::uint64_t>(x) * 73856093ULL ^ static_cast<std::uint64_t>(y) * 19349663ULL ^
-               static_cast<std::uint64_t>(z) * 83492791ULL;
+        return static_cast<std::uint64_t>(x) * 73856093ULL ^ static_cast<std::uint64_t>(y) * 19349663ULL ^ static_cast<std::uint64_t>(z) * 83492791ULL;
     }
     double tol_;
     std::vector<Vec3> points_;

@@ -90,17 +90,14 @@ TorsionMesh torsion_mesh(const std::vector<std::vector<Curve>>& loops, double h)
             }
         }
         for (const Vec2& p : polygon) pts.push_back(p);
-        for (int i = first; i < static_cast<int>(pts.size()); ++i)
-            segments.push_back({i, i + 1 < static_cast<int>(pts.size()) ? i + 1 : first});
+        for (int i = first; i < static_cast<int>(pts.size()); ++i) segments.push_back({i, i + 1 < static_cast<int>(pts.size()) ? i + 1 : first});
         polygons.push_back(std::move(polygon));
     }
     Box2 box;
     for (const Vec2& p : pts) box.extend(p);
     // Interior points on a triangular lattice, kept off the outline by a bucket grid of outline samples.
     std::map<std::pair<int, int>, std::vector<Vec2>> grid;
-    const auto cell = [&](const Vec2& p) {
-        return std::pair(static_cast<int>(std::floor(p.x() / h)), static_cast<int>(std::floor(p.y() / h)));
-    };
+    const auto cell = [&](const Vec2& p) { return std::pair(static_cast<int>(std::floor(p.x() / h)), static_cast<int>(std::floor(p.y() / h))); };
     for (const auto& s : segments) {
         const Vec2 &a = pts[static_cast<std::size_t>(s[0])], &b = pts[static_cast<std::size_t>(s[1])];
         for (int i = 0; i < 4; ++i) grid[cell(a + (b - a) * i / 4)].push_back(a + (b - a) * i / 4);
@@ -141,12 +138,9 @@ struct Torsion {
 
 // Warping function w: laplace(w) = 0, dw/dn = z ny - y nz; J = Iy + Iz - w.K.w.
 Torsion solve_torsion(const TorsionMesh& mesh) {
-    static constexpr double tri[6][3] = {{0.816847572980459, 0.091576213509771, 0.109951743655322},
-                                         {0.091576213509771, 0.816847572980459, 0.109951743655322},
-                                         {0.091576213509771, 0.091576213509771, 0.109951743655322},
-                                         {0.108103018168070, 0.445948490915965, 0.223381589678011},
-                                         {0.445948490915965, 0.108103018168070, 0.223381589678011},
-                                         {0.445948490915965, 0.445948490915965, 0.223381589678011}};
+    static constexpr double tri[6][3] = {{0.816847572980459, 0.091576213509771, 0.109951743655322}, {0.091576213509771, 0.816847572980459, 0.109951743655322},
+                                         {0.091576213509771, 0.091576213509771, 0.109951743655322}, {0.108103018168070, 0.445948490915965, 0.223381589678011},
+                                         {0.445948490915965, 0.108103018168070, 0.223381589678011}, {0.445948490915965, 0.445948490915965, 0.223381589678011}};
     const auto n = static_cast<Eigen::Index>(mesh.points.size());
     std::vector<Eigen::Triplet<double>> k;
     Eigen::VectorXd f = Eigen::VectorXd::Zero(n);
@@ -161,8 +155,7 @@ Torsion solve_torsion(const TorsionMesh& mesh) {
         const Vec2 &a = mesh.points[static_cast<std::size_t>(e[0])], &b = mesh.points[static_cast<std::size_t>(e[1])],
                    &c = mesh.points[static_cast<std::size_t>(e[2])];
         const double d = (b - a).x() * (c - a).y() - (c - a).x() * (b - a).y();
-        const Vec2 g[3] = {Vec2(b.y() - c.y(), c.x() - b.x()) / d, Vec2(c.y() - a.y(), a.x() - c.x()) / d,
-                           Vec2(a.y() - b.y(), b.x() - a.x()) / d};
+        const Vec2 g[3] = {Vec2(b.y() - c.y(), c.x() - b.x()) / d, Vec2(c.y() - a.y(), a.x() - c.x()) / d, Vec2(a.y() - b.y(), b.x() - a.x()) / d};
         Eigen::Matrix<double, 6, 6> ke = Eigen::Matrix<double, 6, 6>::Zero();
         Eigen::Matrix<double, 6, 1> fe = Eigen::Matrix<double, 6, 1>::Zero();
         auto& list = points.emplace_back();

@@ -7,8 +7,12 @@
 namespace halvo {
 namespace {
 
-Vec2 flat(const Vec3& p) { return {p.x(), p.y()}; }
-double cross(const Vec2& a, const Vec2& b) { return a.x() * b.y() - a.y() * b.x(); }
+Vec2 flat(const Vec3& p) {
+    return {p.x(), p.y()};
+}
+double cross(const Vec2& a, const Vec2& b) {
+    return a.x() * b.y() - a.y() * b.x();
+}
 
 // Centre and radius when every piece of the loop lies on one circle.
 std::optional<std::pair<Vec2, double>> as_circle(const std::vector<Curve>& loop, double tol) {
@@ -89,8 +93,7 @@ Extent extent(const Section& s) {
 
 void name_open(Section& s, const std::vector<Vec2>& corners, double tol) {
     static const std::vector<std::pair<std::string, std::string>> names = {
-        {"pppppm", "angle"}, {"ppppppmm", "channel"}, {"pppppmppm", "?"}, {"ppppmppm", "tee"},
-        {"pppmpppm", "Z"},   {"ppppmmppppmm", "I"},   {"pppp", "flat"}};
+        {"pppppm", "angle"}, {"ppppppmm", "channel"}, {"pppppmppm", "?"}, {"ppppmppm", "tee"}, {"pppmpppm", "Z"}, {"ppppmmppppmm", "I"}, {"pppp", "flat"}};
     const std::string pattern = turns(corners);
     const Extent e = extent(s);
     for (const auto& [turn, name] : names) {
@@ -145,7 +148,8 @@ void name_shape(Section& s) {
             const double height = (a[1] - a[0]).norm(), width = (a[2] - a[1]).norm();
             const double inner_height = (b[1] - b[0]).norm(), inner_width = (b[2] - b[1]).norm();
             s.shape = "rectangular tube";
-            s.dimensions = {{"height", std::max(height, width)}, {"width", std::min(height, width)},
+            s.dimensions = {{"height", std::max(height, width)},
+                            {"width", std::min(height, width)},
                             {"thickness", 0.5 * (std::max(height, width) - std::max(inner_height, inner_width))}};
             return;
         }

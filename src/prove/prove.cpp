@@ -226,8 +226,9 @@ private:
             if (it != joints.end())
                 for (const ContactPoint& q : c.points) {
                     const auto close = [&](const Vec3& v) { return (v - q.place).norm() <= near; };
-                    p.joined = std::any_of(it->second.points.begin(), it->second.points.end(), close) ||
-                               std::any_of(it->second.curves.begin(), it->second.curves.end(), [&](const Curve* k) { return close(k->point(k->nearest(q.place))); });
+                    p.joined =
+                        std::any_of(it->second.points.begin(), it->second.points.end(), close) ||
+                        std::any_of(it->second.curves.begin(), it->second.curves.end(), [&](const Curve* k) { return close(k->point(k->nearest(q.place))); });
                     if (p.joined) break;
                 }
             proof_.contacts.push_back(p);
@@ -237,8 +238,8 @@ private:
     void bounds() {
         for (std::size_t b = 0; b < proof_.bodies.size(); ++b)
             if (std::abs(proof_.bodies[b].error) > options_.volume)
-                proof_.outside.push_back(fmt::format("{}: volume error {:+.2f} % (bound {:.2f} %)", solids_.bodies[b].name, 100 * proof_.bodies[b].error,
-                                                     100 * options_.volume));
+                proof_.outside.push_back(
+                    fmt::format("{}: volume error {:+.2f} % (bound {:.2f} %)", solids_.bodies[b].name, 100 * proof_.bodies[b].error, 100 * options_.volume));
         for (const ContactProof& c : proof_.contacts)
             if (!c.joined) {
                 const Vec3 at = c.place + solids_.shift;

@@ -38,7 +38,8 @@ void survey_body(const Assembly& solids, std::size_t i, const SurveyOptions& opt
         for (std::size_t e = 0; e < uses.size(); ++e)
             if (uses[e] == 1 && !body.edges[e].degenerate) free += body.edges[e].curve.length(), place = body.edges[e].curve.middle();
         findings.push_back({make_key("finding", "open " + body.key, {}), "open body",
-                            fmt::format("{}: {:.1f} mm of free edges; its volume is not defined", body.name, free), "close the skin in CAD", place, free, body.name});
+                            fmt::format("{}: {:.1f} mm of free edges; its volume is not defined", body.name, free), "close the skin in CAD", place, free,
+                            body.name});
     }
 }
 

@@ -6,13 +6,13 @@
 #include FT_FREETYPE_H
 #include <png.h>
 
+#include <unistd.h>
 #include <algorithm>
 #include <cmath>
 #include <cstdio>
 #include <cstdlib>
 #include <memory>
 #include <mutex>
-#include <unistd.h>
 
 namespace halvo::view {
 namespace {
@@ -36,7 +36,8 @@ public:
             const FT_GlyphSlot g = face_->glyph;
             for (unsigned y = 0; y < g->bitmap.rows; ++y)
                 for (unsigned x = 0; x < g->bitmap.width; ++x)
-                    draw(pen + g->bitmap_left + x, static_cast<double>(y) - g->bitmap_top, g->bitmap.buffer[y * static_cast<unsigned>(g->bitmap.pitch) + x] / 255.0);
+                    draw(pen + g->bitmap_left + x, static_cast<double>(y) - g->bitmap_top,
+                         g->bitmap.buffer[y * static_cast<unsigned>(g->bitmap.pitch) + x] / 255.0);
             pen += static_cast<double>(g->advance.x) / 64;
         }
         return pen;
@@ -97,9 +98,8 @@ void Canvas::disc(double x, double y, double radius, Colour c) {
 }
 
 double Canvas::text(double x, double y, const std::string& utf8, double size, Colour c, bool bold) {
-    return Font::get(bold).run(utf8, size, [&](double px, double py, double cover) {
-        blend(static_cast<int>(std::lround(x + px)), static_cast<int>(std::lround(y + py)), c, cover);
-    });
+    return Font::get(bold).run(
+        utf8, size, [&](double px, double py, double cover) { blend(static_cast<int>(std::lround(x + px)), static_cast<int>(std::lround(y + py)), c, cover); });
 }
 
 double Canvas::text_width(const std::string& utf8, double size, bool bold) const {

@@ -10,7 +10,9 @@
 namespace halvo::view {
 namespace {
 
-std::size_t ix(int i) { return static_cast<std::size_t>(i); }
+std::size_t ix(int i) {
+    return static_cast<std::size_t>(i);
+}
 
 class Composer {
 public:
@@ -18,7 +20,8 @@ public:
 
     Content run() {
         if (o_.solid) solids();
-        else if (job_.mesh.elements.empty()) throw Error(ErrorKind::usage, "the model has no mesh to draw yet; run it on with --until mesh, or draw --show solid");
+        else if (job_.mesh.elements.empty())
+            throw Error(ErrorKind::usage, "the model has no mesh to draw yet; run it on with --until mesh, or draw --show solid");
         else if (o_.colour == DrawOptions::Colour::edges) edges();
         else elements();
         return std::move(out_);
@@ -41,13 +44,12 @@ private:
             for (const auto& [name, n] : classes) out_.legend.push_back({fmt::format("{} {}", n, name), "", class_colour(name), 1, false, true});
         else out_.legend.push_back({"colours of the file", "", neutral, 1, false, true});
         const Vec3 d = job_.solids.box.sizes();
-        out_.captions.push_back(fmt::format("{} bodies, {:.0f} x {:.0f} x {:.0f} mm, file unit {}", job_.solids.bodies.size(), d.x(), d.y(), d.z(), job_.solids.unit));
+        out_.captions.push_back(
+            fmt::format("{} bodies, {:.0f} x {:.0f} x {:.0f} mm, file unit {}", job_.solids.bodies.size(), d.x(), d.y(), d.z(), job_.solids.unit));
         out_.captions.push_back("centre of the box at " + place_text(job_.solids.box.center(), job_.solids.shift));
     }
 
-    Colour class_colour(std::size_t body) const {
-        return body < job_.survey.bodies.size() ? class_colour(class_name(job_.survey.bodies[body].kind)) : neutral;
-    }
+    Colour class_colour(std::size_t body) const { return body < job_.survey.bodies.size() ? class_colour(class_name(job_.survey.bodies[body].kind)) : neutral; }
     static Colour class_colour(const std::string& name) {
         static const std::map<std::string, int> order = {{"thin", 0}, {"slender", 1}, {"mixed", 2}, {"bulk", 3}, {"open", 4}};
         return category(order.at(name));
@@ -195,20 +197,20 @@ private:
             if (!high || v(e) > v(*high)) high = &e;
         }
         const Mesh& m = job_.mesh;
-        const std::string counts = fmt::format("{} nodes, {} quads, {} trias, {} lines, {} links; {} connected {}", m.nodes.size(), m.quads, m.trias, m.lines, m.links,
-                                               m.parts, m.parts == 1 ? "part" : "parts");
+        const std::string counts = fmt::format("{} nodes, {} quads, {} trias, {} lines, {} links; {} connected {}", m.nodes.size(), m.quads, m.trias, m.lines,
+                                               m.links, m.parts, m.parts == 1 ? "part" : "parts");
         if (!low) {
             out_.captions.push_back(counts);
             return;
         }
         const Vec3& shift = job_.solids.shift;
         if (quality) {
-            out_.captions.push_back(fmt::format("worst scaled Jacobian {:.3f} at {}; mean {:.3f}; {:.1f} % quads", low->quality, place_text(centre(*low), shift),
-                                                m.quality.mean_scaled_jacobian, 100 * m.quality.quad_share));
+            out_.captions.push_back(fmt::format("worst scaled Jacobian {:.3f} at {}; mean {:.3f}; {:.1f} % quads", low->quality,
+                                                place_text(centre(*low), shift), m.quality.mean_scaled_jacobian, 100 * m.quality.quad_share));
             out_.marks.push_back({centre(*low), fmt::format("worst {:.2f}", low->quality)});
         } else {
-            out_.captions.push_back(fmt::format("thinnest {:.3f} mm at {}; thickest {:.3f} mm at {}", low->thickness, place_text(centre(*low), shift), high->thickness,
-                                                place_text(centre(*high), shift)));
+            out_.captions.push_back(fmt::format("thinnest {:.3f} mm at {}; thickest {:.3f} mm at {}", low->thickness, place_text(centre(*low), shift),
+                                                high->thickness, place_text(centre(*high), shift)));
         }
         out_.captions.push_back(counts);
     }
@@ -241,10 +243,11 @@ private:
         lines();
         out_.title = fmt::format("{}: edges by number of sheet sides", job_.solids.file);
         if (longest)
-            out_.captions.push_back(fmt::format("longest free edge {:.0f} mm, its middle at {}", longest->curve.length(), place_text(longest->curve.middle(), job_.solids.shift)));
+            out_.captions.push_back(
+                fmt::format("longest free edge {:.0f} mm, its middle at {}", longest->curve.length(), place_text(longest->curve.middle(), job_.solids.shift)));
         const Parts parts = connected_parts(job_.model);
-        out_.captions.push_back(fmt::format("{} sheets, {} members, {} joints; {} connected {}", job_.model.sheets.size(), job_.model.members.size(), job_.model.joints.size(),
-                                            parts.count, parts.count == 1 ? "part" : "parts"));
+        out_.captions.push_back(fmt::format("{} sheets, {} members, {} joints; {} connected {}", job_.model.sheets.size(), job_.model.members.size(),
+                                            job_.model.joints.size(), parts.count, parts.count == 1 ? "part" : "parts"));
     }
 
     const Job& job_;
@@ -255,6 +258,8 @@ private:
 
 }  // namespace
 
-Content compose(const Job& job, const DrawOptions& options) { return Composer(job, options).run(); }
+Content compose(const Job& job, const DrawOptions& options) {
+    return Composer(job, options).run();
+}
 
 }  // namespace halvo::view

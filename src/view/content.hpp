@@ -12,7 +12,7 @@ namespace halvo::view {
 struct Scale {
     std::string name, unit;
     double low = 0, high = 1;
-    std::vector<double> values;   ///< the values that occur, when they are few
+    std::vector<double> values;  ///< the values that occur, when they are few
 };
 struct LegendLine {
     std::string text, note;

@@ -15,7 +15,9 @@ using namespace view;
 
 constexpr int panel = 236, head = 56, foot = 64, supersampling = 2;
 
-std::string number(double v) { return std::abs(v) >= 100 ? fmt::format("{:.0f}", v) : fmt::format("{:.2f}", v); }
+std::string number(double v) {
+    return std::abs(v) >= 100 ? fmt::format("{:.0f}", v) : fmt::format("{:.2f}", v);
+}
 
 std::string at(const Vec3& p, const Vec3& shift) {
     const Vec3 q = p + shift;
@@ -124,7 +126,9 @@ void draw(const std::filesystem::path& file, const Job& job, const DrawOptions& 
 
 namespace view {
 
-std::string place_text(const Vec3& p, const Vec3& shift) { return at(p, shift); }
+std::string place_text(const Vec3& p, const Vec3& shift) {
+    return at(p, shift);
+}
 
 }  // namespace view
 }  // namespace halvo

@@ -14,7 +14,7 @@ struct SceneLine {
     Colour colour;
     double width = 1;
     bool dashed = false;
-    bool on_top = false;   ///< a little towards the viewer, so that it is not lost in the surface it lies on
+    bool on_top = false;  ///< a little towards the viewer, so that it is not lost in the surface it lies on
 };
 
 /// Things to be drawn, and the parallel view of them.
@@ -24,9 +24,9 @@ struct Scene {
     double azimuth = -55, elevation = 28;
 
     struct View {
-        Vec3 right, up, toward;   ///< screen axes and the direction to the viewer
-        Vec2 centre;              ///< of what is shown, in screen axes
-        double scale = 1;         ///< pixels per mm
+        Vec3 right, up, toward;  ///< screen axes and the direction to the viewer
+        Vec2 centre;             ///< of what is shown, in screen axes
+        double scale = 1;        ///< pixels per mm
         int width = 0, height = 0;
         double near = 0, far = 0;
         [[nodiscard]] Vec2 pixel(const Vec3& p) const {
