@@ -28,10 +28,11 @@ void expect_delaunay(const std::vector<Vec2>& p, const std::vector<Triangle>& t)
             const int n = t[i].next[k];
             if (n < 0 || t[i].fixed[k]) continue;
             for (int v : t[static_cast<std::size_t>(n)].v)
-                if (v != t[i].v[0] && v != t[i].v[1] && v != t[i].v[2])
+                if (v != t[i].v[0] && v != t[i].v[1] && v != t[i].v[2]) {
                     EXPECT_LE(in_circle(p[static_cast<std::size_t>(t[i].v[0])], p[static_cast<std::size_t>(t[i].v[1])], p[static_cast<std::size_t>(t[i].v[2])],
                                         p[static_cast<std::size_t>(v)]),
                               0);
+                }
         }
 }
 

@@ -113,11 +113,11 @@ bool find_ends(const Body& body, Prism& p, double low, double high) {
         // A face that looks one way only is integrated over its exact surface; facets would leave their chord error.
         const std::size_t main = w[1] > w[0] ? 1 : 0;
         if (w[1 - main] < 1e-6 * w[main] && !std::holds_alternative<FreeSurface>(f.surface)) {
-            const FaceIntegrals exact = face_integrals(body, f, [&](const Vec3& q, const Vec3& n) {
+            const FaceIntegrals seen = face_integrals(body, f, [&](const Vec3& q, const Vec3& n) {
                 const double side = std::abs(n.dot(p.frame.z));
                 return (FaceIntegrals() << side, side * p.frame.height(q), 0, 0, 0).finished();
             });
-            if (std::abs(exact[0] - w[main]) < 0.05 * w[main]) w[main] = exact[0], s[main] = exact[1];
+            if (std::abs(seen[0] - w[main]) < 0.05 * w[main]) w[main] = seen[0], s[main] = seen[1];
         }
         for (std::size_t e : {0U, 1U}) {
             if (w[e] < 1e-9 * p.area) continue;

@@ -45,9 +45,12 @@ void probe_face(const Body& body, std::size_t id, double mean_thickness, double 
         const auto hit = body.tree->shoot(p.point, -n_out, tol);
         if (!hit) continue;
         p.opposite = body.facets[static_cast<std::size_t>(hit->facet)].face;
-        p.distance = hit->distance;
         const Vec3 where = p.point - hit->distance * n_out;
-        const Vec3 n_far = body.faces[static_cast<std::size_t>(p.opposite)].outward_or(where, body.facet_normal(static_cast<std::size_t>(hit->facet)));
+        const Face& far = body.faces[static_cast<std::size_t>(p.opposite)];
+        // Facets of curved faces stand off by their chord error; the distance is taken between the exact surfaces.
+        const Vec3 near_foot = surface_foot(f.surface, p.point).value_or(p.point), far_foot = surface_foot(far.surface, where).value_or(where);
+        p.distance = (near_foot - far_foot).dot(n_out);
+        const Vec3 n_far = far.outward_or(where, body.facet_normal(static_cast<std::size_t>(hit->facet)));
         p.facing = -n_out.dot(n_far);
         out.push_back(p);
     }
@@ -179,6 +182,16 @@ double rim_area(const Body& body, const std::vector<Wall>& walls, const std::vec
     return area;
 }
 
+// Round profiles have no plane walls: rays from the lateral skin that leave through the opposite side, without the few at copes.
+void member_thickness(Build& b, const std::vector<Probe>& probes, const Prism& prism) {
+    std::vector<double> all;
+    for (const Probe& q : probes)
+        if (prism.lateral[static_cast<std::size_t>(q.face)] && prism.lateral[static_cast<std::size_t>(q.opposite)] && q.facing > 0.9) all.push_back(q.distance);
+    if (all.empty()) return;
+    std::sort(all.begin(), all.end());
+    b.thinnest = all[all.size() / 20], b.thickest = all[all.size() - 1 - all.size() / 20];
+}
+
 }  // namespace
 
 std::vector<Probe> probe(const Body& body, double tol) {
@@ -225,14 +238,7 @@ Build classify(const Body& body, const std::vector<Probe>& probes, const WallLim
         if (ratio >= slender && !strip) {
             b.kind = BodyClass::slender;
             b.why = fmt::format("one profile over {:.0f} mm, {:.1f} times its depth", p->length(), ratio);
-            if (b.thickest == 0) {
-                // Round tubes: rays across the wall, those that leave through the opposite side of a solid bar included.
-                for (const Probe& q : probes) {
-                    if (!p->lateral[static_cast<std::size_t>(q.face)] || q.facing < 0.9) continue;
-                    b.thinnest = b.thinnest == 0 ? q.distance : std::min(b.thinnest, q.distance);
-                    b.thickest = std::max(b.thickest, q.distance);
-                }
-            }
+            if (b.thickest == 0) member_thickness(b, probes, *p);
             return b;
         }
     }
