@@ -1,6 +1,7 @@
 #include "body/face_integrals.hpp"
 #include "core/keys.hpp"
 #include "geom/facet_tree.hpp"
+#include "geom/gauss.hpp"
 
 #include <halvo/assembly.hpp>
 
@@ -9,11 +10,6 @@
 
 namespace halvo {
 namespace {
-
-constexpr double gauss_at[8] = {0.019855071751231884, 0.10166676129318664, 0.2372337950418355, 0.4082826787521751,
-                                0.5917173212478249,   0.7627662049581645,  0.8983332387068134, 0.9801449282487681};
-constexpr double gauss_weight[8] = {0.05061426814518813, 0.11119051722668724, 0.15685332293894363, 0.18134189168918100,
-                                    0.18134189168918100, 0.15685332293894363, 0.11119051722668724, 0.05061426814518813};
 
 using Moments = FaceIntegrals;
 
@@ -40,7 +36,7 @@ Moments inner(const Face& f, const FaceFunction& what, double u, double from, do
     Moments sum = Moments::Zero();
     for (int i = 0; i < pieces; ++i) {
         const double lo = from + (v - from) * i / pieces, h = (v - from) / pieces;
-        for (int k = 0; k < 8; ++k) sum += h * gauss_weight[k] * integrand(f, what, u, lo + h * gauss_at[k]);
+        for (std::size_t k = 0; k < gauss_at.size(); ++k) sum += h * gauss_weight[k] * integrand(f, what, u, lo + h * gauss_at[k]);
     }
     return sum;
 }
@@ -62,7 +58,7 @@ Moments coedge_term(const Body& body, const Face& f, const Coedge& use, const Fa
     if (e.degenerate) {
         const double du = use.uv_end.x() - use.uv_start.x();
         for (int i = 0; i < 16; ++i)
-            for (int k = 0; k < 8; ++k) {
+            for (std::size_t k = 0; k < gauss_at.size(); ++k) {
                 const double w = (i + gauss_at[k]) / 16;
                 sum -= gauss_weight[k] / 16 * du * inner(f, what, use.uv_start.x() + w * du, from, use.uv_start.y());
             }
@@ -74,7 +70,7 @@ Moments coedge_term(const Body& body, const Face& f, const Coedge& use, const Fa
     double last_v = use.reversed ? use.uv_end.y() : use.uv_start.y();
     for (std::size_t i = 0; i + 1 < cuts.size(); ++i) {
         const double lo = cuts[i], h = cuts[i + 1] - lo;
-        for (int k = 0; k < 8; ++k) {
+        for (std::size_t k = 0; k < gauss_at.size(); ++k) {
             const double t = lo + h * gauss_at[k];
             const Vec3 p = c.point(t);
             Vec2 uv = surface_parameters(f.surface, p);

@@ -1,5 +1,6 @@
 #include "body/contacts.hpp"
 
+#include "core/groups.hpp"
 #include "core/parallel.hpp"
 #include "geom/facet_tree.hpp"
 
@@ -148,21 +149,14 @@ std::vector<Contact> patches(int a, int b, std::vector<ContactPoint> points, dou
         const auto at = [&](double v) { return static_cast<std::int64_t>(std::floor(v / link)); };
         cell_of.push_back(cells.try_emplace({at(p.place.x()), at(p.place.y()), at(p.place.z())}, static_cast<int>(cells.size())).first->second);
     }
-    std::vector<int> parent(cells.size());
-    std::iota(parent.begin(), parent.end(), 0);
-    const auto root = [&](int i) {
-        while (parent[static_cast<std::size_t>(i)] != i)
-            i = parent[static_cast<std::size_t>(i)] = parent[static_cast<std::size_t>(parent[static_cast<std::size_t>(i)])];
-        return i;
-    };
+    Groups groups(cells.size());
     for (const auto& [k, id] : cells)
         for (std::int64_t x = -1; x <= 1; ++x)
             for (std::int64_t y = -1; y <= 1; ++y)
                 for (std::int64_t z = -1; z <= 1; ++z)
-                    if (const auto it = cells.find({k[0] + x, k[1] + y, k[2] + z}); it != cells.end())
-                        parent[static_cast<std::size_t>(root(it->second))] = root(id);
+                    if (const auto it = cells.find({k[0] + x, k[1] + y, k[2] + z}); it != cells.end()) groups.tie(it->second, id);
     std::map<int, Contact> by_root;
-    for (std::size_t i = 0; i < points.size(); ++i) by_root[root(cell_of[i])].points.push_back(points[i]);
+    for (std::size_t i = 0; i < points.size(); ++i) by_root[groups.root(cell_of[i])].points.push_back(points[i]);
     std::vector<Contact> out;
     for (auto& [r, c] : by_root) {
         c.a = a, c.b = b;

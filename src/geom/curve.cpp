@@ -1,3 +1,5 @@
+#include "geom/gauss.hpp"
+
 #include <halvo/geometry.hpp>
 
 #include <algorithm>
@@ -12,10 +14,6 @@ struct Overload : F... {
 };
 template <class... F>
 Overload(F...) -> Overload<F...>;
-
-// Gauss-Legendre, five points on [0, 1].
-constexpr double gauss_at[5] = {0.04691007703066800, 0.23076534494715845, 0.5, 0.76923465505284155, 0.95308992296933200};
-constexpr double gauss_weight[5] = {0.11846344252809454, 0.23931433524968324, 0.28444444444444444, 0.23931433524968324, 0.11846344252809454};
 
 std::size_t polyline_piece(const PolylineCurve& p, double t) {
     const auto it = std::upper_bound(p.at.begin(), p.at.end(), t);
@@ -103,7 +101,7 @@ double Curve::length(double a, double b) const {
     double sum = 0;
     for (std::size_t i = 0; i + 1 < cuts.size(); ++i) {
         const double h = cuts[i + 1] - cuts[i];
-        for (int k = 0; k < 5; ++k) sum += h * gauss_weight[k] * derivative(cuts[i] + h * gauss_at[k]).norm();
+        for (std::size_t k = 0; k < gauss_at.size(); ++k) sum += h * gauss_weight[k] * derivative(cuts[i] + h * gauss_at[k]).norm();
     }
     return sum;
 }

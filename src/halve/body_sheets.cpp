@@ -1,6 +1,7 @@
 #include "halve/body_sheets.hpp"
 
 #include "body/section.hpp"
+#include "core/groups.hpp"
 #include "core/keys.hpp"
 #include "core/parallel.hpp"
 #include "geom/facet_tree.hpp"
@@ -313,21 +314,16 @@ private:
             const auto& regions = done.regions[i];
             if (regions.empty()) continue;
             // Regions that share an edge are one sheet; loose ones are sheets of their own.
-            std::vector<int> group(regions.size());
-            std::iota(group.begin(), group.end(), 0);
+            Groups groups(regions.size());
             std::map<int, int> owner;
-            const auto root = [&](int g) {
-                while (group[static_cast<std::size_t>(g)] != g) g = group[static_cast<std::size_t>(g)];
-                return g;
-            };
             for (std::size_t r = 0; r < regions.size(); ++r)
                 for (const auto& loop : regions[r].loops)
                     for (const EdgeUse& u : loop) {
                         const auto [it, fresh] = owner.try_emplace(u.edge.value, static_cast<int>(r));
-                        if (!fresh) group[static_cast<std::size_t>(root(static_cast<int>(r)))] = root(it->second);
+                        if (!fresh) groups.tie(static_cast<int>(r), it->second);
                     }
             std::map<int, Sheet> sheets;
-            for (std::size_t r = 0; r < regions.size(); ++r) sheets[root(static_cast<int>(r))].regions.push_back(regions[r]);
+            for (std::size_t r = 0; r < regions.size(); ++r) sheets[groups.root(static_cast<int>(r))].regions.push_back(regions[r]);
             std::vector<Sheet> made;
             for (auto& [g, s] : sheets) {
                 s.body = id_;

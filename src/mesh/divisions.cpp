@@ -1,5 +1,7 @@
 #include "mesh/divisions.hpp"
 
+#include "core/groups.hpp"
+
 #include <algorithm>
 #include <cmath>
 #include <numeric>
@@ -23,20 +25,6 @@ int least_on(const Curve& c) {
     if (c.is_line() || std::holds_alternative<PolylineCurve>(c.shape)) return 1;
     return std::max(1, static_cast<int>(std::ceil((c.t1 - c.t0) / arc_step)));
 }
-
-class Groups {
-public:
-    explicit Groups(std::size_t n) : parent_(n) { std::iota(parent_.begin(), parent_.end(), 0); }
-    int root(int i) {
-        while (parent_[static_cast<std::size_t>(i)] != i)
-            i = parent_[static_cast<std::size_t>(i)] = parent_[static_cast<std::size_t>(parent_[static_cast<std::size_t>(i)])];
-        return i;
-    }
-    void tie(EdgeId a, EdgeId b) { parent_[static_cast<std::size_t>(root(a.value))] = root(b.value); }
-
-private:
-    std::vector<int> parent_;
-};
 
 }  // namespace
 
@@ -83,9 +71,9 @@ std::vector<int> edge_divisions(const Model& model, const MeshOptions& options) 
         for (std::size_t k : {0U, 1U}) {
             if (sides[k].size() != 1 || sides[k + 2].size() != 1) continue;
             const double a = model.length(sides[k][0].edge), b = model.length(sides[k + 2][0].edge);
-            if (std::max(a, b) <= agree * std::min(a, b)) groups.tie(sides[k][0].edge, sides[k + 2][0].edge);
+            if (std::max(a, b) <= agree * std::min(a, b)) groups.tie(sides[k][0].edge.value, sides[k + 2][0].edge.value);
         }
-    for (const EdgeLink& l : model.edge_links) groups.tie(l.a, l.b);
+    for (const EdgeLink& l : model.edge_links) groups.tie(l.a.value, l.b.value);
     std::vector<double> sum(model.edges.size(), 0.0);
     std::vector<int> count(model.edges.size(), 0), least(model.edges.size(), 1), of_group(model.edges.size(), 1);
     for (std::size_t e = 0; e < model.edges.size(); ++e) {

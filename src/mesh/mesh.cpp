@@ -1,5 +1,6 @@
 #include <halvo/mesh.hpp>
 
+#include "core/groups.hpp"
 #include "core/parallel.hpp"
 #include "mesh/divisions.hpp"
 #include "mesh/planar.hpp"
@@ -181,16 +182,11 @@ private:
 
     void finish() {
         drop_unused();
-        std::vector<int> parent(mesh_.nodes.size());
-        std::iota(parent.begin(), parent.end(), 0);
-        const auto root = [&](int i) {
-            while (parent[ix(i)] != i) i = parent[ix(i)] = parent[ix(parent[ix(i)])];
-            return i;
-        };
+        Groups groups(mesh_.nodes.size());
         std::map<std::pair<int, int>, int> shells_on, lines_on;
         double sum = 0;
         for (const Element& e : mesh_.elements) {
-            for (std::size_t k = 1; k < e.count; ++k) parent[ix(root(e.nodes[k]))] = root(e.nodes[0]);
+            for (std::size_t k = 1; k < e.count; ++k) groups.tie(e.nodes[k], e.nodes[0]);
             if (e.kind != ElementKind::shell) {
                 ++(e.kind == ElementKind::beam ? mesh_.lines : mesh_.links);
                 ++lines_on[std::minmax(e.nodes[0], e.nodes[1])];
@@ -208,7 +204,7 @@ private:
         }
         for (const auto& [edge, n] : shells_on)
             if (n == 1 && !lines_on.count(edge)) mesh_.free_edge_length += (mesh_.nodes[ix(edge.first)] - mesh_.nodes[ix(edge.second)]).norm();
-        for (std::size_t i = 0; i < parent.size(); ++i) mesh_.parts += root(static_cast<int>(i)) == static_cast<int>(i) ? 1 : 0;
+        for (int i = 0; i < static_cast<int>(mesh_.nodes.size()); ++i) mesh_.parts += groups.root(i) == i ? 1 : 0;
     }
 
     void rate(const Element& e) {

@@ -1,5 +1,6 @@
 #include "model/arrangement.hpp"
 
+#include "core/groups.hpp"
 #include "geom/triangulation.hpp"
 #include "model/point_registry.hpp"
 
@@ -17,10 +18,8 @@ std::size_t ix(int i) {
 
 class Splitter {
 public:
-    Splitter(const ArrangementInput& in, double tol) : in_(in), tol_(tol), points_(tol), middles_(8 * tol), splits_(in.curves.size()) {
-        carrier_.resize(in.curves.size());
-        std::iota(carrier_.begin(), carrier_.end(), 0);
-    }
+    Splitter(const ArrangementInput& in, double tol)
+        : in_(in), tol_(tol), points_(tol), middles_(8 * tol), splits_(in.curves.size()), carriers_(in.curves.size()) {}
 
     Arrangement run() {
         for (std::size_t c = 0; c < in_.curves.size(); ++c) {
@@ -51,11 +50,6 @@ private:
 
     void add(int curve, double t, int vertex) { splits_[ix(curve)].push_back({t, vertex}); }
 
-    int root(int c) {
-        while (carrier_[ix(c)] != c) c = carrier_[ix(c)] = carrier_[ix(carrier_[ix(c)])];
-        return c;
-    }
-
     void meet_all(const ArrangementInput::SheetPlane& s) {
         struct Entry {
             Box2 box;
@@ -84,7 +78,7 @@ private:
         const Curve &ca = in_.curves[ix(a)], &cb = in_.curves[ix(b)];
         touch_end(a, b), touch_end(b, a);
         if (same_carrier(ca, cb, tol_)) {
-            carrier_[ix(root(a))] = root(b);
+            carriers_.tie(a, b);
             return;
         }
         if (!ca.is_line()) {
@@ -134,7 +128,7 @@ private:
     // Curves on one line or circle share every vertex that lies on them.
     void share_along_carriers() {
         std::map<int, std::vector<int>> groups;
-        for (std::size_t c = 0; c < in_.curves.size(); ++c) groups[root(static_cast<int>(c))].push_back(static_cast<int>(c));
+        for (std::size_t c = 0; c < in_.curves.size(); ++c) groups[carriers_.root(static_cast<int>(c))].push_back(static_cast<int>(c));
         for (const auto& [r, members] : groups) {
             if (members.size() < 2) continue;
             std::set<int> vertices;
@@ -290,7 +284,7 @@ private:
     double tol_;
     PointRegistry points_, middles_;
     std::vector<std::vector<Split>> splits_;
-    std::vector<int> carrier_;
+    Groups carriers_;
     std::set<std::pair<int, int>> met_;
     Arrangement out_;
 };

@@ -1,3 +1,4 @@
+#include "core/groups.hpp"
 #include "model/arrangement.hpp"
 
 #include <algorithm>
@@ -55,8 +56,6 @@ private:
             for (const EdgeUse& u : a_.on_curve[ix(c)]) alive_[u.edge.index()] = on_line_[u.edge.index()] = true;
         curves_.reserve(a_.edges.size());
         for (const Edge& e : a_.edges) curves_.push_back(e);
-        stands_for_.resize(a_.edges.size());
-        std::iota(stands_for_.begin(), stands_for_.end(), 0);
     }
 
     // Vertices between two pieces of one line or circle that carry the same sheets mean nothing.
@@ -91,7 +90,6 @@ private:
         if (flip_a) a = {whole.reversed(), {end, start}};
         else a = {whole, {start, end}};
         alive_[ix(f)] = false;
-        stands_for_[ix(f)] = e;
         merged_into_[f] = {e, flip_a != flip_b};
         for (int& k : at[end.index()])
             if (k == f) k = e;
@@ -140,24 +138,19 @@ private:
     // Cells joined across dead edges, then traced round.
     std::vector<Region> regions_of(std::size_t s) {
         const SheetCells& sc = a_.sheets[s];
-        std::vector<int> group(sc.cells.size());
-        std::iota(group.begin(), group.end(), 0);
-        const auto root = [&](int c) {
-            while (group[ix(c)] != c) c = group[ix(c)] = group[ix(group[ix(c)])];
-            return c;
-        };
+        Groups groups(sc.cells.size());
         for (const auto& [half, cell] : sc.cell_of) {
             if (half % 2 || !kept(s, half) || !kept(s, half + 1)) continue;
-            if (!alive_[ix(final_of(half / 2).first)]) group[ix(root(cell))] = root(sc.cell_of.at(half + 1));
+            if (!alive_[ix(final_of(half / 2).first)]) groups.tie(cell, sc.cell_of.at(half + 1));
         }
         std::map<int, Region> regions;
         for (std::size_t c = 0; c < sc.cells.size(); ++c)
             if (keep_[s][c].kept) {
-                Region& r = regions[root(static_cast<int>(c))];
+                Region& r = regions[groups.root(static_cast<int>(c))];
                 r.area += sc.cells[c].area;
                 if (keep_[s][c].own) r.own_area += sc.cells[c].area;
             }
-        const auto region_at = [&](int half) { return kept(s, half) ? root(sc.cell_of.at(half)) : -1; };
+        const auto region_at = [&](int half) { return kept(s, half) ? groups.root(sc.cell_of.at(half)) : -1; };
         const auto bounds = [&](int half) { return region_at(half) != region_at(half ^ 1); };
         std::set<int> seen;
         std::set<std::pair<int, int>> embedded;
@@ -201,7 +194,7 @@ private:
     std::vector<std::vector<int>> users_;
     std::vector<bool> bounds_, alive_, on_line_;
     std::vector<Edge> curves_;
-    std::vector<int> stands_for_, vertex_number_, edge_number_;
+    std::vector<int> vertex_number_, edge_number_;
     std::map<int, std::pair<int, bool>> merged_into_;
 };
 

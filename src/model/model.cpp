@@ -1,5 +1,6 @@
 #include <halvo/model.hpp>
 
+#include "core/groups.hpp"
 #include "core/keys.hpp"
 #include "model/arrangement.hpp"
 #include "model/sheet_values.hpp"
@@ -110,16 +111,8 @@ std::vector<Seam> seams(const Model& model) {
 
 Parts connected_parts(const Model& model) {
     // Union over vertices; sheets and members hang on the vertices they use, links tie two vertices.
-    const std::size_t nv = model.vertices.size();
-    std::vector<int> parent(nv);
-    std::iota(parent.begin(), parent.end(), 0);
-    const auto root = [&](VertexId v) {
-        int i = v.value;
-        while (parent[static_cast<std::size_t>(i)] != i)
-            i = parent[static_cast<std::size_t>(i)] = parent[static_cast<std::size_t>(parent[static_cast<std::size_t>(i)])];
-        return i;
-    };
-    const auto tie = [&](VertexId a, VertexId b) { parent[static_cast<std::size_t>(root(a))] = root(b); };
+    Groups groups(model.vertices.size());
+    const auto tie = [&](VertexId a, VertexId b) { groups.tie(a.value, b.value); };
     const auto first = [&](EdgeId e) { return model.edges[e.index()].vertices[0]; };
     for (const Edge& e : model.edges) tie(e.vertices[0], e.vertices[1]);
     for (const Link& l : model.links) tie(l.a, l.b);
@@ -141,7 +134,7 @@ Parts connected_parts(const Model& model) {
     for (const Member& m : model.members) of_member.push_back(m.chain.empty() ? VertexId() : first(m.chain[0].edge));
     Parts parts;
     std::map<int, int> numbers;
-    const auto number = [&](VertexId v) { return v ? numbers.try_emplace(root(v), static_cast<int>(numbers.size())).first->second : -1; };
+    const auto number = [&](VertexId v) { return v ? numbers.try_emplace(groups.root(v.value), static_cast<int>(numbers.size())).first->second : -1; };
     for (VertexId v : of_sheet) parts.of_sheet.push_back(number(v));
     for (VertexId v : of_member) parts.of_member.push_back(number(v));
     parts.count = static_cast<int>(numbers.size());

@@ -1,4 +1,5 @@
 // Cross-section values: contour integrals for area moments, finite elements for Saint-Venant torsion.
+#include "geom/gauss.hpp"
 #include "geom/triangulation.hpp"
 #include "model/shapes.hpp"
 
@@ -13,11 +14,6 @@
 
 namespace halvo {
 namespace {
-
-constexpr double gauss_at[8] = {0.019855071751231884, 0.10166676129318664, 0.2372337950418355, 0.4082826787521751,
-                                0.5917173212478249,   0.7627662049581645,  0.8983332387068134, 0.9801449282487681};
-constexpr double gauss_weight[8] = {0.05061426814518813, 0.11119051722668724, 0.15685332293894363, 0.18134189168918100,
-                                    0.18134189168918100, 0.15685332293894363, 0.11119051722668724, 0.05061426814518813};
 
 struct AreaMoments {
     double a = 0, y = 0, z = 0, yy = 0, zz = 0, yz = 0;  // integrals of 1, y, z, y2, z2, yz
@@ -36,7 +32,7 @@ AreaMoments moments(const std::vector<std::vector<Curve>>& loops) {
                 for (int i = 1; i <= n; ++i) cuts.push_back(c.t0 + (c.t1 - c.t0) * i / n);
             }
             for (std::size_t i = 0; i + 1 < cuts.size(); ++i)
-                for (int k = 0; k < 8; ++k) {
+                for (std::size_t k = 0; k < gauss_at.size(); ++k) {
                     const double h = cuts[i + 1] - cuts[i], t = cuts[i] + h * gauss_at[k];
                     const Vec3 p = c.point(t);
                     const double dz = c.derivative(t).y() * h * gauss_weight[k];
