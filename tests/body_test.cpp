@@ -63,6 +63,26 @@ TEST(Body, EverySchemaIsRead) {
     }
 }
 
+TEST(Body, AssemblyPlacementsAreApplied) {
+    const Folder folder;
+    const std::string file = (folder / "assembly.step").string();
+    const Eigen::Isometry3d turned = Eigen::Translation3d(500, 40, 7) * Eigen::Isometry3d(Eigen::AngleAxisd(pi / 2, Vec3::UnitZ()));
+    make::write_step_assembly(file, "rack", {"shelf plate", box({0, 0, 0}, {100, 60, 5})}, {Eigen::Isometry3d::Identity(), turned});
+    const Assembly a = read(file);
+    ASSERT_EQ(a.bodies.size(), 2u);
+    std::vector<Vec3> centres;
+    for (const Body& b : a.bodies) {
+        EXPECT_EQ(b.name, "shelf plate");
+        EXPECT_EQ(b.path, "rack/shelf plate");
+        EXPECT_NEAR(b.mass.volume, 30000, 1e-6);
+        centres.push_back(b.mass.centre + a.shift);
+    }
+    std::sort(centres.begin(), centres.end(), [](const Vec3& p, const Vec3& q) { return p.x() < q.x(); });
+    EXPECT_LT((centres[0] - Vec3(50, 30, 2.5)).norm(), 1e-9);
+    EXPECT_LT((centres[1] - turned * Vec3(50, 30, 2.5)).norm(), 1e-9);
+    EXPECT_NE(a.bodies[0].key, a.bodies[1].key);
+}
+
 TEST(Body, FarCoordinatesLoseNothing) {
     const auto part = make::cut(box({0, 0, 0}, {100, 60, 8}), {make::cylinder({30, 30, -5}, Vec3::UnitZ(), 12, 20)});
     const Assembly near = solids_of({{"part", part}}), far = solids_of({{"part", make::moved(part, anywhere())}});

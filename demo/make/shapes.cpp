@@ -72,6 +72,13 @@ TopoDS_Wire wire(const std::vector<Curve>& loop) {
     return w.Wire();
 }
 
+gp_Trsf transform(const Eigen::Isometry3d& m) {
+    gp_Trsf t;
+    const auto& r = m.matrix();
+    t.SetValues(r(0, 0), r(0, 1), r(0, 2), r(0, 3), r(1, 0), r(1, 1), r(1, 2), r(1, 3), r(2, 0), r(2, 1), r(2, 2), r(2, 3));
+    return t;
+}
+
 Handle(TDocStd_Document) new_document() {
     Message::DefaultMessenger()->ChangePrinters().Clear();
     Handle(TDocStd_Document) doc;
@@ -144,10 +151,7 @@ Solid unify(const Solid& body) {
 }
 
 Solid moved(const Solid& s, const Eigen::Isometry3d& m) {
-    gp_Trsf t;
-    const auto& r = m.matrix();
-    t.SetValues(r(0, 0), r(0, 1), r(0, 2), r(0, 3), r(1, 0), r(1, 1), r(1, 2), r(1, 3), r(2, 0), r(2, 1), r(2, 2), r(2, 3));
-    return wrap(BRepBuilderAPI_Transform(shape(s), t, true).Shape());
+    return wrap(BRepBuilderAPI_Transform(shape(s), transform(m), true).Shape());
 }
 
 Solid shuffled(const Solid& s, unsigned seed) {
@@ -285,6 +289,21 @@ void write_step(const std::string& file, const std::vector<Item>& items, const s
     STEPCAFControl_Writer writer;
     writer.SetNameMode(true);
     writer.SetColorMode(true);
+    if (!writer.Transfer(doc, STEPControl_AsIs) || writer.Write(file.c_str()) != IFSelect_RetDone) throw std::runtime_error("cannot write " + file);
+}
+
+void write_step_assembly(const std::string& file, const std::string& name, const Item& part, const std::vector<Eigen::Isometry3d>& places) {
+    const Handle(TDocStd_Document) doc = new_document();
+    const Handle(XCAFDoc_ShapeTool) shapes = XCAFDoc_DocumentTool::ShapeTool(doc->Main());
+    const TDF_Label whole = shapes->NewShape(), product = shapes->AddShape(shape(part.solid), false);
+    TDataStd_Name::Set(whole, name.c_str());
+    TDataStd_Name::Set(product, part.name.c_str());
+    for (const auto& m : places) shapes->AddComponent(whole, product, TopLoc_Location(transform(m)));
+    shapes->UpdateAssemblies();
+    STEPCAFControl_Controller::Init();
+    Interface_Static::SetCVal("write.step.unit", "MM");
+    STEPCAFControl_Writer writer;
+    writer.SetNameMode(true);
     if (!writer.Transfer(doc, STEPControl_AsIs) || writer.Write(file.c_str()) != IFSelect_RetDone) throw std::runtime_error("cannot write " + file);
 }
 

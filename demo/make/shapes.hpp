@@ -58,6 +58,9 @@ struct Item {
 /// Writes an assembly with one product per item. `unit` is "MM", "INCH" or "M"; `schema` "AP203", "AP214IS" or "AP242DIS".
 void write_step(const std::string& file, const std::vector<Item>& items, const std::string& unit = "MM", const std::string& schema = "AP214IS");
 
+/// Writes one product placed several times in an assembly of that name.
+void write_step_assembly(const std::string& file, const std::string& name, const Item& part, const std::vector<Eigen::Isometry3d>& places);
+
 /// Seconds the kernel's reader alone needs for a STEP file; the yardstick of the benchmarks.
 [[nodiscard]] double kernel_read_seconds(const std::string& file);
 

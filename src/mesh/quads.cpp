@@ -11,6 +11,8 @@ namespace {
 constexpr double least_pair = 0.25;  // scaled Jacobian below which two triangles are not made a quad
 constexpr double least_quad = 0.12;  // and below which a quad is cut again after smoothing
 constexpr int smoothing_rounds = 12;
+constexpr int lifting_rounds = 6;
+constexpr double good_enough = 0.6;  // scaled Jacobian above which a point is left where smoothing put it
 constexpr int longest_path = 12;
 
 std::size_t ix(int i) {
@@ -167,6 +169,34 @@ void smooth(PlanarMesh& m, std::size_t fixed) {
         }
 }
 
+// Points round poor elements try short steps in eight directions and keep what lifts the worst of them.
+void lift_worst(PlanarMesh& m, std::size_t fixed) {
+    const auto at = elements_at(m);
+    const auto worst = [&](std::size_t v) {
+        double q = 1;
+        for (int e : at[v]) q = std::min(q, planar_quality(m.points, m.elements[ix(e)]));
+        return q;
+    };
+    for (int round = 0; round < lifting_rounds; ++round)
+        for (std::size_t v = fixed; v < m.points.size(); ++v) {
+            if (at[v].empty()) continue;
+            double best = worst(v);
+            if (best >= good_enough) continue;
+            double reach = std::numeric_limits<double>::max();
+            for (int e : at[v])
+                for (int n : m.elements[ix(e)])
+                    if (n >= 0 && n != static_cast<int>(v)) reach = std::min(reach, (m.points[ix(n)] - m.points[v]).norm());
+            for (double step = 0.3 * reach; step > 0.02 * reach; step *= 0.5)
+                for (int k = 0; k < 8; ++k) {
+                    const Vec2 was = m.points[v];
+                    m.points[v] = was + step * Vec2(std::cos(k * pi / 4), std::sin(k * pi / 4));
+                    const double now = worst(v);
+                    if (now > best) best = now;
+                    else m.points[v] = was;
+                }
+        }
+}
+
 void cut_bad_quads(PlanarMesh& m) {
     const std::size_t n = m.elements.size();
     for (std::size_t e = 0; e < n; ++e) {
@@ -188,6 +218,7 @@ void make_quads(PlanarMesh& mesh, const std::vector<Triangle>& triangles, std::s
     mesh.elements = Pairing(mesh.points, triangles).run();
     remove_doublets(mesh, fixed);
     smooth(mesh, fixed);
+    lift_worst(mesh, fixed);
     cut_bad_quads(mesh);
     // Points that lost all their elements leave no gap in the numbering.
     std::vector<int> number(mesh.points.size(), -1);

@@ -30,7 +30,7 @@ public:
 private:
     // ---- solids
     void solids() {
-        out_.title = fmt::format("{}: the solids", job_.solids.file);
+        out_.title = fmt::format("{}: the solids{}", job_.solids.file, o_.colour == DrawOptions::Colour::body ? "" : " by class");
         std::map<std::string, int> classes;
         for (std::size_t i = 0; i < job_.solids.bodies.size(); ++i) {
             const Body& b = job_.solids.bodies[i];
