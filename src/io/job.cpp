@@ -61,12 +61,7 @@ void run(Job& job, Stage from, Stage until, const Observer& observer) {
         job.model.findings.insert(job.model.findings.begin(), job.survey.findings.begin(), job.survey.findings.end());
     });
     step(Stage::join, [&] { join(job.model, job.solids, plan.join, observer); });
-    step(Stage::mesh, [&] {
-        if (job.model.sheets.empty() && job.model.members.empty())
-            throw Error(ErrorKind::stage,
-                        fmt::format("{}: no wall and no member was found in {} bodies; halvo survey says why", job.solids.file, job.solids.bodies.size()));
-        job.mesh = mesh(job.model, plan.mesh, observer);
-    });
+    step(Stage::mesh, [&] { job.mesh = mesh(job.model, plan.mesh, observer); });
     step(Stage::prove, [&] {
         job.proof = prove(job.solids, job.model, job.mesh, plan.prove, plan.join.reach, observer);
         add_contact_findings(job);

@@ -544,7 +544,7 @@ void write_results(const std::filesystem::path& folder, const Job& job) {
     std::filesystem::create_directory(stage, ec);
     if (ec) throw Error(ErrorKind::input, folder.string() + ": the output folder cannot be written; check its permissions");
     try {
-        const bool meshed = !job.mesh.elements.empty();
+        const bool meshed = job.stage == "mesh" || job.stage == "prove";
         write_model(stage / "model.halvo", job);
         if (meshed) write_vtu(stage / "mesh.vtu", job.mesh, job.solids.shift);
         write_text(stage / "summary.json", summary_json(job));

@@ -1,6 +1,7 @@
 // The one file that sees the CAD kernel: it parses, evaluates and tessellates; everything is converted at once.
 #include "io/read_step.hpp"
 
+#include "io/guard.hpp"
 #include "io/recognise.hpp"
 
 #include <BRepAdaptor_Curve.hxx>
@@ -22,6 +23,7 @@
 #include <Quantity_Color.hxx>
 #include <STEPCAFControl_Reader.hxx>
 #include <STEPControl_Reader.hxx>
+#include <Standard_ErrorHandler.hxx>
 #include <Standard_Failure.hxx>
 #include <TColStd_SequenceOfAsciiString.hxx>
 #include <TDataStd_Name.hxx>
@@ -324,7 +326,9 @@ std::string unit_name(const std::string& kernel_name) {
 
 Assembly read_step(const std::filesystem::path& file, const Observer& observer) {
     Message::DefaultMessenger()->ChangePrinters().Clear();
+    const KernelGuard guard;
     try {
+        OCC_CATCH_SIGNALS
         Handle(TDocStd_Document) doc;
         XCAFApp_Application::GetApplication()->NewDocument("MDTV-XCAF", doc);
         STEPCAFControl_Reader reader;
@@ -360,7 +364,12 @@ Assembly read_step(const std::filesystem::path& file, const Observer& observer) 
         finish_assembly(assembly);
         return assembly;
     } catch (const Standard_Failure& failure) {
-        throw Error(ErrorKind::input, file.string() + ": the STEP reader failed (" + failure.GetMessageString() + "); export the file again from CAD");
+        // One line, whatever the kernel says.
+        std::string said = failure.GetMessageString();
+        if (said.empty()) said = failure.DynamicType()->Name();
+        for (char& c : said)
+            if (c == '\n' || c == '\r') c = ' ';
+        throw Error(ErrorKind::input, file.string() + ": the STEP reader failed (" + said + "); export the file again from CAD");
     }
 }
 

@@ -247,6 +247,7 @@ private:
                                                      solids_.bodies[static_cast<std::size_t>(c.a)].name, solids_.bodies[static_cast<std::size_t>(c.b)].name,
                                                      at.x(), at.y(), at.z(), c.gap));
             }
+        if (model_.sheets.empty() && model_.members.empty()) proof_.outside.push_back("no wall and no member was found; the findings say why");
         loose_bodies();
         proof_.within_bounds = proof_.outside.empty();
     }
