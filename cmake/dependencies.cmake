@@ -1,5 +1,7 @@
 # What io and view need; the core needs none of it.
-find_package(OpenCASCADE REQUIRED)
+# The kernel's libraries are linked by name: its CMake targets would pull in its viewer with GL, X11 and fonts.
+find_path(OpenCASCADE_INCLUDE_DIR Standard.hxx PATH_SUFFIXES opencascade REQUIRED)
+find_library(OpenCASCADE_KERNEL TKernel REQUIRED)
 find_package(nlohmann_json REQUIRED)
 find_package(tomlplusplus REQUIRED)
 find_package(SQLite3 REQUIRED)
