@@ -46,6 +46,11 @@ std::string number(double v) {
     return fmt::format("{:.2f}", v);
 }
 
+// To two decimals, without a minus sign before zero.
+double rounded(double v) {
+    return std::round(v * 100) / 100 + 0.0;
+}
+
 std::string at(const Vec3& p, const Vec3& shift) {
     const Vec3 q = p + shift;
     return fmt::format("({:.1f}, {:.1f}, {:.1f})", q.x(), q.y(), q.z());
@@ -186,7 +191,7 @@ void list_sections(const Job& job) {
     for (std::size_t i = 0; i < job.model.sections.size(); ++i) {
         const Section& s = job.model.sections[i];
         t.row({std::to_string(i), s.key, s.shape, number(s.area), number(s.iyy), number(s.izz), number(std::abs(s.iyz) < 1e-9 * s.iyy ? 0 : s.iyz), number(s.j),
-               fmt::format("({:.2f}, {:.2f})", s.shear_centre.x() + 0.0, s.shear_centre.y() + 0.0), dimensions(s)});
+               fmt::format("({:.2f}, {:.2f})", rounded(s.shear_centre.x()), rounded(s.shear_centre.y())), dimensions(s)});
     }
     t.print();
 }
