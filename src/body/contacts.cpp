@@ -114,7 +114,7 @@ double exact_gap(const Body& from, const Sample& s, const Body& to, const NearPo
     const Surface& surface = to.faces[static_cast<std::size_t>(far_face)].surface;
     if (std::holds_alternative<PlaneSurface>(surface)) return (p - n.point).norm();
     const auto foot = surface_foot(surface, p);
-    return foot ? std::min((p - *foot).norm() + 0.0, (p - q).norm()) : (p - n.point).norm();
+    return foot ? std::min((p - *foot).norm(), (p - q).norm()) : (p - n.point).norm();
 }
 
 void probe_side(const Body& from, const Body& to, const Box3& box, double h, double reach, double tol, bool swapped, std::vector<ContactPoint>& out) {

@@ -1,6 +1,5 @@
 #include "body/walls.hpp"
 
-#include "body/prism.hpp"
 #include "geom/facet_tree.hpp"
 
 #include <fmt/format.h>
@@ -239,6 +238,7 @@ Build classify(const Body& body, const std::vector<Probe>& probes, const WallLim
             b.kind = BodyClass::slender;
             b.why = fmt::format("one profile over {:.0f} mm, {:.1f} times its depth", p->length(), ratio);
             if (b.thickest == 0) member_thickness(b, probes, *p);
+            b.prism = p;
             return b;
         }
     }

@@ -1,7 +1,7 @@
 #pragma once
 /// Opposed faces of thin regions, found by inward rays and grouped by their midsurface.
 
-#include <halvo/assembly.hpp>
+#include "body/prism.hpp"
 
 namespace halvo {
 
@@ -53,6 +53,7 @@ struct Build {
     double thin_share = 0;  ///< skin in walls and rims over all skin
     double thinnest = 0, thickest = 0;
     std::string why;
+    std::optional<Prism> prism;  ///< of slender bodies
 };
 [[nodiscard]] Build classify(const Body& body, const std::vector<Probe>& probes, const WallLimits& limits, double slender, double flat, double tol);
 

@@ -55,7 +55,7 @@ public:
         const Arrangement a = arrange(input_, tol_);
         decide(a);
         const Assembled done = assemble(model_, a, input_, keep_, {});
-        make_sheets(a, done);
+        make_sheets(done);
         report_outside();
         report_unexplained();
     }
@@ -309,7 +309,7 @@ private:
         }
     }
 
-    void make_sheets(const Arrangement&, const Assembled& done) {
+    void make_sheets(const Assembled& done) {
         for (std::size_t i = 0; i < planes_.size(); ++i) {
             const auto& regions = done.regions[i];
             if (regions.empty()) continue;

@@ -1,6 +1,5 @@
 #include <halvo/halve.hpp>
 
-#include "body/prism.hpp"
 #include "body/walls.hpp"
 #include "core/keys.hpp"
 #include "core/parallel.hpp"
@@ -126,7 +125,7 @@ Model halve_body(const Assembly& solids, std::size_t id, const HalveOptions& opt
         return out;
     }
     if (build.kind == BodyClass::slender && options.slender == SlenderAs::beams) {
-        member = find_prism(body, tol);
+        member = build.prism;
         return out;
     }
     if (build.kind == BodyClass::bulk && build.thin_share < 0.05) {

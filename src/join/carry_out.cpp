@@ -200,8 +200,8 @@ private:
             next.links.push_back({done.of_point[ix(old_link_points_[k].first)], done.of_point[ix(old_link_points_[k].second)], model_.links[k].joint});
         for (std::size_t k = 0; k < work_.point_links.size(); ++k)
             next.links.push_back({done.of_point[ix(link_points_[k].first)], done.of_point[ix(link_points_[k].second)], number(work_.point_links[k].joint)});
-        for (const EdgeLink& l : model_.edge_links) match_edges(next, done, l.a.value, l.b.value, l.joint, nullptr);
-        for (const LineLink& l : work_.line_links) match_edges(next, done, l.a_curve, l.b_curve, number(l.joint), &l);
+        for (const EdgeLink& l : model_.edge_links) match_edges(next, done, l.a.value, l.b.value, l.joint);
+        for (const LineLink& l : work_.line_links) match_edges(next, done, l.a_curve, l.b_curve, number(l.joint));
         next.sections = std::move(model_.sections);
         next.findings = std::move(model_.findings);
         next.ledger = std::move(model_.ledger);
@@ -211,7 +211,7 @@ private:
     }
 
     // Pieces of one curve with the pieces of its twin that stand opposite.
-    void match_edges(Model& next, const Assembled& done, int a, int b, int joint, const LineLink*) {
+    void match_edges(Model& next, const Assembled& done, int a, int b, int joint) {
         for (const EdgeUse& u : done.on_curve[ix(a)]) {
             const Curve& ca = next.edges[u.edge.index()].curve;
             for (const EdgeUse& v : done.on_curve[ix(b)]) {

@@ -112,6 +112,12 @@ std::vector<std::vector<int>> elements_at(const PlanarMesh& m) {
     return at;
 }
 
+double worst_of(const PlanarMesh& m, const std::vector<int>& elements) {
+    double q = 1;
+    for (int e : elements) q = std::min(q, planar_quality(m.points, m.elements[ix(e)]));
+    return q;
+}
+
 // A free point between two quads only: the two are one quad.
 void remove_doublets(PlanarMesh& m, std::size_t fixed) {
     bool again = true;
@@ -149,11 +155,7 @@ void smooth(PlanarMesh& m, std::size_t fixed) {
             near[ix(e[ix((k + 1) % n)])].push_back(e[ix(k)]);
         }
     }
-    const auto worst = [&](std::size_t v) {
-        double q = 1;
-        for (int e : at[v]) q = std::min(q, planar_quality(m.points, m.elements[ix(e)]));
-        return q;
-    };
+    const auto worst = [&](std::size_t v) { return worst_of(m, at[v]); };
     for (int round = 0; round < smoothing_rounds; ++round)
         for (std::size_t v = fixed; v < m.points.size(); ++v) {
             if (near[v].empty()) continue;
@@ -172,11 +174,7 @@ void smooth(PlanarMesh& m, std::size_t fixed) {
 // Points round poor elements try short steps in eight directions and keep what lifts the worst of them.
 void lift_worst(PlanarMesh& m, std::size_t fixed) {
     const auto at = elements_at(m);
-    const auto worst = [&](std::size_t v) {
-        double q = 1;
-        for (int e : at[v]) q = std::min(q, planar_quality(m.points, m.elements[ix(e)]));
-        return q;
-    };
+    const auto worst = [&](std::size_t v) { return worst_of(m, at[v]); };
     for (int round = 0; round < lifting_rounds; ++round)
         for (std::size_t v = fixed; v < m.points.size(); ++v) {
             if (at[v].empty()) continue;

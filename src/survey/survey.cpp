@@ -1,6 +1,5 @@
 #include <halvo/survey.hpp>
 
-#include "body/prism.hpp"
 #include "body/walls.hpp"
 #include "core/keys.hpp"
 #include "core/parallel.hpp"
@@ -21,7 +20,7 @@ void survey_body(const Assembly& solids, std::size_t i, const SurveyOptions& opt
     s.kind = b.kind, s.why = b.why, s.thin_share = b.thin_share;
     s.thinnest = b.thinnest, s.thickest = b.thickest;
     if (b.kind == BodyClass::slender)
-        if (const auto p = find_prism(body, tol)) {
+        if (const auto& p = b.prism) {
             Section section;
             section.profile = p->profile;
             fill_area_values(section);
