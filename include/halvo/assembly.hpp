@@ -22,6 +22,7 @@ struct Coedge {
     BodyEdgeId edge;
     bool reversed = false;
     Vec2 uv_start = Vec2::Zero(), uv_end = Vec2::Zero();  ///< surface parameters at both ends, in the sense of use
+    std::vector<Vec2> path;                               ///< on spline faces: parameters along the edge, corners of facets and points between
 };
 
 struct Face {
@@ -29,7 +30,8 @@ struct Face {
     bool reversed = false;  ///< outward normal is minus the surface's own
     std::vector<std::vector<Coedge>> loops;
     std::size_t first_facet = 0, facet_count = 0;
-    double area = 0;  ///< exact on plane and quadric faces, from facets on free ones
+    double area = 0;       ///< from the exact surface; from the facets on faces of facet bodies
+    double fit_error = 0;  ///< of facet bodies: root mean square distance of the facets' corners from `surface` (mm)
     Vec3 outward_or(const Vec3& p, const Vec3& fallback) const {
         const auto n = surface_normal(surface, p);
         return n ? Vec3(reversed ? -*n : *n) : fallback;
@@ -39,6 +41,11 @@ struct Face {
 struct Facet {
     std::array<int, 3> corners{};
     int face = -1;
+};
+
+/// A point of a body's skin and the outward normal there.
+struct SkinPoint {
+    Vec3 point, normal;
 };
 
 /// How a body is built, measured by `classify` (see survey.hpp for the thresholds).
@@ -54,13 +61,20 @@ struct MassProperties {
 struct Body {
     std::string name;  ///< product name, "solid" where the file gives none
     std::string path;  ///< names from the root of the assembly tree, separated by '/'
+    std::string layer;
     std::array<double, 3> colour{0.62, 0.66, 0.70};
     std::vector<Vec3> vertices;
     std::vector<BodyEdge> edges;
     std::vector<Face> faces;
-    std::vector<Vec3> points;   ///< corners of the facets
-    std::vector<Facet> facets;  ///< outward oriented, grouped by face
-    bool closed = true;         ///< every edge bounds two faces
+    std::vector<Vec3> points;      ///< corners of the facets
+    std::vector<Vec2> parameters;  ///< of the points on their spline face; empty where no face is a spline
+    std::vector<Facet> facets;     ///< outward oriented, grouped by face
+    bool closed = true;            ///< every edge bounds two faces
+    bool faceted = false;          ///< read from facets: surfaces are fitted to them, figures are those of the facets
+    int turned = 0;                ///< facets or faces that looked inward in the file and were turned
+    int number = 0;                ///< 1-based place among all bodies of the file, as survey lists them
+    int part = 0;                  ///< bodies with the same part are one shape in several places
+    Eigen::Isometry3d place = Eigen::Isometry3d::Identity();  ///< from the part's own coordinates to this body's
     MassProperties mass;
     Box3 box;
     std::string key;  ///< stable id: from name and measures, not from order or position
@@ -68,6 +82,15 @@ struct Body {
 
     [[nodiscard]] Vec3 facet_normal(std::size_t i) const;
     [[nodiscard]] double facet_area(std::size_t i) const;
+    /// The point of the exact surface behind a facet that is nearest to `p`, which lies on or near that facet.
+    [[nodiscard]] SkinPoint on_skin(std::size_t facet, const Vec3& p) const;
+};
+
+/// A body of the file that the plan leaves out.
+struct LeftOut {
+    int number = 0;
+    std::string name, path, why;
+    Vec3 size = Vec3::Zero();
 };
 
 struct Assembly {
@@ -76,14 +99,23 @@ struct Assembly {
     std::string unit = "mm";    ///< unit of the file
     Vec3 shift = Vec3::Zero();  ///< added to Halvo's coordinates to get those of the file (mm)
     Tolerance tolerance;
-    std::vector<Body> bodies;  ///< in canonical order: by name, then size; not by order in the file
+    std::string format = "STEP";
+    bool unit_stated = true;        ///< by the file or by the plan
+    std::vector<Body> bodies;       ///< in canonical order: by name, then size; not by order in the file
+    std::vector<LeftOut> left_out;  ///< by the plan's source.body, source.only and source.skip
+    std::vector<std::string> notes; ///< what the reader had to pass over, one line each
     Box3 box;
 };
 
 /// Fills mass, face areas, box, facet tree and key of a body from its exact geometry and facets.
 /// Volume and centre come from boundary integrals over the exact surfaces (Green's theorem in the parameter
-/// plane, divergence theorem over the skin); free faces from their facets.
+/// plane, divergence theorem over the skin), on spline faces by quadrature over the facets in the parameter plane;
+/// from the facets alone where they are all there is.
 void finish_body(Body& body);
+/// The stable id of a body, from its name and measures.
+void name_body(Body& body);
+/// The body in another place: everything finish_body made is carried along.
+[[nodiscard]] Body moved(const Body& body, const Eigen::Isometry3d& m);
 /// Puts bodies in canonical order and sets box and tolerance.
 void finish_assembly(Assembly& assembly);
 

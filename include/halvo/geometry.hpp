@@ -3,6 +3,7 @@
 
 #include <halvo/types.hpp>
 
+#include <memory>
 #include <optional>
 #include <variant>
 
@@ -91,13 +92,42 @@ struct TorusSurface {
     Frame frame;
     double major = 0, minor = 0;
 };
-struct FreeSurface {};  ///< anything else: known by its facets
+
+/// Non-uniform rational B-spline surface, not periodic. Poles run v fastest; no weights means all are 1.
+/// Evaluation after Piegl & Tiller, The NURBS Book, 2nd ed., algorithms A2.2, A2.3 and A4.4.
+struct NurbsSurface {
+    int degree_u = 1, degree_v = 1;
+    std::vector<double> knots_u, knots_v;  ///< with their multiplicities written out
+    std::vector<Vec3> poles;
+    std::vector<double> weights;
+
+    /// Value and derivatives up to the second order.
+    struct Jet {
+        Vec3 p, du, dv, duu, duv, dvv;
+        [[nodiscard]] Vec3 normal() const { return du.cross(dv).normalized(); }
+    };
+    [[nodiscard]] std::size_t count_u() const { return knots_u.size() - static_cast<std::size_t>(degree_u) - 1; }
+    [[nodiscard]] std::size_t count_v() const { return knots_v.size() - static_cast<std::size_t>(degree_v) - 1; }
+    [[nodiscard]] Vec3 point(const Vec2& uv) const { return jet(uv).p; }
+    [[nodiscard]] Jet jet(const Vec2& uv) const;
+    [[nodiscard]] Vec2 clamped(const Vec2& uv) const;
+    /// Parameters of the foot of `p` nearest to `guess` (Newton on the squared distance, kept within the domain).
+    [[nodiscard]] Vec2 foot(const Vec3& p, const Vec2& guess) const;
+    [[nodiscard]] NurbsSurface moved(const Eigen::Isometry3d& m) const;
+};
+
+struct FreeSurface {  ///< anything else: a spline surface, or nothing but the facets (scans)
+    std::shared_ptr<const NurbsSurface> spline;
+};
 
 using Surface = std::variant<PlaneSurface, CylinderSurface, ConeSurface, SphereSurface, TorusSurface, FreeSurface>;
 
 /// Lower-case trade name: plane, cylinder, cone, sphere, torus, free.
 [[nodiscard]] const char* surface_name(const Surface& s);
-/// Parameters (u, v) of the surface point nearest to `p` (not for FreeSurface).
+/// The surface taken along by a rigid motion.
+[[nodiscard]] Surface moved(const Surface& s, const Eigen::Isometry3d& m);
+[[nodiscard]] Frame moved(const Frame& f, const Eigen::Isometry3d& m);
+/// Parameters (u, v) of the surface point nearest to `p` (not for FreeSurface: its feet need a guess, see NurbsSurface::foot).
 [[nodiscard]] Vec2 surface_parameters(const Surface& s, const Vec3& p);
 [[nodiscard]] Vec3 surface_point(const Surface& s, const Vec2& uv);
 /// Unit normal of the surface's own orientation at the point nearest to `p`; nothing for FreeSurface.

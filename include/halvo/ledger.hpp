@@ -3,6 +3,8 @@
 
 #include <halvo/types.hpp>
 
+#include <array>
+
 namespace halvo {
 
 enum class EntryState { proposed, applied, refused };
@@ -23,14 +25,20 @@ struct LedgerEntry {
 };
 
 /// Something an analyst should know: a defect, a part that could not be idealized, a contact without a joint.
+/// Notes are worth knowing and nothing to mend: bodies that share a contact, edges without meaning.
+enum class FindingLevel { warning, note };
+
 struct Finding {
     std::string key;
     std::string kind;
     std::string about;   ///< what, with figures
     std::string advice;  ///< what can be done about it
     Vec3 place = Vec3::Zero();
-    double size = 0;  ///< mm
-    std::string body;
+    double size = 0;   ///< mm
+    std::string body;  ///< name, or "a + b"
+    FindingLevel level = FindingLevel::warning;
+    int face = -1;                         ///< 0-based face of the (first) body, -1 where it is not about one
+    std::array<std::string, 2> body_keys;  ///< of the bodies it is about
 };
 
 }  // namespace halvo

@@ -10,9 +10,13 @@
 namespace halvo {
 
 struct SourceOptions {
-    std::string file;               ///< STEP file; relative to the plan
-    std::string unit;               ///< what one unit of a file without units is; STEP says its own, so a differing value is an error
-    std::vector<std::string> body;  ///< take only these: 1-based index (as survey lists them) or name; empty takes all
+    std::string file;               ///< STEP, IGES, STL, OBJ or PLY file, gzip-compressed or not; relative to the plan
+    std::string unit;               ///< what one unit of a file without units is; STEP and IGES say their own: a differing value is an error
+    /// Take only these: 1-based number or range as survey lists them ("7", "3-9"), name or path with wildcards ("bolt*"),
+    /// "class=thin", "layer=frame", "size<20 mm", "size>2 m". Empty takes all.
+    std::vector<std::string> body;
+    std::vector<std::string> only;  ///< the same patterns; what both lists take stays
+    std::vector<std::string> skip;  ///< the same patterns; left out whatever else takes them
 };
 
 struct SurveyOptions {

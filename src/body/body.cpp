@@ -113,9 +113,51 @@ Moments facet_face(const Body& body, const Face& f, const Vec3& origin) {
     return sum;
 }
 
+// Integral over one triangle of a spline's parameter plane, split until each piece is small against the surface's turns.
+// Rule of degree five, Strang & Fix, An Analysis of the Finite Element Method, 1973, table 4.1.
+Moments spline_triangle(const NurbsSurface& s, const Face& f, const Vec2& a, const Vec2& b, const Vec2& c, const FaceFunction& what, int depth) {
+    if (depth > 0) {
+        const Vec2 ab = 0.5 * (a + b), bc = 0.5 * (b + c), ca = 0.5 * (c + a);
+        return spline_triangle(s, f, a, ab, ca, what, depth - 1) + spline_triangle(s, f, ab, b, bc, what, depth - 1) +
+               spline_triangle(s, f, ca, bc, c, what, depth - 1) + spline_triangle(s, f, ab, bc, ca, what, depth - 1);
+    }
+    static constexpr double w0 = 0.225, w1 = 0.125939180544827, w2 = 0.132394152788506;
+    static constexpr double a1 = 0.101286507323456, a2 = 0.470142064105115;
+    const double det = (b - a).x() * (c - a).y() - (b - a).y() * (c - a).x();
+    Moments sum = Moments::Zero();
+    const auto add = [&](double w, double x, double y) {
+        const auto j = s.jet((1 - x - y) * a + x * b + y * c);
+        const Vec3 n = j.du.cross(j.dv);
+        const double size = n.norm();
+        if (size > 0) sum += 0.5 * w * det * size * what(j.p, f.reversed ? Vec3(-n / size) : Vec3(n / size));
+    };
+    add(w0, 1.0 / 3, 1.0 / 3);
+    add(w1, a1, a1), add(w1, 1 - 2 * a1, a1), add(w1, a1, 1 - 2 * a1);
+    add(w2, a2, a2), add(w2, 1 - 2 * a2, a2), add(w2, a2, 1 - 2 * a2);
+    return sum;
+}
+
+// Over the facets in the parameter plane, then the slivers between the facets' outer sides and the true boundary.
+Moments spline_face(const Body& body, const Face& f, const FaceFunction& what) {
+    const NurbsSurface& s = *std::get<FreeSurface>(f.surface).spline;
+    Moments sum = Moments::Zero();
+    for (std::size_t i = f.first_facet; i < f.first_facet + f.facet_count; ++i) {
+        const auto& k = body.facets[i].corners;
+        const auto at = [&](std::size_t j) -> const Vec2& { return body.parameters[static_cast<std::size_t>(k[j])]; };
+        sum += spline_triangle(s, f, at(0), at(1), at(2), what, 1);
+    }
+    for (const auto& loop : f.loops)
+        for (const Coedge& use : loop)
+            // Four pieces a facet side: a polygon between the side and the curve.
+            for (std::size_t i = 0; i + 4 < use.path.size(); i += 4)
+                for (std::size_t k = 1; k < 4; ++k) sum += spline_triangle(s, f, use.path[i], use.path[i + k], use.path[i + k + 1], what, 0);
+    return f.reversed ? Moments(-sum) : sum;
+}
+
 }  // namespace
 
 FaceIntegrals face_integrals(const Body& body, const Face& f, const FaceFunction& what) {
+    if (std::holds_alternative<FreeSurface>(f.surface)) return spline_face(body, f, what);
     double from = 0;
     if (!f.loops.empty() && !f.loops[0].empty() && !std::holds_alternative<PlaneSurface>(f.surface)) from = f.loops[0][0].uv_start.y();
     FaceIntegrals sum = FaceIntegrals::Zero();
@@ -151,7 +193,8 @@ void finish_body(Body& body) {
     for (Face& f : body.faces) {
         const Moments rough = facet_face(body, f, origin);
         Moments m = rough;
-        if (!std::holds_alternative<FreeSurface>(f.surface)) {
+        const auto* free = std::get_if<FreeSurface>(&f.surface);
+        if (!body.faceted && (!free || (free->spline && !body.parameters.empty()))) {
             const Moments exact = face_integrals(body, f, [&](const Vec3& p, const Vec3& n) { return mass_terms(p - origin, n); });
             // The facets are a check on the boundary integral: a loop that does not close shows as a gross difference.
             if (std::abs(exact[0] - rough[0]) <= 0.05 * rough[0]) m = exact;
@@ -166,7 +209,47 @@ void finish_body(Body& body) {
     corners.reserve(body.facets.size());
     for (const Facet& f : body.facets) corners.push_back(f.corners);
     body.tree = std::make_shared<const FacetTree>(body.points, corners);
+    name_body(body);
+}
+
+void name_body(Body& body) {
     body.key = make_key("body", body.name, {std::cbrt(body.mass.volume), std::sqrt(body.mass.area)});
+}
+
+Body moved(const Body& body, const Eigen::Isometry3d& m) {
+    Body out = body;
+    for (Vec3& v : out.vertices) v = m * v;
+    for (Vec3& p : out.points) p = m * p;
+    for (BodyEdge& e : out.edges)
+        if (!e.degenerate) e.curve = e.curve.moved(m);
+    for (Face& f : out.faces) f.surface = moved(f.surface, m);
+    out.mass.centre = m * body.mass.centre;
+    out.place = m * body.place;
+    out.box = Box3();
+    for (const Vec3& p : out.points) out.box.extend(p);
+    for (const BodyEdge& e : out.edges)
+        if (!e.degenerate) out.box.extend(e.curve.box());
+    if (body.tree) out.tree = std::make_shared<const FacetTree>(body.tree->moved(m));
+    return out;
+}
+
+SkinPoint Body::on_skin(std::size_t facet, const Vec3& p) const {
+    const Face& f = faces[static_cast<std::size_t>(facets[facet].face)];
+    if (const auto* free = std::get_if<FreeSurface>(&f.surface)) {
+        const auto& k = facets[facet].corners;
+        if (!free->spline || parameters.empty()) return {p, facet_normal(facet)};
+        // Barycentric coordinates of p in the facet give the guess.
+        const Vec3 &a = points[static_cast<std::size_t>(k[0])], ab = points[static_cast<std::size_t>(k[1])] - a, ac = points[static_cast<std::size_t>(k[2])] - a;
+        const Vec3 n = ab.cross(ac);
+        const double n2 = n.squaredNorm(), y = n2 > 0 ? n.dot((p - a).cross(ac)) / n2 : 0, z = n2 > 0 ? n.dot(ab.cross(p - a)) / n2 : 0;
+        const auto at = [&](std::size_t j) -> const Vec2& { return parameters[static_cast<std::size_t>(k[j])]; };
+        const auto j = free->spline->jet(free->spline->foot(p, (1 - y - z) * at(0) + y * at(1) + z * at(2)));
+        const Vec3 out = j.du.cross(j.dv);
+        if (out.norm() < 1e-12 * (j.du.norm() * j.dv.norm() + 1e-300)) return {j.p, facet_normal(facet)};
+        return {j.p, f.reversed ? Vec3(-out.normalized()) : Vec3(out.normalized())};
+    }
+    const Vec3 foot = *surface_foot(f.surface, p);
+    return {foot, f.outward_or(foot, facet_normal(facet))};
 }
 
 void finish_assembly(Assembly& assembly) {

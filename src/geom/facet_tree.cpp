@@ -160,6 +160,51 @@ std::optional<NearPoint> FacetTree::nearest(const Vec3& p, double reach) const {
     return best;
 }
 
+std::vector<int> FacetTree::touching(const Box3& box) const {
+    std::vector<int> out;
+    if (nodes_.empty()) return out;
+    std::array<int, 128> stack{};
+    int top = 0;
+    stack[static_cast<std::size_t>(top++)] = 0;
+    while (top > 0) {
+        const int id = stack[static_cast<std::size_t>(--top)];
+        const Node& n = nodes_[static_cast<std::size_t>(id)];
+        if (!n.box.intersects(box)) continue;
+        if (n.count == 0) {
+            stack[static_cast<std::size_t>(top++)] = n.right;
+            stack[static_cast<std::size_t>(top++)] = id + 1;
+            continue;
+        }
+        for (int i = n.first; i < n.first + n.count; ++i) {
+            const Triangle& t = triangles_[static_cast<std::size_t>(i)];
+            Box3 b;
+            b.extend(t.a), b.extend(t.b), b.extend(t.c);
+            if (b.intersects(box)) out.push_back(t.id);
+        }
+    }
+    std::sort(out.begin(), out.end());
+    return out;
+}
+
+FacetTree FacetTree::moved(const Eigen::Isometry3d& m) const {
+    FacetTree out = *this;
+    for (Triangle& t : out.triangles_) t.a = m * t.a, t.b = m * t.b, t.c = m * t.c;
+    // Children come after their parent, so boxes are made anew from the back.
+    for (std::size_t i = out.nodes_.size(); i-- > 0;) {
+        Node& n = out.nodes_[i];
+        n.box = Box3();
+        if (n.count == 0) {
+            n.box.extend(out.nodes_[i + 1].box), n.box.extend(out.nodes_[static_cast<std::size_t>(n.right)].box);
+            continue;
+        }
+        for (int k = n.first; k < n.first + n.count; ++k) {
+            const Triangle& t = out.triangles_[static_cast<std::size_t>(k)];
+            n.box.extend(t.a), n.box.extend(t.b), n.box.extend(t.c);
+        }
+    }
+    return out;
+}
+
 int FacetTree::parity(const Vec3& p, const Vec3& d) const {
     const Vec3 inv = d.cwiseInverse();
     int count = 0, top = 0;

@@ -29,6 +29,10 @@ public:
     [[nodiscard]] std::optional<NearPoint> nearest(const Vec3& p, double reach) const;
     /// Is `p` enclosed? Majority of three parity counts along fixed unaligned directions.
     [[nodiscard]] bool encloses(const Vec3& p) const;
+    /// Ids of all triangles whose boxes meet `box`, in rising order.
+    [[nodiscard]] std::vector<int> touching(const Box3& box) const;
+    /// The tree of the same triangles in another place.
+    [[nodiscard]] FacetTree moved(const Eigen::Isometry3d& m) const;
     [[nodiscard]] Box3 box() const { return nodes_.empty() ? Box3() : nodes_[0].box; }
 
 private:

@@ -50,7 +50,7 @@ struct Point {
     Vec3 operator()(const TorusSurface& s) const {
         return s.frame.origin + (s.major + s.minor * std::cos(uv.y())) * radial(s.frame, uv.x()) + s.minor * std::sin(uv.y()) * s.frame.z;
     }
-    Vec3 operator()(const FreeSurface&) const { return Vec3::Zero(); }
+    Vec3 operator()(const FreeSurface& s) const { return s.spline ? s.spline->point(uv) : Vec3::Zero(); }
 };
 
 struct Normal {
@@ -88,6 +88,23 @@ std::optional<Vec3> surface_normal(const Surface& s, const Vec3& p) {
 std::optional<Vec3> surface_foot(const Surface& s, const Vec3& p) {
     if (std::holds_alternative<FreeSurface>(s)) return std::nullopt;
     return surface_point(s, surface_parameters(s, p));
+}
+
+Frame moved(const Frame& f, const Eigen::Isometry3d& m) {
+    return {m * f.origin, m.linear() * f.x, m.linear() * f.y, m.linear() * f.z};
+}
+
+Surface moved(const Surface& s, const Eigen::Isometry3d& m) {
+    return std::visit(
+        [&](auto k) -> Surface {
+            if constexpr (std::is_same_v<decltype(k), FreeSurface>) {
+                if (k.spline) k.spline = std::make_shared<const NurbsSurface>(k.spline->moved(m));
+            } else {
+                k.frame = halvo::moved(k.frame, m);
+            }
+            return k;
+        },
+        s);
 }
 
 bool inside(const std::vector<std::vector<Vec2>>& loops, const Vec2& p) {

@@ -3,6 +3,7 @@
 #include <halvo/join.hpp>
 
 #include "core/keys.hpp"
+#include "io/select.hpp"
 
 #include <fmt/format.h>
 
@@ -55,7 +56,10 @@ void run(Job& job, Stage from, Stage until, const Observer& observer) {
         job.stage = stage_name(s);
     };
     step(Stage::read, [&] { job.solids = read(plan.source.file, plan.source, observer); });
-    step(Stage::survey, [&] { job.survey = survey(job.solids, plan.survey, observer); });
+    step(Stage::survey, [&] {
+        job.survey = survey(job.solids, plan.survey, observer);
+        io::select_by_class(job.solids, job.survey, plan.source);
+    });
     step(Stage::halve, [&] {
         job.model = halve(job.solids, plan.halve, observer);
         job.model.findings.insert(job.model.findings.begin(), job.survey.findings.begin(), job.survey.findings.end());

@@ -28,6 +28,8 @@ const std::vector<Key>& keys() {
         {"source.file", Kind::text, {}, [](Plan& p, Texts v) { p.source.file = v[0]; }},
         {"source.unit", Kind::choice, {}, [](Plan& p, Texts v) { p.source.unit = v[0]; }, {"mm", "cm", "m", "inch", "ft"}},
         {"source.body", Kind::texts, {}, [](Plan& p, Texts v) { p.source.body = std::move(v); }},
+        {"source.only", Kind::texts, {}, [](Plan& p, Texts v) { p.source.only = std::move(v); }},
+        {"source.skip", Kind::texts, {}, [](Plan& p, Texts v) { p.source.skip = std::move(v); }},
         {"survey.thickest", Kind::length, [](Plan& p, double v) { p.survey.thickest = p.halve.survey.thickest = v; }, {}},
         {"survey.thinnest", Kind::length_or_none, [](Plan& p, double v) { p.survey.thinnest = p.halve.survey.thinnest = v; }, {}},
         {"survey.slender", Kind::number, [](Plan& p, double v) { p.survey.slender = p.halve.survey.slender = v; }, {}},

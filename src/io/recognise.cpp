@@ -1,5 +1,7 @@
 #include "io/recognise.hpp"
 
+#include "geom/fit.hpp"
+
 #include <algorithm>
 #include <cmath>
 
@@ -37,17 +39,21 @@ Curve recognise_curve(const std::vector<Vec3>& points, const std::vector<Vec3>& 
     return Curve::polyline(points, tangents);
 }
 
-std::optional<Frame> recognise_plane(const std::vector<Vec3>& points, const Vec3& normal, double tol) {
-    Vec3 centre = Vec3::Zero();
-    for (const Vec3& p : points) centre += p / static_cast<double>(points.size());
-    const Frame f = Frame::with_z(centre, normal);
-    double extent = 0, off = 0;
-    for (const Vec3& p : points) {
-        extent = std::max(extent, (p - centre).norm());
-        off = std::max(off, std::abs(f.height(p)));
+std::optional<Surface> recognise_surface(const std::vector<Vec3>& points, const std::vector<Vec3>& normals, double tol) {
+    if (points.size() < 9) return std::nullopt;
+    Box3 box;
+    for (const Vec3& p : points) box.extend(p);
+    const double allowed = tol * std::max(box.diagonal().norm(), 1.0);
+    for (const auto& fit : {fit_plane(points), fit_cylinder(points, normals), fit_cone(points, normals), fit_sphere(points, normals), fit_torus(points, normals)}) {
+        if (!fit || fit->worst > allowed) continue;
+        if (const auto* c = std::get_if<CylinderSurface>(&fit->surface); c && c->radius > 1e4 * box.diagonal().norm()) continue;
+        const bool along = std::all_of(points.begin(), points.end(), [&](const Vec3& p) {
+            const auto i = static_cast<std::size_t>(&p - points.data());
+            return std::abs(surface_normal(fit->surface, p)->dot(normals[i])) > 1 - 1e-6;
+        });
+        if (along) return fit->surface;
     }
-    if (off > tol * std::max(extent, 1.0)) return std::nullopt;
-    return f;
+    return std::nullopt;
 }
 
 }  // namespace halvo::io

@@ -1,0 +1,13 @@
+#pragma once
+#include <halvo/assembly.hpp>
+
+namespace halvo {
+
+/// Faces that belong to no shell, split into groups that touch each other within a thousandth of a millimetre (or a
+/// hundred-thousandth of the whole). Edges stay each face's own: nothing is sewn.
+[[nodiscard]] std::vector<Body> split_by_touch(const Body& loose);
+
+/// A closed skin that encloses a negative volume is turned inside out; Body::turned says so.
+void turn_outward(Body& body);
+
+}  // namespace halvo

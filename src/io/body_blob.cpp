@@ -1,0 +1,153 @@
+#include "io/body_blob.hpp"
+
+#include "io/blob.hpp"
+
+namespace halvo::io {
+namespace {
+
+void put(BlobOut& out, const Frame& f) {
+    out.put(f.origin).put(f.x).put(f.y).put(f.z);
+}
+Frame frame(BlobIn& in) {
+    Frame f;
+    f.origin = in.get<Vec3>(), f.x = in.get<Vec3>(), f.y = in.get<Vec3>(), f.z = in.get<Vec3>();
+    return f;
+}
+
+struct PutCurve {
+    BlobOut& out;
+    void operator()(const LineCurve& c) const { out.put(c.origin).put(c.direction); }
+    void operator()(const CircleCurve& c) const { put(out, c.frame), out.put(c.radius); }
+    void operator()(const EllipseCurve& c) const { put(out, c.frame), out.put(c.a).put(c.b); }
+    void operator()(const PolylineCurve& c) const { out.put(c.points).put(c.at).put(c.tangents); }
+};
+
+void put(BlobOut& out, const Curve& c) {
+    out.put(static_cast<std::uint8_t>(c.shape.index())).put(c.t0).put(c.t1);
+    std::visit(PutCurve{out}, c.shape);
+}
+
+Curve curve(BlobIn& in) {
+    Curve c;
+    const auto kind = in.get<std::uint8_t>();
+    c.t0 = in.get<double>(), c.t1 = in.get<double>();
+    if (kind == 0) {
+        const Vec3 o = in.get<Vec3>(), d = in.get<Vec3>();
+        c.shape = LineCurve{o, d};
+    } else if (kind == 1) {
+        const Frame f = frame(in);
+        c.shape = CircleCurve{f, in.get<double>()};
+    } else if (kind == 2) {
+        const Frame f = frame(in);
+        const double a = in.get<double>();
+        c.shape = EllipseCurve{f, a, in.get<double>()};
+    } else {
+        PolylineCurve p;
+        p.points = in.get<std::vector<Vec3>>(), p.at = in.get<std::vector<double>>(), p.tangents = in.get<std::vector<Vec3>>();
+        c.shape = std::move(p);
+    }
+    return c;
+}
+
+struct PutSurface {
+    BlobOut& out;
+    void operator()(const PlaneSurface& s) const { put(out, s.frame); }
+    void operator()(const CylinderSurface& s) const { put(out, s.frame), out.put(s.radius); }
+    void operator()(const ConeSurface& s) const { put(out, s.frame), out.put(s.radius).put(s.half_angle); }
+    void operator()(const SphereSurface& s) const { put(out, s.frame), out.put(s.radius); }
+    void operator()(const TorusSurface& s) const { put(out, s.frame), out.put(s.major).put(s.minor); }
+    void operator()(const FreeSurface& s) const {
+        out.put(static_cast<std::uint8_t>(s.spline != nullptr));
+        if (s.spline) {
+            const NurbsSurface& n = *s.spline;
+            out.put(n.degree_u).put(n.degree_v).put(n.knots_u).put(n.knots_v).put(n.poles).put(n.weights);
+        }
+    }
+};
+
+Surface surface(BlobIn& in) {
+    const auto kind = in.get<std::uint8_t>();
+    if (kind == 5) {
+        if (in.get<std::uint8_t>() == 0) return FreeSurface{};
+        NurbsSurface n;
+        n.degree_u = in.get<int>(), n.degree_v = in.get<int>();
+        n.knots_u = in.get<std::vector<double>>(), n.knots_v = in.get<std::vector<double>>();
+        n.poles = in.get<std::vector<Vec3>>(), n.weights = in.get<std::vector<double>>();
+        return FreeSurface{std::make_shared<const NurbsSurface>(std::move(n))};
+    }
+    const Frame f = frame(in);
+    if (kind == 0) return PlaneSurface{f};
+    const double a = in.get<double>();
+    if (kind == 1) return CylinderSurface{f, a};
+    if (kind == 3) return SphereSurface{f, a};
+    const double b = in.get<double>();
+    if (kind == 2) return ConeSurface{f, a, b};
+    return TorusSurface{f, a, b};
+}
+
+}  // namespace
+
+std::string pack(const Body& body) {
+    BlobOut out;
+    out.put(body.vertices);
+    out.put(static_cast<std::uint64_t>(body.edges.size()));
+    for (const BodyEdge& e : body.edges) {
+        out.put(e.vertices[0]).put(e.vertices[1]).put(static_cast<std::uint8_t>(e.degenerate));
+        put(out, e.curve);
+    }
+    out.put(static_cast<std::uint64_t>(body.faces.size()));
+    for (const Face& f : body.faces) {
+        out.put(static_cast<std::uint8_t>(f.surface.index()));
+        std::visit(PutSurface{out}, f.surface);
+        out.put(static_cast<std::uint8_t>(f.reversed)).put(static_cast<std::uint64_t>(f.first_facet)).put(static_cast<std::uint64_t>(f.facet_count));
+        out.put(static_cast<std::uint64_t>(f.loops.size()));
+        for (const auto& loop : f.loops) {
+            out.put(static_cast<std::uint64_t>(loop.size()));
+            for (const Coedge& c : loop) out.put(c.edge.value).put(static_cast<std::uint8_t>(c.reversed)).put(c.uv_start).put(c.uv_end).put(c.path);
+        }
+    }
+    out.put(body.points).put(body.parameters);
+    out.put(static_cast<std::uint64_t>(body.facets.size()));
+    for (const Facet& f : body.facets) out.put(f.corners[0]).put(f.corners[1]).put(f.corners[2]).put(f.face);
+    out.put(static_cast<std::uint8_t>(body.closed));
+    return out.bytes();
+}
+
+Body unpack_body(std::string bytes) {
+    BlobIn in(std::move(bytes));
+    Body body;
+    body.vertices = in.get<std::vector<Vec3>>();
+    const auto count = [&] { return static_cast<std::size_t>(in.get<std::uint64_t>()); };
+    body.edges.resize(count());
+    for (BodyEdge& e : body.edges) {
+        e.vertices[0] = in.get<int>(), e.vertices[1] = in.get<int>();
+        e.degenerate = in.get<std::uint8_t>() != 0;
+        e.curve = curve(in);
+    }
+    body.faces.resize(count());
+    for (Face& f : body.faces) {
+        f.surface = surface(in);
+        f.reversed = in.get<std::uint8_t>() != 0;
+        f.first_facet = count(), f.facet_count = count();
+        f.loops.resize(count());
+        for (auto& loop : f.loops) {
+            loop.resize(count());
+            for (Coedge& c : loop) {
+                c.edge = BodyEdgeId(in.get<std::int32_t>());
+                c.reversed = in.get<std::uint8_t>() != 0;
+                c.uv_start = in.get<Vec2>(), c.uv_end = in.get<Vec2>();
+                c.path = in.get<std::vector<Vec2>>();
+            }
+        }
+    }
+    body.points = in.get<std::vector<Vec3>>(), body.parameters = in.get<std::vector<Vec2>>();
+    body.facets.resize(count());
+    for (Facet& f : body.facets) {
+        for (int& c : f.corners) c = in.get<int>();
+        f.face = in.get<int>();
+    }
+    body.closed = in.get<std::uint8_t>() != 0;
+    return body;
+}
+
+}  // namespace halvo::io

@@ -1,0 +1,11 @@
+#pragma once
+/// A body as read, in bytes: how one crosses from the reader's process to ours.
+
+#include <halvo/assembly.hpp>
+
+namespace halvo::io {
+
+[[nodiscard]] std::string pack(const Body& body);
+[[nodiscard]] Body unpack_body(std::string bytes);
+
+}  // namespace halvo::io
