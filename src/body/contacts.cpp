@@ -2,18 +2,19 @@
 
 #include "core/groups.hpp"
 #include "core/parallel.hpp"
+#include "geom/box_tree.hpp"
 #include "geom/facet_tree.hpp"
 
 #include <algorithm>
 #include <cmath>
 #include <map>
-#include <numeric>
 
 namespace halvo {
 namespace {
 
 constexpr double samples_across = 48;  // of the overlap of two boxes
 constexpr std::size_t most_samples = 20000;
+constexpr double facing_least = 0.9;  // cosine between a normal and the other skin's, turned round
 
 double slenderest(const Body& b) {
     return b.mass.area > 0 ? 2 * std::abs(b.mass.volume) / b.mass.area : 0;
@@ -38,12 +39,13 @@ std::vector<Vec3> clip(std::vector<Vec3> poly, const Box3& box) {
 
 struct Sample {
     Vec3 point;
-    int face;
+    int face, facet;
+    double area;
     bool ask_inside;  // few per facet and edge: being inside the other body is not a matter of single points
 };
 
 // Rows parallel to the longest side, so that slivers get few points.
-void sample_triangle(Vec3 a, Vec3 b, Vec3 c, int face, double h, std::vector<Sample>& out) {
+void sample_triangle(Vec3 a, Vec3 b, Vec3 c, int face, int facet, double h, std::vector<Sample>& out) {
     if ((c - b).squaredNorm() > (b - a).squaredNorm()) std::swap(a, c);
     if ((a - c).squaredNorm() > (b - a).squaredNorm()) std::swap(b, c);
     const double base = (b - a).norm();
@@ -51,10 +53,12 @@ void sample_triangle(Vec3 a, Vec3 b, Vec3 c, int face, double h, std::vector<Sam
     const double height = (b - a).cross(c - a).norm() / base;
     const int rows = std::clamp(static_cast<int>(std::ceil(height / h)), 1, 64);
     for (int j = 0; j < rows; ++j) {
-        const double t = (j + 1.0 / 3) / rows;
+        // At the middle of the row's area.
+        const double t = (j + 0.5) / rows, share = 2 * (1 - t) / rows;
         const Vec3 from = a + t * (c - a), to = b + t * (c - b);
         const int n = std::clamp(static_cast<int>(std::ceil((to - from).norm() / h)), 1, 64);
-        for (int i = 0; i < n; ++i) out.push_back({from + (i + 0.5) / n * (to - from), face, j == rows / 3 && i == n / 2});
+        for (int i = 0; i < n; ++i)
+            out.push_back({from + (i + 0.5) / n * (to - from), face, facet, 0.5 * base * height * share / n, j == rows / 3 && i == n / 2});
     }
 }
 
@@ -74,18 +78,18 @@ std::vector<Sample> samples(const Body& body, const Box3& box, double h) {
     std::vector<Sample> out;
     Box3 grown = box;  // by rounding: the ends of clipped edges lie on its sides
     grown.min().array() -= 1e-9 * h, grown.max().array() += 1e-9 * h;
+    std::vector<bool> near(body.faces.size(), false);
+    for (int i : body.tree->touching(box)) {
+        const Facet& facet = body.facets[static_cast<std::size_t>(i)];
+        near[static_cast<std::size_t>(facet.face)] = true;
+        std::vector<Vec3> tri;
+        for (int c : facet.corners) tri.push_back(body.points[static_cast<std::size_t>(c)]);
+        const auto poly = clip(tri, box);
+        for (std::size_t j = 1; j + 1 < poly.size(); ++j) sample_triangle(poly[0], poly[j], poly[j + 1], facet.face, i, h, out);
+    }
     for (std::size_t f = 0; f < body.faces.size(); ++f) {
-        const Face& face = body.faces[f];
-        for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i) {
-            const auto& k = body.facets[i].corners;
-            std::vector<Vec3> tri;
-            Box3 tb;
-            for (int c : k) tri.push_back(body.points[static_cast<std::size_t>(c)]), tb.extend(tri.back());
-            if (!box.intersects(tb)) continue;
-            const auto poly = clip(tri, box);
-            for (std::size_t j = 1; j + 1 < poly.size(); ++j) sample_triangle(poly[0], poly[j], poly[j + 1], static_cast<int>(f), h, out);
-        }
-        for (const auto& loop : face.loops)
+        if (!near[f]) continue;
+        for (const auto& loop : body.faces[f].loops)
             for (const Coedge& use : loop) {
                 const BodyEdge& e = body.edges[use.edge.index()];
                 if (e.degenerate || use.reversed || !box.intersects(e.curve.box())) continue;
@@ -94,7 +98,7 @@ std::vector<Sample> samples(const Body& body, const Box3& box, double h) {
                 const int n = std::clamp(static_cast<int>(std::ceil(e.curve.length(lo, hi) / h)), 1, 256);
                 for (int j = 0; j <= n; ++j) {
                     const Vec3 p = e.curve.point(lo + (hi - lo) * j / n);
-                    if (grown.contains(p)) out.push_back({p, static_cast<int>(f), j % 8 == 4 || n < 8});
+                    if (grown.contains(p)) out.push_back({p, static_cast<int>(f), -1, 0, j % 8 == 4 || n < 8});
                 }
             }
     }
@@ -102,6 +106,7 @@ std::vector<Sample> samples(const Body& body, const Box3& box, double h) {
     if (out.size() > most_samples) {
         std::vector<Sample> fewer;
         for (std::size_t i = 0; i < most_samples; ++i) fewer.push_back(out[i * out.size() / most_samples]);
+        for (Sample& s : fewer) s.area *= static_cast<double>(out.size()) / most_samples;
         out = std::move(fewer);
     }
     return out;
@@ -124,8 +129,11 @@ void probe_side(const Body& from, const Body& to, const Box3& box, double h, dou
     const double slack = (curved(from) ? 0.05 * slenderest(from) : 0) + (curved(to) ? 0.05 * slenderest(to) : 0);
     for (const Sample& s : samples(from, box, h)) {
         const auto near = to.tree->nearest(s.point, reach + slack + tol);
-        ContactPoint c{s.point, 0, s.face, -1};
+        ContactPoint c{s.point, 0, 0, !swapped, s.face, -1};
         if (near) {
+            if (s.facet >= 0 &&
+                from.facet_normal(static_cast<std::size_t>(s.facet)).dot(to.facet_normal(static_cast<std::size_t>(near->facet))) < -facing_least)
+                c.area = s.area;
             c.face_b = to.facets[static_cast<std::size_t>(near->facet)].face;
             c.gap = exact_gap(from, s, to, *near, c.face_b);
             if (c.gap > reach + tol) continue;
@@ -162,7 +170,10 @@ std::vector<Contact> patches(int a, int b, std::vector<ContactPoint> points, dou
         c.a = a, c.b = b;
         Box3 box;
         c.gap = std::numeric_limits<double>::max();
-        for (const ContactPoint& p : c.points) box.extend(p.place), c.gap = std::min(c.gap, p.gap);
+        double area[2] = {0, 0};
+        for (const ContactPoint& p : c.points) box.extend(p.place), c.gap = std::min(c.gap, p.gap), area[p.from_a ? 0 : 1] += p.area;
+        // Each side sees the same area.
+        c.area = area[0] > 0 && area[1] > 0 ? 0.5 * (area[0] + area[1]) : area[0] + area[1];
         c.centre = box.center();
         out.push_back(std::move(c));
     }
@@ -173,22 +184,19 @@ std::vector<Contact> patches(int a, int b, std::vector<ContactPoint> points, dou
 
 std::vector<Contact> find_contacts(const Assembly& solids, double reach, const Observer& observer, const char* stage) {
     const double tol = 10 * solids.tolerance.point;
-    std::vector<int> order(solids.bodies.size());
-    std::iota(order.begin(), order.end(), 0);
     const auto body = [&](int i) -> const Body& { return solids.bodies[static_cast<std::size_t>(i)]; };
-    std::stable_sort(order.begin(), order.end(), [&](int a, int b) { return body(a).box.min().x() < body(b).box.min().x(); });
-    std::vector<std::pair<int, int>> pairs;
     const auto grown = [&](int i) {
         Box3 b = body(i).box;
         b.min().array() -= reach + tol, b.max().array() += reach + tol;
         return b;
     };
-    for (std::size_t i = 0; i < order.size(); ++i) {
-        const Box3 b = grown(order[i]);
-        for (std::size_t j = i + 1; j < order.size() && body(order[j]).box.min().x() <= b.max().x(); ++j)
-            if (b.intersects(body(order[j]).box)) pairs.emplace_back(std::minmax(order[i], order[j]));
-    }
-    std::sort(pairs.begin(), pairs.end());
+    std::vector<Box3> boxes;
+    for (const Body& b : solids.bodies) boxes.push_back(b.box);
+    const BoxTree tree(boxes);
+    std::vector<std::pair<int, int>> pairs;
+    for (int i = 0; i < static_cast<int>(boxes.size()); ++i)
+        for (int j : tree.touching(grown(i)))
+            if (j > i) pairs.emplace_back(i, j);
     std::vector<std::vector<Contact>> found(pairs.size());
     const std::size_t chunk = std::max<std::size_t>(16, pairs.size() / 20);
     for (std::size_t first = 0; first < pairs.size(); first += chunk) {

@@ -7,7 +7,9 @@ namespace halvo {
 
 struct ContactPoint {
     Vec3 place;
-    double gap = 0;  ///< distance between the skins; negative: depth of overlap
+    double gap = 0;   ///< distance between the skins; negative: depth of overlap
+    double area = 0;  ///< skin the point stands for; 0 for points of edges and where the skins do not face each other
+    bool from_a = true;
     int face_a = -1, face_b = -1;
 };
 
@@ -16,7 +18,8 @@ struct Contact {
     int a = -1, b = -1;
     std::vector<ContactPoint> points;
     Vec3 centre = Vec3::Zero();
-    double gap = 0;  ///< smallest
+    double gap = 0;   ///< smallest
+    double area = 0;  ///< where the skins face each other within reach
 };
 
 /// Pairs come from a sweep over body boxes, patches from samples of faces, edges and corners in the overlap of the boxes;

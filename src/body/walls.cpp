@@ -1,5 +1,6 @@
 #include "body/walls.hpp"
 
+#include "body/skin.hpp"
 #include "geom/facet_tree.hpp"
 
 #include <fmt/format.h>
@@ -13,6 +14,7 @@ namespace {
 
 constexpr int least_probes = 24, most_probes = 400;
 constexpr double same_plane_angle = 1e-5;
+constexpr double thin_from = 0.7, bulk_to = 0.2;  // share of the skin in walls and rims
 
 int probe_count(const Face& f, double mean_thickness) {
     const double wanted = f.area / std::max(mean_thickness * mean_thickness * 4, 1e-12);
@@ -40,17 +42,16 @@ void probe_face(const Body& body, std::size_t id, double mean_thickness, double 
         p.face = static_cast<int>(id);
         p.point = (1 - u - v) * at(0) + u * at(1) + v * at(2);
         p.weight = f.area / n;
-        const Vec3 n_out = f.outward_or(p.point, body.facet_normal(i));
-        const auto hit = body.tree->shoot(p.point, -n_out, tol);
+        // Facets of curved faces stand off by their chord error; distances are taken between the exact surfaces.
+        const SkinPoint from = body.on_skin(i, p.point);
+        const auto hit = body.tree->shoot(p.point, -from.normal, tol);
         if (!hit) continue;
-        p.opposite = body.facets[static_cast<std::size_t>(hit->facet)].face;
-        const Vec3 where = p.point - hit->distance * n_out;
-        const Face& far = body.faces[static_cast<std::size_t>(p.opposite)];
-        // Facets of curved faces stand off by their chord error; the distance is taken between the exact surfaces.
-        const Vec3 near_foot = surface_foot(f.surface, p.point).value_or(p.point), far_foot = surface_foot(far.surface, where).value_or(where);
-        p.distance = (near_foot - far_foot).dot(n_out);
-        const Vec3 n_far = far.outward_or(where, body.facet_normal(static_cast<std::size_t>(hit->facet)));
-        p.facing = -n_out.dot(n_far);
+        const auto far = static_cast<std::size_t>(hit->facet);
+        p.opposite = body.facets[far].face;
+        const SkinPoint to = body.on_skin(far, p.point - hit->distance * from.normal);
+        p.point = from.point, p.normal = from.normal;
+        p.distance = (from.point - to.point).dot(from.normal);
+        p.facing = -from.normal.dot(to.normal);
         out.push_back(p);
     }
 }
@@ -154,33 +155,6 @@ std::vector<Wall> group(std::vector<FacePair> pairs, double tol) {
     return walls;
 }
 
-// Skin that is neither in a wall's pair nor a rim of one.
-double rim_area(const Body& body, const std::vector<Wall>& walls, const std::vector<bool>& paired, double tol) {
-    double area = 0;
-    for (std::size_t f = 0; f < body.faces.size(); ++f) {
-        if (paired[f]) continue;
-        const Face& face = body.faces[f];
-        double in = 0, all = 0;
-        for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i) {
-            const auto& c = body.facets[i].corners;
-            const Vec3 m =
-                (body.points[static_cast<std::size_t>(c[0])] + body.points[static_cast<std::size_t>(c[1])] + body.points[static_cast<std::size_t>(c[2])]) / 3;
-            all += body.facet_area(i);
-            for (const Wall& w : walls) {
-                const double slack = 0.02 * w.thickness + tol;
-                const bool within = std::any_of(w.pairs.begin(), w.pairs.end(),
-                                                [&](const FacePair& p) { return p.top_plane.height(m) < slack && p.bottom_plane.height(m) < slack; });
-                if (within) {
-                    in += body.facet_area(i);
-                    break;
-                }
-            }
-        }
-        if (all > 0) area += face.area * in / all;
-    }
-    return area;
-}
-
 // Round profiles have no plane walls: rays from the lateral skin that leave through the opposite side, without the few at copes.
 void member_thickness(Build& b, const std::vector<Probe>& probes, const Prism& prism) {
     std::vector<double> all;
@@ -210,26 +184,18 @@ WallSearch find_walls(const Body& body, const std::vector<Probe>& probes, const 
     return out;
 }
 
-Build classify(const Body& body, const std::vector<Probe>& probes, const WallLimits& limits, double slender, double flat, double tol) {
+Build classify(const Body& body, const Skin& skin, double slender, double flat, double tol) {
     Build b;
     if (!body.closed) {
         b.kind = BodyClass::open;
         b.why = "the skin has free edges";
         return b;
     }
-    WallLimits any = limits;
-    any.thinnest = 0, any.thickest = std::numeric_limits<double>::infinity();
-    const WallSearch search = find_walls(body, probes, any, tol);
-    std::vector<bool> paired(body.faces.size(), false);
-    for (const Wall& w : search.walls)
-        for (const FacePair& p : w.pairs) paired[static_cast<std::size_t>(p.top)] = paired[static_cast<std::size_t>(p.bottom)] = true;
-    double in_pairs = 0;
-    for (std::size_t f = 0; f < body.faces.size(); ++f)
-        if (paired[f]) in_pairs += body.faces[f].area;
-    b.thin_share = std::min(1.0, (in_pairs + rim_area(body, search.walls, paired, tol)) / body.mass.area);
-    for (const Wall& w : search.walls) {
-        b.thinnest = b.thinnest == 0 ? w.thinnest : std::min(b.thinnest, w.thinnest);
-        b.thickest = std::max(b.thickest, w.thickest);
+    b.thin_share = skin.thin_share();
+    for (const SkinPair& q : skin.pairs) {
+        if (!q.wall) continue;
+        b.thinnest = b.thinnest == 0 ? q.thinnest : std::min(b.thinnest, q.thinnest);
+        b.thickest = std::max(b.thickest, q.thickest);
     }
     if (const auto p = find_prism(body, tol)) {
         const double ratio = p->length() / p->depth;
@@ -237,13 +203,13 @@ Build classify(const Body& body, const std::vector<Probe>& probes, const WallLim
         if (ratio >= slender && !strip) {
             b.kind = BodyClass::slender;
             b.why = fmt::format("one profile over {:.0f} mm, {:.1f} times its depth", p->length(), ratio);
-            if (b.thickest == 0) member_thickness(b, probes, *p);
+            if (b.thickest == 0) member_thickness(b, skin.probes, *p);
             b.prism = p;
             return b;
         }
     }
     b.why = fmt::format("{:.0f} % of the skin is walls and their rims", 100 * b.thin_share);
-    b.kind = b.thin_share >= 0.7 ? BodyClass::thin : b.thin_share <= 0.2 ? BodyClass::bulk : BodyClass::mixed;
+    b.kind = b.thin_share >= thin_from ? BodyClass::thin : b.thin_share <= bulk_to ? BodyClass::bulk : BodyClass::mixed;
     return b;
 }
 

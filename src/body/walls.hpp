@@ -8,7 +8,8 @@ namespace halvo {
 /// One inward ray: from a point of `face` to where it leaves the material again.
 struct Probe {
     int face = -1, opposite = -1;
-    Vec3 point = Vec3::Zero();
+    Vec3 point = Vec3::Zero();   ///< on the exact surface where that is known
+    Vec3 normal = Vec3::Zero();  ///< outward
     double weight = 0;  ///< skin area the probe stands for
     double distance = 0;
     double facing = 0;  ///< minus the cosine between both outward normals: 1 when exactly opposed
@@ -55,6 +56,7 @@ struct Build {
     std::string why;
     std::optional<Prism> prism;  ///< of slender bodies
 };
-[[nodiscard]] Build classify(const Body& body, const std::vector<Probe>& probes, const WallLimits& limits, double slender, double flat, double tol);
+struct Skin;
+[[nodiscard]] Build classify(const Body& body, const Skin& skin, double slender, double flat, double tol);
 
 }  // namespace halvo

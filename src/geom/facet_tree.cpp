@@ -186,6 +186,36 @@ std::vector<int> FacetTree::touching(const Box3& box) const {
     return out;
 }
 
+std::vector<int> FacetTree::crossing(const Box3& box, const Vec3& normal, double offset) const {
+    std::vector<int> out;
+    if (nodes_.empty()) return out;
+    std::array<int, 128> stack{};
+    int top = 0;
+    stack[static_cast<std::size_t>(top++)] = 0;
+    while (top > 0) {
+        const int id = stack[static_cast<std::size_t>(--top)];
+        const Node& n = nodes_[static_cast<std::size_t>(id)];
+        if (!n.box.intersects(box)) continue;
+        const double middle = normal.dot(n.box.center()) - offset, half = 0.5 * normal.cwiseAbs().dot(n.box.sizes());
+        if (std::abs(middle) > half) continue;
+        if (n.count == 0) {
+            stack[static_cast<std::size_t>(top++)] = n.right;
+            stack[static_cast<std::size_t>(top++)] = id + 1;
+            continue;
+        }
+        for (int i = n.first; i < n.first + n.count; ++i) {
+            const Triangle& t = triangles_[static_cast<std::size_t>(i)];
+            const double a = normal.dot(t.a) - offset, b = normal.dot(t.b) - offset, c = normal.dot(t.c) - offset;
+            if ((a > 0 && b > 0 && c > 0) || (a < 0 && b < 0 && c < 0)) continue;
+            Box3 own;
+            own.extend(t.a), own.extend(t.b), own.extend(t.c);
+            if (own.intersects(box)) out.push_back(t.id);
+        }
+    }
+    std::sort(out.begin(), out.end());
+    return out;
+}
+
 FacetTree FacetTree::moved(const Eigen::Isometry3d& m) const {
     FacetTree out = *this;
     for (Triangle& t : out.triangles_) t.a = m * t.a, t.b = m * t.b, t.c = m * t.c;

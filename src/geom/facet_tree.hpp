@@ -31,6 +31,8 @@ public:
     [[nodiscard]] bool encloses(const Vec3& p) const;
     /// Ids of all triangles whose boxes meet `box`, in rising order.
     [[nodiscard]] std::vector<int> touching(const Box3& box) const;
+    /// The same, without those on one side of the plane.
+    [[nodiscard]] std::vector<int> crossing(const Box3& box, const Vec3& normal, double offset) const;
     /// The tree of the same triangles in another place.
     [[nodiscard]] FacetTree moved(const Eigen::Isometry3d& m) const;
     [[nodiscard]] Box3 box() const { return nodes_.empty() ? Box3() : nodes_[0].box; }

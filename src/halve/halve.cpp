@@ -1,6 +1,6 @@
 #include <halvo/halve.hpp>
 
-#include "body/walls.hpp"
+#include "body/skin.hpp"
 #include "core/keys.hpp"
 #include "core/parallel.hpp"
 #include "halve/body_sheets.hpp"
@@ -119,7 +119,7 @@ Model halve_body(const Assembly& solids, std::size_t id, const HalveOptions& opt
     const double tol = solids.tolerance.point;
     const auto probes = probe(body, tol);
     const WallLimits limits{options.survey.thinnest, options.survey.thickest, options.draft, options.slimness};
-    const Build build = classify(body, probes, limits, options.survey.slender, options.survey.flat, tol);
+    const Build build = classify(body, analyse_skin(body, probes, limits), options.survey.slender, options.survey.flat, tol);
     if (build.kind == BodyClass::open) {
         out.findings.push_back(not_idealized(body, "its skin is not closed", "close the skin in CAD, or leave it out with source.body"));
         return out;

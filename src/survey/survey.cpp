@@ -1,60 +1,106 @@
 #include <halvo/survey.hpp>
 
-#include "body/walls.hpp"
 #include "core/keys.hpp"
 #include "core/parallel.hpp"
 #include "model/shapes.hpp"
+#include "survey/finders.hpp"
 
 #include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <map>
 
 namespace halvo {
 namespace {
 
-void survey_body(const Assembly& solids, std::size_t i, const SurveyOptions& options, Survey& out, std::vector<Finding>& findings) {
-    const Body& body = solids.bodies[i];
-    const double tol = solids.tolerance.point;
+void name_profile(const Prism& p, BodySurvey& s) {
+    Section section;
+    section.profile = p.profile;
+    fill_area_values(section);
+    name_shape(section);
+    s.length = p.length(), s.depth = p.depth, s.profile = section.shape;
+    for (const auto& [name, value] : section.dimensions) s.dimensions.emplace_back(name, value);
+}
+
+void survey_body(const Body& body, const SurveyOptions& options, double tol, BodySurvey& s, Findings& findings) {
     WallLimits limits;
     limits.thinnest = options.thinnest, limits.thickest = options.thickest;
-    const Build b = classify(body, probe(body, tol), limits, options.slender, options.flat, tol);
-    BodySurvey& s = out.bodies[i];
+    const Skin skin = analyse_skin(body, probe(body, tol), limits);
+    const FaceNeighbours neighbours = face_neighbours(body);
+    const Build b = classify(body, skin, options.slender, options.flat, tol);
     s.kind = b.kind, s.why = b.why, s.thin_share = b.thin_share;
-    s.thinnest = b.thinnest, s.thickest = b.thickest;
-    if (b.kind == BodyClass::slender)
-        if (const auto& p = b.prism) {
-            Section section;
-            section.profile = p->profile;
-            fill_area_values(section);
-            name_shape(section);
-            s.length = p->length(), s.depth = p->depth, s.profile = section.shape;
-        }
-    if (b.kind == BodyClass::open) {
-        double free = 0;
-        Vec3 place = body.mass.centre;
-        std::vector<int> uses(body.edges.size(), 0);
-        for (const Face& f : body.faces)
-            for (const auto& loop : f.loops)
-                for (const Coedge& c : loop) ++uses[c.edge.index()];
-        for (std::size_t e = 0; e < uses.size(); ++e)
-            if (uses[e] == 1 && !body.edges[e].degenerate) free += body.edges[e].curve.length(), place = body.edges[e].curve.middle();
-        findings.push_back({make_key("finding", "open " + body.key, {}), "open body",
-                            fmt::format("{}: {:.1f} mm of free edges; its volume is not defined", body.name, free), "close the skin in CAD", place, free,
-                            body.name});
-    }
+    measure_thickness(body, skin, neighbours, s);
+    if (s.bands.empty()) s.thinnest = b.thinnest, s.thickest = b.thickest;
+    if (b.kind == BodyClass::slender && b.prism) name_profile(*b.prism, s);
+    const Surveyed view{body, options, skin, s, neighbours, tol};
+    find_open_skin(view, findings);
+    find_poor_faces(view, findings);
+    find_self_intersection(view, findings);
+    find_details(view, findings);
+}
+
+// The same figures at another place of the part.
+BodySurvey placed(BodySurvey s, const Eigen::Isometry3d& m) {
+    s.thinnest_at = m * s.thinnest_at, s.thickest_at = m * s.thickest_at;
+    for (BulkRegion& r : s.bulk) r.place = m * r.place;
+    return s;
 }
 
 }  // namespace
+
+double Surveyed::wall() const {
+    if (!summary.bands.empty()) return summary.bands[0].mean;
+    return body.mass.area > 0 ? 2 * std::abs(body.mass.volume) / body.mass.area : 0;
+}
+
+double Surveyed::narrow() const {
+    return options.narrow > 0 ? options.narrow : std::max(10 * tol, 0.05 * wall());
+}
+
+Finding Surveyed::finding(const char* kind, std::string about, std::string advice, const Vec3& place, double size, int face,
+                          std::initializer_list<double> measures) const {
+    Finding f;
+    f.key = make_key("finding", std::string(kind) + " " + body.key, measures);
+    f.kind = kind, f.about = body.name + ": " + std::move(about), f.advice = std::move(advice);
+    f.place = place, f.size = size, f.body = body.name, f.face = face, f.body_keys = {body.key, ""};
+    return f;
+}
 
 Survey survey(const Assembly& solids, const SurveyOptions& options, const Observer& observer) {
     Survey out;
     const std::size_t n = solids.bodies.size();
     out.bodies.resize(n);
-    std::vector<std::vector<Finding>> findings(n);
-    const std::size_t chunk = std::max<std::size_t>(1, n / 20);
-    for (std::size_t first = 0; first < n; first += chunk) {
-        observer.tell("survey", static_cast<double>(first) / static_cast<double>(n));
-        parallel_for(std::min(chunk, n - first), [&](std::size_t k) { survey_body(solids, first + k, options, out, findings[first + k]); });
+    // The first body of each part stands for the others.
+    std::map<int, std::vector<std::size_t>> parts;
+    for (std::size_t i = 0; i < n; ++i) parts[solids.bodies[i].part].push_back(i);
+    std::vector<std::vector<std::size_t>> uses;
+    for (auto& [part, list] : parts) uses.push_back(std::move(list));
+    std::sort(uses.begin(), uses.end());
+    std::vector<Findings> findings(uses.size());
+    const std::size_t chunk = std::max<std::size_t>(1, uses.size() / 20);
+    for (std::size_t first = 0; first < uses.size(); first += chunk) {
+        observer.tell("survey", 0.7 * static_cast<double>(first) / static_cast<double>(uses.size()));
+        parallel_for(std::min(chunk, uses.size() - first), [&](std::size_t k) {
+            const std::size_t i = uses[first + k][0];
+            survey_body(solids.bodies[i], options, solids.tolerance.point, out.bodies[i], findings[first + k]);
+        });
     }
-    for (auto& list : findings) out.findings.insert(out.findings.end(), list.begin(), list.end());
+    for (std::size_t k = 0; k < uses.size(); ++k) {
+        const std::size_t i = uses[k][0];
+        for (std::size_t u = 1; u < uses[k].size(); ++u)
+            out.bodies[uses[k][u]] = placed(out.bodies[i], solids.bodies[uses[k][u]].place * solids.bodies[i].place.inverse());
+        for (Finding& f : findings[k]) {
+            if (uses[k].size() > 1) f.about += fmt::format(" (and in {} more {} of the same part)", uses[k].size() - 1, uses[k].size() == 2 ? "place" : "places");
+            out.findings.push_back(std::move(f));
+        }
+    }
+    observer.tell("survey", 0.7);
+    find_between_bodies(solids, out, options, observer, out.findings);
+    std::stable_sort(out.findings.begin(), out.findings.end(), [](const Finding& a, const Finding& b) { return a.level < b.level; });
+    KeySet keys;
+    for (Finding& f : out.findings) f.key = keys.unique(f.key);
+    estimate_nodes(solids, out);
     observer.tell("survey", 1);
     return out;
 }

@@ -1,0 +1,216 @@
+#include "body/skin.hpp"
+
+#include "core/groups.hpp"
+#include "geom/facet_tree.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+
+namespace halvo {
+namespace {
+
+constexpr double smooth_turn = 0.17;     // sine: faces that meet at less than ten degrees continue each other
+constexpr double ray_and_ball = 0.9;     // share of the ray that the ball must reach
+constexpr double rim_of_wall = 1.5;      // ball at a rim over the thickness of the wall beside it
+const double scatter_angle = std::cos(pi / 6);
+
+std::size_t ix(int i) {
+    return static_cast<std::size_t>(i);
+}
+
+double spread(const std::vector<Vec3>& pts) {
+    // Twice from the farthest point: within a few per cent of the diameter, and that is all a threshold needs.
+    Vec3 from = pts[0];
+    double best = 0;
+    for (int round = 0; round < 3; ++round) {
+        Vec3 far = from;
+        for (const Vec3& p : pts)
+            if (const double d = (p - from).norm(); d > best) best = d, far = p;
+        from = far;
+    }
+    return best;
+}
+
+std::vector<SkinPair> collect_pairs(Skin& skin, const WallLimits& limits) {
+    std::map<std::pair<int, int>, int> known;
+    std::vector<SkinPair> pairs;
+    skin.pair.assign(skin.probes.size(), -1);
+    for (std::size_t i = 0; i < skin.probes.size(); ++i) {
+        const Probe& p = skin.probes[i];
+        if (p.opposite < 0 || p.face == p.opposite || p.facing < std::cos(limits.draft)) continue;
+        const auto [it, fresh] = known.try_emplace(std::minmax(p.face, p.opposite), static_cast<int>(pairs.size()));
+        if (fresh) {
+            SkinPair q;
+            std::tie(q.a, q.b) = std::minmax(p.face, p.opposite);
+            q.thinnest = std::numeric_limits<double>::max();
+            pairs.push_back(q);
+        }
+        skin.pair[i] = it->second;
+    }
+    return pairs;
+}
+
+// Area, thickness and how much of each pair is a wall's: where ray and ball agree.
+void measure(Skin& skin) {
+    std::vector<double> agreed(skin.pairs.size(), 0);
+    for (std::size_t i = 0; i < skin.probes.size(); ++i) {
+        if (skin.pair[i] < 0) continue;
+        SkinPair& q = skin.pairs[ix(skin.pair[i])];
+        const Probe& p = skin.probes[i];
+        q.area += p.weight, q.mean += p.weight * p.distance;
+        if (!skin.agrees(i)) continue;
+        agreed[ix(skin.pair[i])] += p.weight;
+        q.thinnest = std::min(q.thinnest, p.distance), q.thickest = std::max(q.thickest, p.distance);
+    }
+    for (std::size_t k = 0; k < skin.pairs.size(); ++k) {
+        SkinPair& q = skin.pairs[k];
+        q.mean /= q.area;
+        q.wall = agreed[k] > 0 && agreed[k] >= 0.3 * q.area;
+        if (agreed[k] <= 0) q.thinnest = q.thickest = q.mean;
+    }
+}
+
+// Pairs that share a face, or whose faces go on smoothly, are one group; its width decides for all of them.
+void judge_width(const FaceNeighbours& next, Skin& skin, const WallLimits& limits) {
+    Groups groups(skin.pairs.size());
+    std::map<int, std::vector<int>> at_face;
+    for (std::size_t k = 0; k < skin.pairs.size(); ++k)
+        if (skin.pairs[k].wall) at_face[skin.pairs[k].a].push_back(static_cast<int>(k)), at_face[skin.pairs[k].b].push_back(static_cast<int>(k));
+    // Pairs of much differing thickness on one face are a wall and something behind it.
+    const auto alike = [&](int i, int j) {
+        const double a = skin.pairs[ix(i)].mean, b = skin.pairs[ix(j)].mean;
+        return std::max(a, b) < 2 * std::min(a, b);
+    };
+    const auto tie_all = [&](const std::vector<int>& a, const std::vector<int>& b) {
+        for (int i : a)
+            for (int j : b)
+                if (i != j && alike(i, j)) groups.tie(i, j);
+    };
+    for (const auto& [face, list] : at_face) {
+        if (list.size() <= 64) tie_all(list, list);
+        else
+            for (std::size_t k = 1; k < list.size(); ++k)
+                if (alike(list[k - 1], list[k])) groups.tie(list[k - 1], list[k]);
+        for (const FaceNeighbours::Link& l : next.of[ix(face)])
+            if (l.smooth)
+                if (const auto it = at_face.find(l.other); it != at_face.end() && it->second.size() * list.size() <= 4096) tie_all(list, it->second);
+    }
+    std::map<int, std::vector<Vec3>> points;
+    std::map<int, double> area;
+    for (std::size_t i = 0; i < skin.probes.size(); ++i) {
+        if (skin.pair[i] < 0 || !skin.pairs[ix(skin.pair[i])].wall) continue;
+        const int root = groups.root(skin.pair[i]);
+        points[root].push_back(skin.probes[i].point), area[root] += 0.5 * skin.probes[i].weight;
+    }
+    std::map<int, double> width;
+    for (const auto& [root, pts] : points) width[root] = area[root] / std::max(spread(pts), 1e-12);
+    for (std::size_t k = 0; k < skin.pairs.size(); ++k) {
+        SkinPair& q = skin.pairs[k];
+        if (!q.wall) continue;
+        q.width = width[groups.root(static_cast<int>(k))];
+        q.wall = q.mean <= limits.slimness * q.width;
+    }
+}
+
+// Walls first; then what lies at their rims.
+void sort_kinds(const FaceNeighbours& next, Skin& skin) {
+    std::vector<double> beside(next.of.size(), 0);  // thickness of the walls at a face or next to it
+    for (const SkinPair& q : skin.pairs)
+        if (q.wall)
+            for (int f : {q.a, q.b}) {
+                beside[ix(f)] = std::max(beside[ix(f)], q.thickest);
+                for (const FaceNeighbours::Link& l : next.of[ix(f)]) beside[ix(l.other)] = std::max(beside[ix(l.other)], q.thickest);
+            }
+    // A rounded rim is a chain of narrow faces: what lies beside one counts for the next one too.
+    std::vector<double> wider = beside;
+    for (std::size_t f = 0; f < next.of.size(); ++f)
+        if (beside[f] == 0)
+            for (const FaceNeighbours::Link& l : next.of[f])
+                if (l.smooth) wider[f] = std::max(wider[f], beside[ix(l.other)]);
+    skin.kind.assign(skin.probes.size(), SkinKind::rest);
+    for (std::size_t i = 0; i < skin.probes.size(); ++i) {
+        const Probe& p = skin.probes[i];
+        if (skin.pair[i] >= 0 && skin.pairs[ix(skin.pair[i])].wall) skin.kind[i] = SkinKind::wall;
+        else if (skin.ball[i] <= rim_of_wall * wider[ix(p.face)]) skin.kind[i] = SkinKind::rim;
+        (skin.kind[i] == SkinKind::wall ? skin.wall : skin.kind[i] == SkinKind::rim ? skin.rim : skin.rest) += p.weight;
+    }
+}
+
+}  // namespace
+
+double inscribed_ball(const Body& body, const Vec3& point, const Vec3& normal, double ray) {
+    double r = 0.5 * ray;
+    for (int i = 0; i < 24 && r > 0; ++i) {
+        const Vec3 c = point - r * normal;
+        const auto near = body.tree->nearest(c, r * (1 - 1e-3));
+        if (!near) break;
+        const Vec3 d = point - near->point;
+        if ((point - c).dot(near->point - c) > scatter_angle * r * (near->point - c).norm()) break;
+        const double along = normal.dot(d);
+        if (along <= 0) break;
+        const double next = d.squaredNorm() / (2 * along);
+        if (next >= r * (1 - 1e-6)) break;
+        r = next;
+    }
+    return 2 * r;
+}
+
+FaceNeighbours face_neighbours(const Body& body) {
+    FaceNeighbours out;
+    out.of.resize(body.faces.size());
+    struct Use {
+        int face;
+        bool reversed;
+    };
+    std::vector<std::vector<Use>> uses(body.edges.size());
+    for (std::size_t f = 0; f < body.faces.size(); ++f)
+        for (const auto& loop : body.faces[f].loops)
+            for (const Coedge& u : loop) uses[u.edge.index()].push_back({static_cast<int>(f), u.reversed});
+    // The facet of each face nearest to an edge gives the normal of spline faces.
+    const auto normal_at = [&](int f, const Vec3& p) {
+        const Face& face = body.faces[ix(f)];
+        if (!std::holds_alternative<FreeSurface>(face.surface)) return face.outward_or(p, Vec3::Zero());
+        std::size_t best = face.first_facet;
+        double least = std::numeric_limits<double>::max();
+        for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i) {
+            const auto& c = body.facets[i].corners;
+            for (std::size_t k = 0; k < 3; ++k) {
+                const Vec3 middle = 0.5 * (body.points[ix(c[k])] + body.points[ix(c[(k + 1) % 3])]);
+                if (const double d = (middle - p).squaredNorm(); d < least) least = d, best = i;
+            }
+        }
+        return face.facet_count > 0 ? body.on_skin(best, p).normal : Vec3(0, 0, 0);
+    };
+    for (std::size_t e = 0; e < uses.size(); ++e) {
+        if (uses[e].size() != 2 || body.edges[e].degenerate || uses[e][0].face == uses[e][1].face) continue;
+        const Curve& c = body.edges[e].curve;
+        bool smooth = true;
+        double convex = 0;
+        for (double share : {0.2, 0.5, 0.8}) {
+            const double t = c.t0 + share * (c.t1 - c.t0);
+            const Vec3 p = c.point(t);
+            const Vec3 a = normal_at(uses[e][0].face, p), b = normal_at(uses[e][1].face, p);
+            if (a.cross(b).norm() > smooth_turn || a.dot(b) < 0) smooth = false;
+            const Vec3 along = (uses[e][0].reversed ? -1.0 : 1.0) * c.derivative(t);
+            convex += a.cross(b).dot(along);
+        }
+        out.of[ix(uses[e][0].face)].push_back({uses[e][1].face, static_cast<int>(e), smooth, convex > 0});
+        out.of[ix(uses[e][1].face)].push_back({uses[e][0].face, static_cast<int>(e), smooth, convex > 0});
+    }
+    return out;
+}
+
+Skin analyse_skin(const Body& body, std::vector<Probe> probes, const WallLimits& limits) {
+    Skin skin;
+    skin.probes = std::move(probes);
+    for (const Probe& p : skin.probes) skin.ball.push_back(inscribed_ball(body, p.point, p.normal, p.distance));
+    skin.pairs = collect_pairs(skin, limits);
+    measure(skin);
+    const FaceNeighbours next = face_neighbours(body);
+    judge_width(next, skin, limits);
+    sort_kinds(next, skin);
+    return skin;
+}
+
+}  // namespace halvo

@@ -1,0 +1,243 @@
+// What bodies have to do with each other, and with the unit they are given in.
+#include "survey/finders.hpp"
+
+#include "body/contacts.hpp"
+#include "core/keys.hpp"
+#include "core/parallel.hpp"
+#include "geom/facet_tree.hpp"
+
+#include <Eigen/Eigenvalues>
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+
+namespace halvo {
+namespace {
+
+std::size_t ix(int i) {
+    return static_cast<std::size_t>(i);
+}
+
+Finding between(const char* kind, const Body& a, const Body& b, std::string about, std::string advice, const Vec3& place, double size, int face,
+                std::initializer_list<double> measures) {
+    Finding f;
+    f.key = make_key("finding", std::string(kind) + " " + a.key + " " + b.key, measures);
+    f.kind = kind, f.about = std::move(about), f.advice = std::move(advice);
+    f.place = place, f.size = size, f.body = a.name + " + " + b.name, f.face = face, f.body_keys = {a.key, b.key};
+    return f;
+}
+
+// All points along a ray where it enters or leaves a body.
+std::vector<double> crossings(const Body& body, Vec3 from, const Vec3& d, double length) {
+    std::vector<double> out;
+    double at = 0;
+    while (const auto hit = body.tree->shoot(from, d, at)) {
+        if (hit->distance > length) break;
+        out.push_back(hit->distance);
+        at = hit->distance + 1e-9 * length;
+        if (out.size() > 256) break;
+    }
+    return out;
+}
+
+struct Overlap {
+    double volume = 0, depth = 0;
+    Vec3 centre = Vec3::Zero();
+};
+
+// Columns of rays through the region both boxes share; the rays run along its shortest principal direction, so that a thin
+// overlap is measured through its thickness.
+Overlap overlap(const Body& a, const Body& b, const std::vector<Vec3>& inside) {
+    Vec3 mean = Vec3::Zero();
+    for (const Vec3& p : inside) mean += p / static_cast<double>(inside.size());
+    Eigen::Matrix3d m = Eigen::Matrix3d::Zero();
+    for (const Vec3& p : inside) m += (p - mean) * (p - mean).transpose();
+    const Eigen::SelfAdjointEigenSolver<Eigen::Matrix3d> solver(m);
+    // The facets' normals tell the short direction of flat overlaps better than few points: take the one nearest to it.
+    Vec3 d = solver.eigenvectors().col(0);
+    double best = 0.95;
+    for (const Body* k : {&a, &b})
+        for (const Vec3& p : inside)
+            if (const auto near = k->tree->nearest(p, 1e300)) {
+                const Vec3 n = k->facet_normal(ix(near->facet));
+                if (std::abs(n.dot(solver.eigenvectors().col(0))) > best) best = std::abs(n.dot(solver.eigenvectors().col(0))), d = n;
+            }
+    const Frame f = Frame::with_z(mean, d);
+    // Bounds of what both bodies can share, in that frame: of the overlap of their boxes.
+    const Box3 common = a.box.intersection(b.box);
+    Box3 box;
+    for (int k = 0; k < 8; ++k) box.extend(f.local(common.corner(static_cast<Box3::CornerType>(k))));
+    Overlap out;
+    Vec3 moment = Vec3::Zero();
+    // Two rounds: the first finds where the overlap is, the second measures there.
+    Box3 found;
+    for (int round = 0; round < 2; ++round) {
+        constexpr int n = 96;
+        const double du = box.sizes().x() / n, dv = box.sizes().y() / n;
+        const double low = box.min().z() - 1e-3 * box.sizes().z() - 1e-6, length = box.max().z() + 1e-3 * box.sizes().z() + 1e-6 - low;
+        std::vector<std::array<double, 4>> columns(static_cast<std::size_t>(n) * n, {0, 0, 0, 0});
+        parallel_for(static_cast<std::size_t>(n), [&](std::size_t i) {
+            for (int j = 0; j < n; ++j) {
+                const double u = box.min().x() + (static_cast<double>(i) + 0.5) * du, v = box.min().y() + (j + 0.5) * dv;
+                const auto ca = crossings(a, f.at(u, v, low), f.z, length), cb = crossings(b, f.at(u, v, low), f.z, length);
+                double sum = 0, first = 0, from = 0, to = 0;
+                for (std::size_t p = 0; p + 1 < ca.size(); p += 2)
+                    for (std::size_t q = 0; q + 1 < cb.size(); q += 2) {
+                        const double lo = std::max(ca[p], cb[q]), hi = std::min(ca[p + 1], cb[q + 1]);
+                        if (hi <= lo) continue;
+                        if (sum == 0) from = lo;
+                        to = hi, sum += hi - lo, first += (hi - lo) * 0.5 * (lo + hi);
+                    }
+                columns[i * n + static_cast<std::size_t>(j)] = {sum, first, low + from, low + to};
+            }
+        });
+        out.volume = 0, moment = Vec3::Zero();
+        found = Box3();
+        for (int i = 0; i < n; ++i)
+            for (int j = 0; j < n; ++j) {
+                const auto& [sum, first, from, to] = columns[static_cast<std::size_t>(i) * n + static_cast<std::size_t>(j)];
+                if (sum <= 0) continue;
+                const double u = box.min().x() + (i + 0.5) * du, v = box.min().y() + (j + 0.5) * dv;
+                out.volume += sum * du * dv;
+                moment += sum * du * dv * Vec3(u, v, low + first / sum);
+                found.extend(Vec3(u - du, v - dv, from)), found.extend(Vec3(u + du, v + dv, to));
+            }
+        if (out.volume <= 0) return out;
+        box = box.intersection(found);
+    }
+    out.centre = f.origin + f.x * moment.x() / out.volume + f.y * moment.y() / out.volume + f.z * moment.z() / out.volume;
+    return out;
+}
+
+void judge_pair(const Assembly& solids, const std::vector<const Contact*>& contacts, const SurveyOptions& options, bool doubled, Findings& out) {
+    const Body &a = solids.bodies[ix(contacts[0]->a)], &b = solids.bodies[ix(contacts[0]->b)];
+    if (doubled) return;
+    const double touch = 10 * solids.tolerance.point;
+    std::vector<Vec3> inside;
+    for (const Contact* c : contacts)
+        for (const ContactPoint& p : c->points) {
+            // The skin of one may lie exactly on the other's: only points clearly within count.
+            const bool deep = p.gap < -2 * touch || (a.closed && b.closed && (p.from_a ? b : a).tree->encloses(p.place) && p.gap > 2 * touch);
+            if (deep) inside.push_back(p.place);
+        }
+    if (!inside.empty() && a.closed && b.closed) {
+        double depth = 0;
+        Vec3 at = inside[0];
+        for (const Vec3& p : inside) {
+            const auto na = a.tree->nearest(p, 1e300), nb = b.tree->nearest(p, 1e300);
+            const double d = std::max(na ? na->distance : 0, nb ? nb->distance : 0);
+            if (d > depth) depth = d, at = p;
+        }
+        const Overlap o = overlap(a, b, inside);
+        if (o.volume > 0 && depth > 2 * touch) {
+            out.push_back(between("overlap", a, b, fmt::format("{} and {} overlap by {:.4g} mm3, {:.3g} mm deep", a.name, b.name, o.volume, depth),
+                                  "move or cut one of them in CAD; joints there still close", o.centre, depth, -1, {std::cbrt(o.volume), depth}));
+            return;
+        }
+    }
+    double gap = std::numeric_limits<double>::infinity(), area = 0, touching = 0;
+    Vec3 at = contacts[0]->centre;
+    int face = -1;
+    for (const Contact* c : contacts) {
+        double near[2] = {0, 0}, held[2] = {0, 0};
+        for (const ContactPoint& p : c->points) {
+            near[p.from_a ? 0 : 1] += p.area;
+            if (p.gap <= touch) held[p.from_a ? 0 : 1] += p.area;
+        }
+        const auto of_both = [](const double(&v)[2]) { return v[0] > 0 && v[1] > 0 ? 0.5 * (v[0] + v[1]) : v[0] + v[1]; };
+        area += of_both(near), touching += of_both(held);
+        if (c->gap < gap) gap = c->gap, at = c->centre, face = c->points[0].face_a;
+    }
+    if (gap <= touch) {
+        Finding f = between("contact", a, b, fmt::format("{} and {} touch over {:.4g} mm2", a.name, b.name, touching),
+                            "nothing needs doing: join makes it a joint", at, std::sqrt(touching), face, {std::sqrt(touching)});
+        f.level = FindingLevel::note;
+        out.push_back(std::move(f));
+    } else if (gap <= options.near) {
+        out.push_back(between("near miss", a, b, fmt::format("{} and {} stand {:.3g} mm apart, facing each other over {:.4g} mm2", a.name, b.name, gap, area),
+                              "join.reach closes gaps up to its length; close it in CAD otherwise", at, gap, face, {gap, std::sqrt(area)}));
+    }
+}
+
+bool doubled_bodies(const Body& a, const Body& b, double tol) {
+    const auto close = [&](double x, double y) { return std::abs(x - y) <= 1e-6 * std::max(std::abs(x), std::abs(y)); };
+    if (!close(a.mass.volume, b.mass.volume) || !close(a.mass.area, b.mass.area)) return false;
+    const double near = std::max(10 * tol, 1e-6 * a.box.diagonal().norm());
+    if ((a.mass.centre - b.mass.centre).norm() > near || a.vertices.size() != b.vertices.size()) return false;
+    return std::all_of(a.vertices.begin(), a.vertices.end(), [&](const Vec3& v) { return b.tree->nearest(v, near + 0.01 * a.mass.volume / a.mass.area).has_value(); });
+}
+
+void find_tiny(const Assembly& solids, const SurveyOptions& options, Findings& out) {
+    if (solids.bodies.size() < 2) return;
+    const double limit = options.tiny > 0 ? options.tiny : 1e-3 * solids.box.diagonal().norm();
+    std::map<int, std::vector<const Body*>> parts;
+    for (const Body& b : solids.bodies)
+        if (!b.box.isEmpty() && b.box.diagonal().norm() < limit) parts[b.part].push_back(&b);
+    for (const auto& [part, list] : parts) {
+        const Body& b = *list[0];
+        Finding f;
+        f.key = make_key("finding", "tiny " + b.key, {b.box.diagonal().norm()});
+        f.kind = "tiny body";
+        f.about = fmt::format("{}: {:.3g} mm large in a model of {:.3g} mm{}", b.name, b.box.diagonal().norm(), solids.box.diagonal().norm(),
+                              list.size() > 1 ? fmt::format(" (and {} more of the same part)", list.size() - 1) : "");
+        f.advice = "leave it out with source.skip";
+        f.place = b.box.center(), f.size = b.box.diagonal().norm(), f.body = b.name, f.body_keys = {b.key, ""};
+        out.push_back(std::move(f));
+    }
+}
+
+Finding about_file(const Assembly& solids, const char* kind, std::string about, std::string advice) {
+    Finding f;
+    f.key = make_key("finding", std::string(kind) + " " + about, {});
+    f.kind = kind, f.about = std::move(about), f.advice = std::move(advice);
+    f.place = solids.box.isEmpty() ? Vec3(0, 0, 0) : Vec3(solids.box.center());
+    f.size = solids.box.isEmpty() ? 0 : solids.box.diagonal().norm();
+    return f;
+}
+
+void find_unit(const Assembly& solids, const Survey& survey, Findings& out) {
+    if (solids.box.isEmpty()) return;
+    const double size = solids.box.sizes().maxCoeff();
+    double wall = 0, most = 0;
+    for (std::size_t i = 0; i < solids.bodies.size(); ++i)
+        for (const ThicknessBand& t : survey.bodies[i].bands)
+            if (t.share * survey.bodies[i].wall_area > most) most = t.share * survey.bodies[i].wall_area, wall = t.mean;
+    // What would make a part of plausible size and wall: a few centimetres to some metres, tenths of a millimetre to centimetres.
+    const auto plausible = [&](double scale) { return size * scale >= 20 && size * scale <= 5e4 && (wall <= 0 || (wall * scale >= 0.2 && wall * scale <= 60)); };
+    std::string guess;
+    for (const auto& [name, scale] : {std::pair{"mm", 1.0}, {"inch", 25.4}, {"m", 1000.0}, {"cm", 10.0}})
+        if (guess.empty() && plausible(scale)) guess = name;
+    const std::string figures = wall > 0 ? fmt::format("{:.4g} mm large, walls of {:.3g} mm", size, wall) : fmt::format("{:.4g} mm large", size);
+    if (!solids.unit_stated) {
+        out.push_back(about_file(solids, "unit not stated", fmt::format("{} files have no unit; read as mm it is {}", solids.format, figures),
+                                 guess.empty() ? "say source.unit; no unit gives it a likely size" : fmt::format("say source.unit; \"{}\" would give it a likely size", guess)));
+    } else if (guess != "mm" && (size < 5 || size > 2e5 || (wall > 0 && wall < 0.02))) {
+        out.push_back(about_file(solids, "unit suspicion", fmt::format("the model is {} in the unit of the file ({})", figures, solids.unit),
+                                 guess.empty() ? "check the unit the file was exported in"
+                                               : fmt::format("check the unit the file was exported in; {} times larger it would be likely",
+                                                             guess == "inch" ? "25.4" : guess == "m" ? "1000" : "10")));
+    }
+}
+
+}  // namespace
+
+void find_between_bodies(const Assembly& solids, const Survey& survey, const SurveyOptions& options, const Observer& observer, Findings& out) {
+    find_unit(solids, survey, out);
+    for (const std::string& n : solids.notes) out.push_back(about_file(solids, "reader note", n, "see whether that is meant"));
+    find_tiny(solids, options, out);
+    const auto contacts = find_contacts(solids, options.near, observer, "survey");
+    std::map<std::pair<int, int>, std::vector<const Contact*>> pairs;
+    for (const Contact& c : contacts) pairs[{c.a, c.b}].push_back(&c);
+    for (const auto& [ids, list] : pairs) {
+        const Body &a = solids.bodies[ix(ids.first)], &b = solids.bodies[ix(ids.second)];
+        const bool doubled = doubled_bodies(a, b, solids.tolerance.point);
+        if (doubled)
+            out.push_back(between("doubled bodies", a, b, fmt::format("{} and {} are the same body in the same place", a.name, b.name),
+                                  "leave one of them out with source.skip", a.mass.centre, a.box.diagonal().norm(), -1, {std::cbrt(a.mass.volume)}));
+        judge_pair(solids, list, options, doubled, out);
+    }
+}
+
+}  // namespace halvo
