@@ -74,11 +74,16 @@ int do_run(const RunArguments& a, const Common& common) {
     return until == Stage::prove && !job.proof.within_bounds ? exit_bounds : 0;
 }
 
-int do_survey(const std::string& input, const std::vector<std::string>& sets, const Common& common) {
+int do_survey(const std::string& input, const std::vector<std::string>& sets, const Common& common, const std::string& figure = "",
+              DrawOptions view = {}) {
     Job job;
     job.plan = plan_for(input, sets, 0);
     run(job, Stage::read, Stage::survey, terminal_observer(common.quiet));
     end_progress();
+    if (!figure.empty()) {
+        view.survey = true;
+        draw(figure, job, view);
+    }
     if (common.json) fmt::print("{}", survey_json(job.solids, job.survey));
     else print_survey(job.solids, job.survey);
     return 0;
@@ -182,14 +187,19 @@ int dispatch(int argc, char** argv) {
     std::string input, what = "findings", second, demo_out = "out/demo";
     std::vector<std::string> sets;
     auto* survey_cmd = app.add_subcommand("survey", "what is in a file: bodies, classes, thickness, findings");
-    survey_cmd->add_option("INPUT", input, "STEP file or plan")->required();
+    std::string figure;
+    DrawOptions survey_view;
+    survey_cmd->add_option("INPUT", input, "STEP, IGES, STL, OBJ or PLY file (also gzip-compressed), or a plan (.toml)")->required();
     survey_cmd->add_option("--set", sets, "override a plan key, KEY=VALUE");
+    survey_cmd->add_option("--draw", figure, "PNG file: wall thickness as colour, findings numbered");
+    survey_cmd->add_option("--azimuth", survey_view.azimuth, "view direction round z, degrees");
+    survey_cmd->add_option("--elevation", survey_view.elevation, "view direction above the horizon, degrees");
     add_common(survey_cmd, true);
-    survey_cmd->callback([&] { set_thread_limit(common.threads), rc = do_survey(input, sets, common); });
+    survey_cmd->callback([&] { set_thread_limit(common.threads), rc = do_survey(input, sets, common, figure, survey_view); });
 
     RunArguments ra;
     auto* run_cmd = app.add_subcommand("run", "solids to model, mesh and proof");
-    run_cmd->add_option("INPUT", ra.input, "STEP file or plan (.toml)")->required();
+    run_cmd->add_option("INPUT", ra.input, "CAD file (STEP, IGES, STL, OBJ, PLY) or plan (.toml)")->required();
     run_cmd->add_option("--out", ra.out, "folder for the results; default: the input's name with .out");
     run_cmd->add_option("--size", ra.size, "element size, such as 20mm");
     run_cmd->add_option("--set", ra.sets, "override a plan key, KEY=VALUE");
@@ -206,7 +216,7 @@ int dispatch(int argc, char** argv) {
 
     DrawArguments da;
     auto* draw_cmd = app.add_subcommand("draw", "a picture of a model or of a file's solids");
-    draw_cmd->add_option("INPUT", da.input, "model.halvo, STEP file or plan")->required();
+    draw_cmd->add_option("INPUT", da.input, "model.halvo, CAD file or plan")->required();
     draw_cmd->add_option("-o,--out", da.out, "PNG file")->required();
     draw_cmd->add_option("--colour", da.colour, "body, thickness, edges, quality")->check(CLI::IsMember({"body", "thickness", "edges", "quality"}));
     draw_cmd->add_option("--show", da.show, "solid, model, mesh")->check(CLI::IsMember({"solid", "model", "mesh"}));

@@ -1,5 +1,7 @@
 #include "print.hpp"
 
+#include "text.hpp"
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -9,66 +11,6 @@ using namespace halvo;
 
 namespace {
 
-// Rows of cells, columns as wide as their widest cell; numbers to the right.
-class Table {
-public:
-    explicit Table(std::vector<std::string> heads) : rows_{std::move(heads)} {}
-    void row(std::vector<std::string> cells) { rows_.push_back(std::move(cells)); }
-    void print() const {
-        if (rows_.size() == 1) {
-            fmt::print("  (none)\n");
-            return;
-        }
-        std::vector<std::size_t> width(rows_[0].size(), 0);
-        for (const auto& r : rows_)
-            for (std::size_t i = 0; i < r.size(); ++i) width[i] = std::max(width[i], r[i].size());
-        for (const auto& r : rows_) {
-            std::string line = " ";
-            for (std::size_t i = 0; i < r.size(); ++i) line += numeric(i) ? fmt::format(" {:>{}}", r[i], width[i]) : fmt::format(" {:<{}}", r[i], width[i]);
-            line.erase(line.find_last_not_of(' ') + 1);
-            fmt::print("{}\n", line);
-        }
-    }
-
-private:
-    bool numeric(std::size_t column) const {
-        return std::all_of(rows_.begin() + 1, rows_.end(),
-                           [&](const auto& r) { return r[column].empty() || r[column].find_first_not_of("0123456789.+-e% x") == std::string::npos; });
-    }
-    std::vector<std::vector<std::string>> rows_;
-};
-
-std::string number(double v) {
-    const double a = std::abs(v);
-    if (a >= 1e6) return fmt::format("{:.4e}", v);
-    if (a >= 1000) return fmt::format("{:.0f}", v);
-    if (a >= 100) return fmt::format("{:.1f}", v);
-    return fmt::format("{:.2f}", v);
-}
-
-// To two decimals, without a minus sign before zero.
-double rounded(double v) {
-    return std::round(v * 100) / 100 + 0.0;
-}
-
-std::string at(const Vec3& p, const Vec3& shift) {
-    const Vec3 q = p + shift;
-    return fmt::format("({:.1f}, {:.1f}, {:.1f})", q.x(), q.y(), q.z());
-}
-
-std::string thickness(double low, double high) {
-    if (high <= 0) return "";
-    if (high - low <= 0.005 * high) return number(high);
-    return number(low) + "-" + number(high);
-}
-
-void print_findings(const std::vector<Finding>& findings, const Vec3& shift) {
-    for (std::size_t i = 0; i < findings.size(); ++i) {
-        const Finding& f = findings[i];
-        fmt::print("  {}. {}: {}\n     at {}; {}  [{}]\n", i + 1, f.kind, f.about, at(f.place, shift), f.advice, f.key);
-    }
-}
-
 std::string dimensions(const Section& s) {
     std::string out;
     for (const auto& [name, value] : s.dimensions) out += fmt::format("{}{} {}", out.empty() ? "" : ", ", name, number(value));
@@ -76,30 +18,6 @@ std::string dimensions(const Section& s) {
 }
 
 }  // namespace
-
-void print_survey(const Assembly& solids, const Survey& survey) {
-    fmt::print("{}: {} {}, unit {}, {:.0f} x {:.0f} x {:.0f} mm\n\n", solids.file, solids.bodies.size(), solids.bodies.size() == 1 ? "body" : "bodies",
-               solids.unit, solids.box.sizes().x(), solids.box.sizes().y(), solids.box.sizes().z());
-    Table t({"#", "body", "class", "thickness mm", "volume mm3", "area mm2", "size mm", "centre mm", "why"});
-    double volume = 0;
-    int of[5] = {};
-    for (std::size_t i = 0; i < solids.bodies.size(); ++i) {
-        const Body& b = solids.bodies[i];
-        const BodySurvey& s = survey.bodies[i];
-        const Vec3 d = b.box.sizes();
-        const std::string why = s.length > 0 ? fmt::format("{}, {}", s.profile, s.why) : s.why;
-        t.row({std::to_string(i + 1), b.name, class_name(s.kind), thickness(s.thinnest, s.thickest), number(b.mass.volume), number(b.mass.area),
-               fmt::format("{:.0f} x {:.0f} x {:.0f}", d.x(), d.y(), d.z()), at(b.mass.centre, solids.shift), why});
-        volume += b.mass.volume;
-        ++of[static_cast<int>(s.kind)];
-    }
-    t.print();
-    fmt::print("\n  total {} mm3;", number(volume));
-    for (int k = 0; k < 5; ++k)
-        if (of[k] > 0) fmt::print(" {} {}", of[k], class_name(static_cast<BodyClass>(k)));
-    fmt::print("\n\nfindings: {}\n", survey.findings.empty() ? "none" : std::to_string(survey.findings.size()));
-    print_findings(survey.findings, solids.shift);
-}
 
 void print_run(const Job& job) {
     const Model& m = job.model;

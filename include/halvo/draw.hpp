@@ -7,6 +7,7 @@ struct DrawOptions {
     enum class Colour { body, thickness, edges, quality };
     Colour colour = Colour::thickness;
     bool solid = false;                    ///< draw the solids instead of the model
+    bool survey = false;                   ///< the solids with wall thickness as colour and the findings numbered as in the list
     bool mesh_lines = false;               ///< show element edges
     bool real_thickness = false;           ///< shells as plates and members with their section, beside the outline of the solid
     double azimuth = -55, elevation = 28;  ///< view direction, degrees

@@ -172,8 +172,8 @@ std::vector<Contact> patches(int a, int b, std::vector<ContactPoint> points, dou
         c.gap = std::numeric_limits<double>::max();
         double area[2] = {0, 0};
         for (const ContactPoint& p : c.points) box.extend(p.place), c.gap = std::min(c.gap, p.gap), area[p.from_a ? 0 : 1] += p.area;
-        // Each side sees the same area.
-        c.area = area[0] > 0 && area[1] > 0 ? 0.5 * (area[0] + area[1]) : area[0] + area[1];
+        // Both sides see the same area; the one whose faces end with the contact sees all of it.
+        c.area = std::max(area[0], area[1]);
         c.centre = box.center();
         out.push_back(std::move(c));
     }

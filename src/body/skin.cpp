@@ -104,7 +104,7 @@ void judge_width(const FaceNeighbours& next, Skin& skin, const WallLimits& limit
         points[root].push_back(skin.probes[i].point), area[root] += 0.5 * skin.probes[i].weight;
     }
     std::map<int, double> width;
-    for (const auto& [root, pts] : points) width[root] = area[root] / std::max(spread(pts), 1e-12);
+    for (const auto& [root, pts] : points) width[root] = area[root] / std::max({spread(pts), std::sqrt(area[root]), 1e-12});
     for (std::size_t k = 0; k < skin.pairs.size(); ++k) {
         SkinPair& q = skin.pairs[k];
         if (!q.wall) continue;
@@ -146,7 +146,8 @@ double inscribed_ball(const Body& body, const Vec3& point, const Vec3& normal, d
         const auto near = body.tree->nearest(c, r * (1 - 1e-3));
         if (!near) break;
         const Vec3 d = point - near->point;
-        if ((point - c).dot(near->point - c) > scatter_angle * r * (near->point - c).norm()) break;
+        const double far = (near->point - c).norm();
+        if (far > 0.8 * r && (point - c).dot(near->point - c) > scatter_angle * r * far) break;
         const double along = normal.dot(d);
         if (along <= 0) break;
         const double next = d.squaredNorm() / (2 * along);

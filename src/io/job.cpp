@@ -62,7 +62,10 @@ void run(Job& job, Stage from, Stage until, const Observer& observer) {
     });
     step(Stage::halve, [&] {
         job.model = halve(job.solids, plan.halve, observer);
-        job.model.findings.insert(job.model.findings.begin(), job.survey.findings.begin(), job.survey.findings.end());
+        std::vector<Finding> warnings;
+        std::copy_if(job.survey.findings.begin(), job.survey.findings.end(), std::back_inserter(warnings),
+                     [](const Finding& f) { return f.level == FindingLevel::warning; });
+        job.model.findings.insert(job.model.findings.begin(), warnings.begin(), warnings.end());
     });
     step(Stage::join, [&] { join(job.model, job.solids, plan.join, observer); });
     step(Stage::mesh, [&] { job.mesh = mesh(job.model, plan.mesh, observer); });

@@ -56,7 +56,7 @@ Json place(const Vec3& p, const Vec3& shift) {
 }
 
 Json finding_json(const Finding& f, const Vec3& shift) {
-    return {{"id", f.key}, {"kind", f.kind}, {"about", f.about}, {"advice", f.advice}, {"place", place(f.place, shift)}, {"size", f.size}, {"body", f.body}};
+    return {{"id", f.key}, {"kind", f.kind}, {"about", f.about}, {"advice", f.advice}, {"place", place(f.place, shift)}, {"size", f.size}, {"body", f.body}, {"face", f.face < 0 ? Json(nullptr) : Json(f.face + 1)}};
 }
 
 Json bodies_json(const Assembly& solids, const Survey& survey, const Proof* proof) {
@@ -146,6 +146,36 @@ Json sections_json(const Model& m) {
                        {"warping", s.warping}});
     }
     return out;
+}
+
+// What only the survey says of a body.
+void add_survey(Json& j, const Body& b, const BodySurvey& s, const Vec3& shift) {
+    j["number"] = b.number;
+    j["part"] = b.part;
+    if (!b.layer.empty()) j["layer"] = b.layer;
+    if (s.thickest > 0) j["thickness"]["min_at"] = place(s.thinnest_at, shift), j["thickness"]["max_at"] = place(s.thickest_at, shift);
+    Json bands = Json::array(), bulk = Json::array();
+    for (const ThicknessBand& t : s.bands) bands.push_back({{"from", t.from}, {"to", t.to}, {"mean", t.mean}, {"share", t.share}});
+    for (const BulkRegion& r : s.bulk)
+        bulk.push_back({{"area", r.area}, {"place", place(r.place, shift)}, {"size", {r.size.x(), r.size.y(), r.size.z()}}, {"across", r.across}, {"face", r.face + 1}});
+    j["thicknesses"] = bands;
+    j["skin"] = {{"walls", s.wall_area}, {"rims", s.rim_area}, {"rest", s.rest_area}, {"thin_share", s.thin_share}};
+    if (!bulk.empty()) j["bulk"] = bulk;
+    if (s.length > 0) {
+        Json dimensions = Json::object();
+        for (const auto& [name, value] : s.dimensions) dimensions[name] = value;
+        j["member"] = {{"length", s.length}, {"depth", s.depth}, {"profile", s.profile}, {"dimensions", dimensions}};
+    }
+    j["nodes"] = {{"solid", s.solid_nodes}, {"model", s.model_nodes}};
+    Json faces = Json::object();
+    for (const Face& f : b.faces) {
+        const std::string name = surface_name(f.surface);
+        faces[name] = faces.value(name, 0) + 1;
+    }
+    j["faces"] = faces;
+    double fit = 0;
+    for (const Face& f : b.faces) fit = std::max(fit, f.fit_error);
+    if (b.faceted) j["fit_error"] = fit;
 }
 
 Json joints_json(const Model& m, const Vec3& shift) {
@@ -291,11 +321,20 @@ std::string summary_json(const Job& job) {
 }
 
 std::string survey_json(const Assembly& solids, const Survey& survey) {
-    Json findings = Json::array();
-    for (const Finding& f : survey.findings) findings.push_back(finding_json(f, solids.shift));
-    const Json j{
-        {"format", "halvo-survey"}, {"version", 1}, {"source", source_json(solids)}, {"bodies", bodies_json(solids, survey, nullptr)}, {"findings", findings}};
-    return j.dump(1) + "\n";
+    Json findings = Json::array(), notes = Json::array(), left_out = Json::array(), bodies = bodies_json(solids, survey, nullptr);
+    for (const Finding& f : survey.findings) (f.level == FindingLevel::note ? notes : findings).push_back(finding_json(f, solids.shift));
+    for (const LeftOut& l : solids.left_out)
+        left_out.push_back({{"number", l.number}, {"name", l.name}, {"path", l.path}, {"why", l.why}, {"size", {l.size.x(), l.size.y(), l.size.z()}}});
+    for (std::size_t i = 0; i < survey.bodies.size(); ++i) add_survey(bodies[i], solids.bodies[i], survey.bodies[i], solids.shift);
+    const Json j{{"format", "halvo-survey"},
+                 {"version", 1},
+                 {"source", source_json(solids)},
+                 {"bodies", bodies},
+                 {"left_out", left_out},
+                 {"estimate", {{"size", survey.size}, {"solid_nodes", survey.solid_nodes}, {"model_nodes", survey.model_nodes}, {"rule", survey.rule}}},
+                 {"findings", findings},
+                 {"notes", notes}};
+    return j.dump(1, ' ', false, Json::error_handler_t::replace) + "\n";
 }
 
 std::string ledger_csv(const Model& model) {

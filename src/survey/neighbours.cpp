@@ -146,8 +146,7 @@ void judge_pair(const Assembly& solids, const std::vector<const Contact*>& conta
             near[p.from_a ? 0 : 1] += p.area;
             if (p.gap <= touch) held[p.from_a ? 0 : 1] += p.area;
         }
-        const auto of_both = [](const double(&v)[2]) { return v[0] > 0 && v[1] > 0 ? 0.5 * (v[0] + v[1]) : v[0] + v[1]; };
-        area += of_both(near), touching += of_both(held);
+        area += std::max(near[0], near[1]), touching += std::max(held[0], held[1]);
         if (c->gap < gap) gap = c->gap, at = c->centre, face = c->points[0].face_a;
     }
     if (gap <= touch) {

@@ -128,7 +128,7 @@ double crossing_depth(const std::array<Vec3, 3>& t, const std::array<Vec3, 3>& u
         return true;
     };
     double d0 = 0, d1 = 0;
-    Vec3 a0, a1, b0, b1;
+    Vec3 a0 = Vec3::Zero(), a1 = a0, b0 = a0, b1 = a0;
     if (!cut(t, u, d0, a0, a1) || !cut(u, t, d1, b0, b1)) return 0;
     // Both segments lie on the line of the planes; their common part is where the triangles cross.
     const Vec3 d = (a1 - a0).norm() > (b1 - b0).norm() ? Vec3((a1 - a0).normalized()) : Vec3((b1 - b0).normalized());
@@ -174,7 +174,7 @@ void find_self_intersection(const Surveyed& s, Findings& out) {
             for (const Vec3& p : t)
                 for (const Vec3& q : u) share = share || (p - q).norm() <= 2 * s.tol;
             if (share) continue;
-            Vec3 place;
+            Vec3 place = Vec3::Zero();
             const double d = crossing_depth(t, u, place);
             if (d < least) continue;
             pairs.insert(std::minmax(b.facets[i].face, b.facets[ix(j)].face));

@@ -31,8 +31,11 @@ struct Content {
     std::vector<LegendLine> legend;
     std::vector<std::string> captions;
     std::vector<Mark> marks;
+    std::vector<std::string> list;  ///< numbered lines beside the picture
 };
 
+/// The solids coloured by wall thickness, findings numbered.
+[[nodiscard]] Content compose_survey(const Job& job);
 [[nodiscard]] Content compose(const Job& job, const DrawOptions& options);
 [[nodiscard]] std::string place_text(const Vec3& p, const Vec3& shift);
 

@@ -24,6 +24,27 @@ std::string at(const Vec3& p, const Vec3& shift) {
     return fmt::format("({:.0f}, {:.0f}, {:.0f}) mm", q.x(), q.y(), q.z());
 }
 
+// Lines that fit the panel, wrapped at words; what does not fit is counted.
+void draw_list(Canvas& c, double x, double y, double bottom, const std::vector<std::string>& lines) {
+    constexpr double width = panel - 34, step = 15;
+    for (std::size_t i = 0; i < lines.size(); ++i) {
+        std::vector<std::string> wrapped{""};
+        for (std::size_t at = 0; at < lines[i].size();) {
+            const std::size_t end = std::min(lines[i].find(' ', at), lines[i].size());
+            const std::string word = lines[i].substr(at, end - at);
+            if (c.text_width(wrapped.back() + " " + word, 11.5, false) > width && !wrapped.back().empty()) wrapped.emplace_back(word);
+            else wrapped.back() += (wrapped.back().empty() ? "" : " ") + word;
+            at = end + 1;
+        }
+        if (y + step * static_cast<double>(wrapped.size()) > bottom - (i + 1 < lines.size() ? step : 0)) {
+            c.text(x, y, fmt::format("and {} more", lines.size() - i), 11.5, faint);
+            return;
+        }
+        for (const std::string& w : wrapped) c.text(x, y, w, 11.5, ink), y += step;
+        y += 4;
+    }
+}
+
 // A vertical scale of the field map with round ticks.
 void draw_scale(Canvas& c, double x, double y, double height, const Scale& s) {
     c.text(x, y - 34, s.name, 14, ink, true);
@@ -97,7 +118,7 @@ void draw_marks(Canvas& c, const Scene::View& v, const std::vector<Mark>& marks)
 void draw(const std::filesystem::path& file, const Job& job, const DrawOptions& options) {
     if (options.width < 480 || options.height < 320 || options.width > 8192 || options.height > 8192)
         throw Error(ErrorKind::usage, "picture size must lie between 480 x 320 and 8192 x 8192");
-    Content content = compose(job, options);
+    Content content = options.survey ? compose_survey(job) : compose(job, options);
     if (content.scene.triangles.empty() && content.scene.lines.empty())
         throw Error(ErrorKind::usage, "there is nothing to draw: the file holds no model; run it first, or draw --show solid");
     content.scene.azimuth = options.azimuth, content.scene.elevation = options.elevation;
@@ -114,6 +135,7 @@ void draw(const std::filesystem::path& file, const Job& job, const DrawOptions& 
         y += 300;
     }
     draw_legend(c, x, y, content.legend);
+    draw_list(c, x, y + 26.0 * static_cast<double>(content.legend.size()) + 8, options.height - foot - 10, content.list);
     draw_axes(c, view, 60, options.height - foot - 26);
     draw_ruler(c, view, 130, options.height - foot - 12);
     double line = options.height - foot + 24;

@@ -1,0 +1,26 @@
+#pragma once
+#include <halvo/ledger.hpp>
+
+/// Aligned text for a terminal.
+
+/// Rows of cells, columns as wide as their widest cell; columns of numbers to the right.
+class Table {
+public:
+    explicit Table(std::vector<std::string> heads) : rows_{std::move(heads)} {}
+    void row(std::vector<std::string> cells) { rows_.push_back(std::move(cells)); }
+    [[nodiscard]] bool empty() const { return rows_.size() == 1; }
+    void print() const;
+
+private:
+    [[nodiscard]] bool numeric(std::size_t column) const;
+    std::vector<std::vector<std::string>> rows_;
+};
+
+[[nodiscard]] std::string number(double v);
+/// To two decimals, without a minus sign before zero.
+[[nodiscard]] double rounded(double v);
+[[nodiscard]] std::string at(const halvo::Vec3& p, const halvo::Vec3& shift);
+[[nodiscard]] std::string thickness(double low, double high);
+/// "6.36 million", "48 200".
+[[nodiscard]] std::string count(double n);
+void print_findings(const std::vector<halvo::Finding>& findings, const halvo::Vec3& shift);
