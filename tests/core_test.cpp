@@ -44,7 +44,7 @@ TEST(Quantities, ConvertAndRefuse) {
     for (const char* bad : {"", "mm", "3 kg", "3 frobs", "inf mm", "nan", "-"}) EXPECT_THROW((void)io::quantity(bad, "mm"), std::invalid_argument) << bad;
 }
 
-TEST(Recognise, LinesArcsAndPlanesGivenAsPoints) {
+TEST(Recognise, LinesAndArcsGivenAsPoints) {
     std::vector<Vec3> line, arc, helix, none;
     for (int i = 0; i <= 20; ++i) {
         const double t = i / 20.0;
@@ -58,10 +58,32 @@ TEST(Recognise, LinesArcsAndPlanesGivenAsPoints) {
     EXPECT_NEAR(std::get<CircleCurve>(a.shape).radius, 10, 1e-9);
     EXPECT_NEAR(a.length(), 10, 1e-9);
     EXPECT_TRUE(std::holds_alternative<PolylineCurve>(io::recognise_curve(helix, none, 1e-7).shape));
-    std::vector<Vec3> flat = {{0, 0, 1}, {5, 0, 1}, {5, 5, 1}, {0, 5, 1}};
-    EXPECT_TRUE(io::recognise_plane(flat, Vec3::UnitZ(), 1e-7).has_value());
-    flat[2].z() += 0.01;
-    EXPECT_FALSE(io::recognise_plane(flat, Vec3::UnitZ(), 1e-7).has_value());
+}
+
+// Points and normals of a surface on a grid of its parameters.
+std::pair<std::vector<Vec3>, std::vector<Vec3>> grid_on(const Surface& s, const Vec2& from, const Vec2& to) {
+    std::vector<Vec3> points, normals;
+    for (int i = 0; i < 9; ++i)
+        for (int j = 0; j < 9; ++j) {
+            points.push_back(surface_point(s, {from.x() + (to.x() - from.x()) * i / 8, from.y() + (to.y() - from.y()) * j / 8}));
+            normals.push_back(*surface_normal(s, points.back()));
+        }
+    return {points, normals};
+}
+
+TEST(Recognise, PlainSurfacesGivenAsSplines) {
+    const Frame f = Frame::with_z({10, -20, 30}, Vec3(1, 2, 3));
+    for (const Surface& s : {Surface(PlaneSurface{f}), Surface(CylinderSurface{f, 12}), Surface(ConeSurface{f, 12, 0.3}), Surface(SphereSurface{f, 15}),
+                             Surface(TorusSurface{f, 40, 8})}) {
+        const auto [points, normals] = grid_on(s, {0.2, 0.1}, {1.7, 1.0});
+        const auto found = io::recognise_surface(points, normals, 1e-7);
+        ASSERT_TRUE(found.has_value()) << surface_name(s);
+        EXPECT_EQ(found->index(), s.index()) << surface_name(s);
+        for (const Vec3& p : points) EXPECT_LT((*surface_foot(*found, p) - p).norm(), 1e-6) << surface_name(s);
+        auto bent = points;
+        for (std::size_t i = 0; i < bent.size(); ++i) bent[i] += 0.01 * std::sin(0.7 * static_cast<double>(i)) * normals[i];
+        EXPECT_FALSE(io::recognise_surface(bent, normals, 1e-7).has_value()) << surface_name(s) << " with waves is none";
+    }
 }
 
 TEST(Recognise, SplineEdgesAreCubicsOfFourthOrder) {

@@ -60,24 +60,43 @@ double tile_size(const Body& b, const BodySurvey& s, double wanted) {
     return size;
 }
 
+// Over the foot of a rib the ray runs down the rib: there the face shows the thickness it has elsewhere.
+void over_junctions(const Body& b, const std::vector<std::size_t>& facet, std::vector<Tile>& tiles) {
+    std::vector<std::vector<double>> seen(b.faces.size());
+    std::vector<std::size_t> all(b.faces.size(), 0);
+    for (std::size_t t = 0; t < tiles.size(); ++t) {
+        const auto f = ix(b.facets[facet[t]].face);
+        ++all[f];
+        if (tiles[t].thickness > 0) seen[f].push_back(tiles[t].thickness);
+    }
+    for (auto& list : seen)
+        if (!list.empty()) std::nth_element(list.begin(), list.begin() + static_cast<std::ptrdiff_t>(list.size() / 2), list.end());
+    for (std::size_t t = 0; t < tiles.size(); ++t) {
+        const auto f = ix(b.facets[facet[t]].face);
+        if (tiles[t].thickness <= 0 && 10 * seen[f].size() >= 7 * all[f]) tiles[t].thickness = seen[f][seen[f].size() / 2];
+    }
+}
+
 std::vector<Tile> tiles_of(const Body& b, const BodySurvey& s, double tol, double wanted) {
     const double largest = tile_size(b, s, wanted);
     std::vector<Tile> tiles;
     std::vector<std::size_t> facet;
     for (std::size_t i = 0; i < b.facets.size(); ++i) {
         const auto& k = b.facets[i].corners;
-        cut_up(b.points[ix(k[0])], b.points[ix(k[1])], b.points[ix(k[2])], s.thickest > 0 ? largest : 1e300, tiles);
+        cut_up(b.points[ix(k[0])], b.points[ix(k[1])], b.points[ix(k[2])], s.bands.empty() ? 1e300 : largest, tiles);
         facet.resize(tiles.size(), i);
     }
-    if (s.thickest <= 0) return tiles;
+    if (s.bands.empty()) return tiles;
     parallel_for(tiles.size(), [&](std::size_t t) {
-        const SkinPoint p = b.on_skin(facet[t], (tiles[t].a + tiles[t].b + tiles[t].c) / 3);
-        const auto hit = b.tree->shoot(p.point, -p.normal, tol);
-        if (!hit || hit->distance > s.thickest * 1.02) return;
-        const SkinPoint q = b.on_skin(ix(hit->facet), p.point - hit->distance * p.normal);
+        const Vec3 middle = (tiles[t].a + tiles[t].b + tiles[t].c) / 3;
+        const SkinPoint p = b.on_skin(facet[t], middle);
+        const auto hit = b.tree->shoot(middle, -p.normal, tol);
+        if (!hit || hit->distance > s.thickest * 1.05) return;
+        const SkinPoint q = b.on_skin(ix(hit->facet), middle - hit->distance * p.normal);
         if (-p.normal.dot(q.normal) < 0.9) return;
         tiles[t].thickness = (p.point - q.point).dot(p.normal);
     });
+    over_junctions(b, facet, tiles);
     return tiles;
 }
 
@@ -90,7 +109,7 @@ Content compose_survey(const Job& job) {
     const BodySurvey *thin = nullptr, *thick = nullptr;
     std::set<double> values;
     for (const BodySurvey& s : job.survey.bodies) {
-        if (s.thickest <= 0) continue;
+        if (s.bands.empty()) continue;
         if (s.thinnest < low) low = s.thinnest, thin = &s;
         if (s.thickest > high) high = s.thickest, thick = &s;
         for (const ThicknessBand& t : s.bands) values.insert(std::round(t.mean * 1e3) / 1e3);
