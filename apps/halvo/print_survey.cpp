@@ -123,21 +123,24 @@ void print_left_out(const Assembly& solids) {
     t.print();
 }
 
+// Contacts as a table, other notes as they are.
 void print_notes(const Survey& survey, const Vec3& shift) {
-    std::vector<const Finding*> notes;
+    std::vector<const Finding*> contacts;
+    std::vector<Finding> others;
     for (const Finding& f : survey.findings)
-        if (f.level == FindingLevel::note) notes.push_back(&f);
-    if (notes.empty()) return;
-    fmt::print("\ncontacts: {}\n", notes.size());
-    constexpr std::size_t most = 40;
-    Table t({"id", "between", "what", "at mm"});
-    for (std::size_t i = 0; i < notes.size() && i < most; ++i) {
-        const std::string tail = " touch over ";
-        const auto cut = notes[i]->about.find(tail);
-        t.row({notes[i]->key, notes[i]->body, cut == std::string::npos ? notes[i]->about : notes[i]->about.substr(cut + tail.size()), at(notes[i]->place, shift)});
+        if (f.level == FindingLevel::note) f.kind == "contact" ? contacts.push_back(&f) : others.push_back(f);
+    if (!others.empty()) {
+        fmt::print("\nnotes: {}\n", others.size());
+        print_findings(others, shift);
     }
+    if (contacts.empty()) return;
+    fmt::print("\ncontacts: {}\n", contacts.size());
+    constexpr std::size_t most = 40;
+    Table t({"id", "between", "area", "at mm"});
+    for (std::size_t i = 0; i < contacts.size() && i < most; ++i)
+        t.row({contacts[i]->key, contacts[i]->body, fmt::format("{} mm2", number(contacts[i]->size * contacts[i]->size)), at(contacts[i]->place, shift)});
     t.print();
-    if (notes.size() > most) fmt::print("  and {} more; --json gives them all\n", notes.size() - most);
+    if (contacts.size() > most) fmt::print("  and {} more; --json gives them all\n", contacts.size() - most);
 }
 
 }  // namespace

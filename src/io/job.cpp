@@ -64,7 +64,8 @@ void run(Job& job, Stage from, Stage until, const Observer& observer) {
         job.model = halve(job.solids, plan.halve, observer);
         std::vector<Finding> warnings;
         std::copy_if(job.survey.findings.begin(), job.survey.findings.end(), std::back_inserter(warnings),
-                     [](const Finding& f) { return f.level == FindingLevel::warning; });
+                     // Gaps within reach are join's business: it closes them, and prove names those it did not.
+                     [&](const Finding& f) { return f.level == FindingLevel::warning && !(f.kind == "near miss" && f.size <= plan.join.reach); });
         job.model.findings.insert(job.model.findings.begin(), warnings.begin(), warnings.end());
     });
     step(Stage::join, [&] { join(job.model, job.solids, plan.join, observer); });

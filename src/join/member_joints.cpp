@@ -54,11 +54,18 @@ private:
     // Which end of a member a set of contact points lies on: 0, 1, or -1 for its side.
     int end_of(std::size_t m, const std::vector<ContactPoint>& points, bool first) const {
         const Member& member = model_.members[m];
+        // By the area that faces the other body; where they only touch along a line, by points.
+        double area[2] = {0, 0}, all_area = 0;
         std::size_t count[2] = {0, 0};
         for (const ContactPoint& p : points) {
             const int face = first ? p.face_a : p.face_b;
+            all_area += p.area;
             for (std::size_t e : {0U, 1U})
-                if (std::find(member.end_faces[e].begin(), member.end_faces[e].end(), face) != member.end_faces[e].end()) ++count[e];
+                if (std::find(member.end_faces[e].begin(), member.end_faces[e].end(), face) != member.end_faces[e].end()) ++count[e], area[e] += p.area;
+        }
+        if (all_area > 0) {
+            const std::size_t best = area[0] >= area[1] ? 0 : 1;
+            if (2 * area[best] >= all_area) return static_cast<int>(best);
         }
         const std::size_t best = count[0] >= count[1] ? 0 : 1;
         return 3 * count[best] >= points.size() ? static_cast<int>(best) : -1;

@@ -66,6 +66,7 @@ void find_needless_edges(const Surveyed& s, Findings& out) {
     if (count == 0) return;
     out.push_back(s.finding("needless edges", fmt::format("{} {} of {:.1f} mm with the same surface on both sides", count, count == 1 ? "edge" : "edges", length),
                             "nothing needs doing: sheets run through them", s.body.edges[ix(longest)].curve.middle(), length, face, {length}));
+    out.back().level = FindingLevel::note;
 }
 
 void find_short_edges(const Surveyed& s, Findings& out) {
