@@ -1,5 +1,7 @@
 #include "shapes.hpp"
 
+#include "kernel_shapes.hpp"
+
 #include <BRepAlgoAPI_Cut.hxx>
 #include <BRepAlgoAPI_Fuse.hxx>
 #include <BRepBuilderAPI_MakeEdge.hxx>
@@ -43,34 +45,6 @@
 
 namespace make {
 namespace {
-
-Solid wrap(const TopoDS_Shape& s) {
-    return {std::make_shared<TopoDS_Shape>(s)};
-}
-const TopoDS_Shape& shape(const Solid& s) {
-    return *static_cast<const TopoDS_Shape*>(s.shape.get());
-}
-gp_Pnt pnt(const Vec3& p) {
-    return {p.x(), p.y(), p.z()};
-}
-gp_Dir dir(const Vec3& p) {
-    return {p.x(), p.y(), p.z()};
-}
-
-TopoDS_Wire wire(const std::vector<Curve>& loop) {
-    BRepBuilderAPI_MakeWire w;
-    for (const Curve& c : loop) {
-        if (c.is_line()) {
-            w.Add(BRepBuilderAPI_MakeEdge(pnt(c.start()), pnt(c.end())).Edge());
-        } else {
-            const auto& k = std::get<halvo::CircleCurve>(c.shape);
-            const gp_Circ circ(gp_Ax2(pnt(k.frame.origin), dir(k.frame.z), dir(k.frame.x)), k.radius);
-            if (c.t1 - c.t0 > 2 * halvo::pi - 1e-9) w.Add(BRepBuilderAPI_MakeEdge(circ).Edge());
-            else w.Add(BRepBuilderAPI_MakeEdge(circ, c.t0, c.t1).Edge());
-        }
-    }
-    return w.Wire();
-}
 
 gp_Trsf transform(const Eigen::Isometry3d& m) {
     gp_Trsf t;

@@ -64,6 +64,7 @@ public:
                 for (int f : patch(seed, 24)) tried[ix(f)] = true;
         }
         adopt();
+        clean_up();
     }
 
     [[nodiscard]] double explained() const {
@@ -123,17 +124,19 @@ private:
         return out;
     }
 
-    std::optional<Fit> fitted(std::size_t kind, const std::vector<int>& facets) const {
+    std::optional<Fit> fitted(std::size_t kind, const std::vector<int>& facets, std::size_t most) const {
         std::vector<Vec3> points, normals;
-        // Large regions are fitted to an even share of their corners.
-        const std::size_t step = 1 + facets.size() / 4000;
+        // Large regions are fitted to an even share of their corners: more would not tell more while they grow.
+        const std::size_t step = 1 + facets.size() / most;
+        // The start is exact on a clean tessellation; on scatter a few steps are enough to grow by.
+        const Effort effort = most > 200 ? Effort{} : clean_ ? Effort{3, 1e-9} : Effort{4, 1e-2};
         for (std::size_t i = 0; i < facets.size(); i += step)
             for (std::size_t k = 0; k < 3; ++k) points.push_back(m_.at(ix(facets[i]), k)), normals.push_back(normal_[ix(facets[i])]);
         switch (kind) {
             case 0: return fit_plane(points);
-            case 1: return fit_cylinder(points, normals);
-            case 2: return fit_cone(points, normals);
-            default: return fit_sphere(points, normals);
+            case 1: return fit_cylinder(points, normals, effort);
+            case 2: return fit_cone(points, normals, effort);
+            default: return fit_sphere(points, normals, effort);
         }
     }
 
@@ -193,7 +196,7 @@ private:
         const double limit = kind == 0 ? plane_turn : curved_turn;
         Grown out;
         for (int round = 0; round < 6; ++round) {
-            const auto fit = fitted(kind, facets);
+            const auto fit = fitted(kind, facets, 100);
             if (!fit) return std::nullopt;
             auto wider = spread(seed, fit->surface, limit);
             if (wider.empty()) return std::nullopt;
@@ -227,7 +230,11 @@ private:
         return best;
     }
 
+    // Once more with all it has, to full accuracy.
     void take(Grown g) {
+        const std::size_t kind = g.surface.index();
+        if (const auto fit = fitted(kind, g.facets, 4000); fit && fit->surface.index() == g.surface.index() && fit->rms <= 1.05 * g.rms + within_)
+            g.surface = fit->surface;
         for (int f : g.facets) region_[ix(f)] = static_cast<int>(regions_.size());
         regions_.push_back(std::move(g));
     }
@@ -261,6 +268,57 @@ private:
             }
             if (!changed) break;
         }
+    }
+
+    // Small rests between regions go to the neighbour they lie nearest to; so do crumbs cut off from their region.
+    void clean_up() {
+        if (clean_) return;
+        constexpr std::size_t crumb = 60;
+        for (int round = 0; round < 4; ++round) {
+            std::vector<int> piece(region_.size(), -1);
+            std::vector<std::vector<int>> pieces;
+            std::map<int, std::size_t> largest;
+            for (std::size_t f = 0; f < region_.size(); ++f) {
+                if (piece[f] >= 0) continue;
+                std::vector<int> list{static_cast<int>(f)};
+                piece[f] = static_cast<int>(pieces.size());
+                for (std::size_t i = 0; i < list.size(); ++i)
+                    for (int g : m_.across[ix(list[i])])
+                        if (g >= 0 && piece[ix(g)] < 0 && region_[ix(g)] == region_[f]) piece[ix(g)] = piece[f], list.push_back(g);
+                largest[region_[f]] = std::max(largest[region_[f]], list.size());
+                pieces.push_back(std::move(list));
+            }
+            bool changed = false;
+            for (const auto& list : pieces) {
+                const int own = region_[ix(list[0])];
+                const bool small = list.size() < crumb && (own < 0 || list.size() < largest[own] || list.size() < 12);
+                if (small) changed = give_away(list, own) || changed;
+            }
+            if (!changed) break;
+        }
+    }
+
+    // From the border inwards, each facet to the neighbouring region that costs least.
+    bool give_away(const std::vector<int>& list, int own) {
+        std::map<int, int> to;
+        for (bool more = true; more;) {
+            more = false;
+            std::map<int, int> next;
+            for (int f : list) {
+                if (to.count(f)) continue;
+                double least = std::numeric_limits<double>::infinity();
+                for (int g : m_.across[ix(f)]) {
+                    if (g < 0) continue;
+                    const auto given = to.find(g);
+                    const int r = given != to.end() ? given->second : region_[ix(g)] != own ? region_[ix(g)] : -1;
+                    if (r >= 0)
+                        if (const double c = cost(r, ix(f)); c < least) least = c, next[f] = r;
+                }
+            }
+            for (const auto& [f, r] : next) to[f] = r, more = true;
+        }
+        for (const auto& [f, r] : to) region_[ix(f)] = r;
+        return !to.empty();
     }
 
     // Enough facets, or bounded by sharp edges: a lone facet is a plane of its own and explains nothing.

@@ -3,12 +3,11 @@
 #include <Eigen/Dense>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 namespace halvo {
 namespace {
-
-using Vector = Eigen::VectorXd;
 
 struct Cloud {
     Vec3 centre = Vec3::Zero();
@@ -22,10 +21,51 @@ Cloud measure(std::span<const Vec3> points) {
     return c;
 }
 
-Fit judged(Surface s, std::span<const Vec3> points) {
-    Fit f{std::move(s), 0, 0};
+// Signed distances, one function a surface so that the loops below see through them.
+double distance(const PlaneSurface& s, const Vec3& p) {
+    return s.frame.height(p);
+}
+double distance(const CylinderSurface& s, const Vec3& p) {
+    return s.frame.local2(p).norm() - s.radius;
+}
+// A cone with the functions of its angle at hand.
+struct ReadyCone {
+    Frame frame;
+    double radius = 0, cosine = 1, sine = 0;
+};
+double distance(const ReadyCone& s, const Vec3& p) {
+    const Vec3 q = s.frame.local(p);
+    return (std::sqrt(q.x() * q.x() + q.y() * q.y()) - s.radius) * s.cosine - q.z() * s.sine;
+}
+ReadyCone ready(const ConeSurface& s) {
+    return {s.frame, s.radius, std::cos(s.half_angle), std::sin(s.half_angle)};
+}
+double distance(const ConeSurface& s, const Vec3& p) {
+    return distance(ready(s), p);
+}
+template <class S>
+const S& ready(const S& s) {
+    return s;
+}
+
+double distance(const SphereSurface& s, const Vec3& p) {
+    return (p - s.frame.origin).norm() - s.radius;
+}
+double distance(const TorusSurface& s, const Vec3& p) {
+    const Vec3 q = s.frame.local(p);
+    const double d = std::sqrt(q.x() * q.x() + q.y() * q.y()) - s.major;
+    return std::sqrt(d * d + q.z() * q.z()) - s.minor;
+}
+double distance(const FreeSurface&, const Vec3&) {
+    return 0;
+}
+
+template <class S>
+Fit judged(const S& s, std::span<const Vec3> points) {
+    Fit f{s, 0, 0};
+    const auto fast = ready(s);
     for (const Vec3& p : points) {
-        const double d = std::abs(signed_distance(f.surface, p));
+        const double d = std::abs(distance(fast, p));
         f.rms += d * d, f.worst = std::max(f.worst, d);
     }
     f.rms = std::sqrt(f.rms / static_cast<double>(points.size()));
@@ -33,43 +73,50 @@ Fit judged(Surface s, std::span<const Vec3> points) {
 }
 
 // Minimizes the sum of squared distances to build(x), starting at zero; parameters are of the order of the cloud's size 1.
-template <class Build>
-Surface refine(std::span<const Vec3> points, int n, const Build& build) {
-    Vector x = Vector::Zero(n);
-    const auto cost = [&](const Surface& s) {
+template <int n, class Build>
+auto refine(std::span<const Vec3> points, const Effort& effort, const Build& build) {
+    using Vector = Eigen::Matrix<double, n, 1>;
+    using S = decltype(build(Vector()));
+    Vector x = Vector::Zero();
+    const auto cost = [&](const S& s) {
         double sum = 0;
-        for (const Vec3& p : points) sum += std::pow(signed_distance(s, p), 2);
+        const auto fast = ready(s);
+        for (const Vec3& p : points) {
+            const double d = distance(fast, p);
+            sum += d * d;
+        }
         return sum;
     };
-    Surface best = build(x);
+    S best = build(x);
     double now = cost(best), lambda = 1e-6;
-    for (int round = 0; round < 30; ++round) {
+    for (int round = 0; round < effort.rounds; ++round) {
         constexpr double h = 1e-6;
-        std::vector<Surface> plus, minus;
+        std::array<std::decay_t<decltype(ready(best))>, n> plus, minus;
+        const auto here = ready(best);
         for (int k = 0; k < n; ++k) {
             Vector y = x;
-            y[k] += h, plus.push_back(build(y));
-            y[k] -= 2 * h, minus.push_back(build(y));
+            y[k] += h, plus[static_cast<std::size_t>(k)] = ready(build(y));
+            y[k] -= 2 * h, minus[static_cast<std::size_t>(k)] = ready(build(y));
         }
-        Eigen::MatrixXd a = Eigen::MatrixXd::Zero(n, n);
-        Vector g = Vector::Zero(n), row(n);
+        Eigen::Matrix<double, n, n> a = Eigen::Matrix<double, n, n>::Zero();
+        Vector g = Vector::Zero(), row;
         for (const Vec3& p : points) {
             for (int k = 0; k < n; ++k)
-                row[k] = (signed_distance(plus[static_cast<std::size_t>(k)], p) - signed_distance(minus[static_cast<std::size_t>(k)], p)) / (2 * h);
+                row[k] = (distance(plus[static_cast<std::size_t>(k)], p) - distance(minus[static_cast<std::size_t>(k)], p)) / (2 * h);
             a += row * row.transpose();
-            g += row * signed_distance(best, p);
+            g += row * distance(here, p);
         }
         bool better = false;
         for (int attempt = 0; attempt < 8 && !better; ++attempt) {
-            Eigen::MatrixXd damped = a;
+            Eigen::Matrix<double, n, n> damped = a;
             damped.diagonal() *= 1 + lambda;
             damped.diagonal().array() += 1e-12 * a.trace() + 1e-300;
             const Vector step = damped.ldlt().solve(-g);
             if (!step.allFinite()) return best;
-            const Surface s = build(x + step);
+            const S s = build(x + step);
             const double next = cost(s);
             if (next < now) {
-                const bool done = now - next < 1e-12 * now || step.norm() < 1e-13;
+                const bool done = now - next < effort.stop * now || step.norm() < 1e-13;
                 x += step, best = s, now = next, lambda = std::max(1e-12, lambda * 0.1), better = true;
                 if (done) return best;
             } else {
@@ -104,26 +151,10 @@ std::optional<std::pair<Vec2, double>> circle_of(const std::vector<Vec2>& q) {
     return std::pair{c, std::sqrt(r2)};
 }
 
-struct Distance {
-    const Vec3& p;
-    double operator()(const PlaneSurface& s) const { return s.frame.height(p); }
-    double operator()(const CylinderSurface& s) const { return s.frame.local2(p).norm() - s.radius; }
-    double operator()(const ConeSurface& s) const {
-        const Vec3 q = s.frame.local(p);
-        return (std::hypot(q.x(), q.y()) - s.radius) * std::cos(s.half_angle) - q.z() * std::sin(s.half_angle);
-    }
-    double operator()(const SphereSurface& s) const { return (p - s.frame.origin).norm() - s.radius; }
-    double operator()(const TorusSurface& s) const {
-        const Vec3 q = s.frame.local(p);
-        return std::hypot(std::hypot(q.x(), q.y()) - s.major, q.z()) - s.minor;
-    }
-    double operator()(const FreeSurface&) const { return 0; }
-};
-
 }  // namespace
 
 double signed_distance(const Surface& s, const Vec3& p) {
-    return std::visit(Distance{p}, s);
+    return std::visit([&](const auto& k) { return distance(k, p); }, s);
 }
 
 std::optional<Fit> fit_plane(std::span<const Vec3> points) {
@@ -136,7 +167,7 @@ std::optional<Fit> fit_plane(std::span<const Vec3> points) {
     return judged(PlaneSurface{Frame::with_z(c.centre, solver.eigenvectors().col(0))}, points);
 }
 
-std::optional<Fit> fit_sphere(std::span<const Vec3> points, std::span<const Vec3> normals) {
+std::optional<Fit> fit_sphere(std::span<const Vec3> points, std::span<const Vec3> normals, const Effort& effort) {
     if (points.size() < 6 || points.size() != normals.size()) return std::nullopt;
     const Cloud c = measure(points);
     Eigen::Matrix4d a = Eigen::Matrix4d::Zero();
@@ -153,13 +184,13 @@ std::optional<Fit> fit_sphere(std::span<const Vec3> points, std::span<const Vec3
     const double r2 = x[3] + centre.squaredNorm();
     if (!(r2 > 0) || r2 > 1e8) return std::nullopt;
     const double r = std::sqrt(r2);
-    const Surface s = refine(points, 4, [&](const Vector& y) {
-        return Surface(SphereSurface{Frame{c.centre + c.size * (centre + Vec3(y[0], y[1], y[2]))}, c.size * (r + y[3])});
+    const auto s = refine<4>(points, effort, [&](const auto& y) {
+        return SphereSurface{Frame{c.centre + c.size * (centre + Vec3(y[0], y[1], y[2]))}, c.size * (r + y[3])};
     });
-    return std::get<SphereSurface>(s).radius > 0 ? std::optional(judged(s, points)) : std::nullopt;
+    return s.radius > 0 ? std::optional(judged(s, points)) : std::nullopt;
 }
 
-std::optional<Fit> fit_cylinder(std::span<const Vec3> points, std::span<const Vec3> normals) {
+std::optional<Fit> fit_cylinder(std::span<const Vec3> points, std::span<const Vec3> normals, const Effort& effort) {
     if (points.size() < 6 || points.size() != normals.size()) return std::nullopt;
     const Cloud c = measure(points);
     Eigen::Matrix3d m = Eigen::Matrix3d::Zero();
@@ -171,14 +202,14 @@ std::optional<Fit> fit_cylinder(std::span<const Vec3> points, std::span<const Ve
     for (const Vec3& p : points) q.push_back(f.local2(p) / c.size);
     const auto circle = circle_of(q);
     if (!circle || circle->second > 1e4) return std::nullopt;
-    const Surface s = refine(points, 5, [&](const Vector& y) {
+    const auto s = refine<5>(points, effort, [&](const auto& y) {
         const Vec3 at = f.at(c.size * (circle->first.x() + y[2]), c.size * (circle->first.y() + y[3]));
-        return Surface(CylinderSurface{Frame::with_zx(at, tilted(f, y[0], y[1]), f.x), c.size * (circle->second + y[4])});
+        return CylinderSurface{Frame::with_zx(at, tilted(f, y[0], y[1]), f.x), c.size * (circle->second + y[4])};
     });
-    return std::get<CylinderSurface>(s).radius > 0 ? std::optional(judged(s, points)) : std::nullopt;
+    return s.radius > 0 ? std::optional(judged(s, points)) : std::nullopt;
 }
 
-std::optional<Fit> fit_cone(std::span<const Vec3> points, std::span<const Vec3> normals) {
+std::optional<Fit> fit_cone(std::span<const Vec3> points, std::span<const Vec3> normals, const Effort& effort) {
     if (points.size() < 7 || points.size() != normals.size()) return std::nullopt;
     const Cloud c = measure(points);
     // Tangent planes of a cone meet in its apex, and its normals lie on a circle about the axis.
@@ -204,17 +235,16 @@ std::optional<Fit> fit_cone(std::span<const Vec3> points, std::span<const Vec3> 
     if (angle < 1e-4 || angle > 0.5 * pi - 1e-3) return std::nullopt;
     const Frame f = Frame::with_z(c.centre + c.size * apex, axis);
     const double along = std::max(axis.dot(-apex), 1e-3);  // the reference circle goes through the middle of the points
-    const Surface s = refine(points, 6, [&](const Vector& y) {
+    const auto s = refine<6>(points, effort, [&](const auto& y) {
         const Vec3 z = tilted(f, y[0], y[1]);
         const double half = angle + y[5];
         const Vec3 tip = f.origin + c.size * (y[2] * f.x + y[3] * f.y + y[4] * f.z);
-        return Surface(ConeSurface{Frame::with_zx(tip + c.size * along * z, z, f.x), c.size * along * std::tan(half), half});
+        return ConeSurface{Frame::with_zx(tip + c.size * along * z, z, f.x), c.size * along * std::tan(half), half};
     });
-    const auto& k = std::get<ConeSurface>(s);
-    return k.half_angle > 1e-4 && k.half_angle < 0.5 * pi ? std::optional(judged(s, points)) : std::nullopt;
+    return s.half_angle > 1e-4 && s.half_angle < 0.5 * pi ? std::optional(judged(s, points)) : std::nullopt;
 }
 
-std::optional<Fit> fit_torus(std::span<const Vec3> points, std::span<const Vec3> normals) {
+std::optional<Fit> fit_torus(std::span<const Vec3> points, std::span<const Vec3> normals, const Effort& effort) {
     if (points.size() < 8 || points.size() != normals.size()) return std::nullopt;
     const Cloud c = measure(points);
     if (!(c.size > 0)) return std::nullopt;
@@ -235,12 +265,11 @@ std::optional<Fit> fit_torus(std::span<const Vec3> points, std::span<const Vec3>
     for (const Vec3& p : points) q.emplace_back(f.local2(p).norm() / c.size, f.height(p) / c.size);
     const auto circle = circle_of(q);
     if (!circle || circle->first.x() <= 0 || circle->second > 1e3 || circle->first.x() > 1e3) return std::nullopt;
-    const Surface s = refine(points, 7, [&](const Vector& y) {
+    const auto s = refine<7>(points, effort, [&](const auto& y) {
         const Vec3 at = f.origin + c.size * (y[2] * f.x + y[3] * f.y + (circle->first.y() + y[4]) * f.z);
-        return Surface(TorusSurface{Frame::with_zx(at, tilted(f, y[0], y[1]), f.x), c.size * (circle->first.x() + y[5]), c.size * (circle->second + y[6])});
+        return TorusSurface{Frame::with_zx(at, tilted(f, y[0], y[1]), f.x), c.size * (circle->first.x() + y[5]), c.size * (circle->second + y[6])};
     });
-    const auto& t = std::get<TorusSurface>(s);
-    return t.major > t.minor && t.minor > 0 ? std::optional(judged(s, points)) : std::nullopt;
+    return s.major > s.minor && s.minor > 0 ? std::optional(judged(s, points)) : std::nullopt;
 }
 
 }  // namespace halvo

@@ -26,13 +26,14 @@ double unless(double given, double otherwise) {
     return given > 0 ? given : otherwise;
 }
 
-// Wall thickness next to a face: what a hole or round there is measured against.
+// Thickness of the walls next to a face: what a hole or round there is measured against. Nothing is small in a bulk body
+// unless the plan says a length.
 double wall_at(const Surveyed& s, int face) {
     double t = 0;
     for (const auto& l : s.neighbours.of[ix(face)])
         for (const SkinPair& q : s.skin.pairs)
             if (q.wall && (q.a == l.other || q.b == l.other)) t = std::max(t, q.mean);
-    return t > 0 ? t : s.wall();
+    return t;
 }
 
 // Faces of one hollow cylinder that together go all the way round.
@@ -86,7 +87,7 @@ void find_rounds(const Surveyed& s, Findings& out) {
     for (const SkinPair& q : s.skin.pairs)
         if (q.wall) in_walls.insert(q.a), in_walls.insert(q.b);
     if (s.summary.kind == BodyClass::slender) return;  // part of the profile
-    const double limit = unless(s.options.rounds, 0.5 * s.wall());
+    const double limit = unless(s.options.rounds, s.summary.bands.empty() ? 0 : 0.5 * s.wall());
     int count = 0, face = -1;
     double least = std::numeric_limits<double>::infinity(), largest = 0;
     for (std::size_t f = 0; f < s.body.faces.size(); ++f) {
@@ -150,7 +151,7 @@ std::optional<Island> island_behind(const Surveyed& s, int base, const std::vect
 }
 
 void find_lettering(const Surveyed& s, Findings& out) {
-    const double limit = unless(s.options.raised, 0.5 * s.wall());
+    const double limit = unless(s.options.raised, s.summary.bands.empty() ? 0 : 0.5 * s.wall());
     std::map<int, std::vector<int>> faces_at;
     for (std::size_t f = 0; f < s.body.faces.size(); ++f)
         for (const auto& loop : s.body.faces[f].loops)

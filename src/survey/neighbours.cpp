@@ -67,8 +67,13 @@ Overlap overlap(const Body& a, const Body& b, const std::vector<Vec3>& inside) {
     const Frame f = Frame::with_z(mean, d);
     // Bounds of what both bodies can share, in that frame: of the overlap of their boxes.
     const Box3 common = a.box.intersection(b.box);
-    Box3 box;
-    for (int k = 0; k < 8; ++k) box.extend(f.local(common.corner(static_cast<Box3::CornerType>(k))));
+    // Rays start outside of both.
+    Box3 box, whole;
+    for (int k = 0; k < 8; ++k) {
+        const auto corner = static_cast<Box3::CornerType>(k);
+        box.extend(f.local(common.corner(corner)));
+        whole.extend(f.local(a.box.corner(corner))), whole.extend(f.local(b.box.corner(corner)));
+    }
     Overlap out;
     Vec3 moment = Vec3::Zero();
     // Two rounds: the first finds where the overlap is, the second measures there.
@@ -76,7 +81,7 @@ Overlap overlap(const Body& a, const Body& b, const std::vector<Vec3>& inside) {
     for (int round = 0; round < 2; ++round) {
         constexpr int n = 96;
         const double du = box.sizes().x() / n, dv = box.sizes().y() / n;
-        const double low = box.min().z() - 1e-3 * box.sizes().z() - 1e-6, length = box.max().z() + 1e-3 * box.sizes().z() + 1e-6 - low;
+        const double slack = 1e-3 * whole.sizes().z(), low = whole.min().z() - slack, length = whole.max().z() + slack - low;
         std::vector<std::array<double, 4>> columns(static_cast<std::size_t>(n) * n, {0, 0, 0, 0});
         parallel_for(static_cast<std::size_t>(n), [&](std::size_t i) {
             for (int j = 0; j < n; ++j) {
@@ -111,25 +116,64 @@ Overlap overlap(const Body& a, const Body& b, const std::vector<Vec3>& inside) {
     return out;
 }
 
+// Part of the plane polygon `poly` on the inner side of all sides of triangle `t` (Sutherland & Hodgman, 1974), as an area.
+double common_area(const std::array<Vec2, 3>& t, std::vector<Vec2> poly) {
+    for (std::size_t k = 0; k < 3 && !poly.empty(); ++k) {
+        const Vec2 a = t[k], d = t[(k + 1) % 3] - a;
+        std::vector<Vec2> out;
+        for (std::size_t i = 0; i < poly.size(); ++i) {
+            const Vec2 &p = poly[i], &q = poly[(i + 1) % poly.size()];
+            const double x = d.x() * (p.y() - a.y()) - d.y() * (p.x() - a.x()), y = d.x() * (q.y() - a.y()) - d.y() * (q.x() - a.x());
+            if (x >= 0) out.push_back(p);
+            if ((x > 0 && y < 0) || (x < 0 && y > 0)) out.push_back(p + (q - p) * (x / (x - y)));
+        }
+        poly = std::move(out);
+    }
+    return poly.size() < 3 ? 0 : std::abs(polygon_area(poly));
+}
+
+// Area over which two skins look at each other no further than `limit` apart: facets of one cut with those of the other, seen
+// along the normal. Exact between planes; facets of curved faces stand off by their chord error, for which `limit` gives way.
+double facing_area(const Body& a, const Body& b, double limit, double tol) {
+    double sum = 0;
+    const auto curved = [](const Body& k, std::size_t facet) { return !std::holds_alternative<PlaneSurface>(k.faces[ix(k.facets[facet].face)].surface); };
+    const auto wall = [](const Body& k) { return k.mass.area > 0 ? 2 * std::abs(k.mass.volume) / k.mass.area : 0; };
+    const double slack = 0.1 * std::min(wall(a), wall(b));
+    Box3 near = b.box;
+    near.min().array() -= limit + tol, near.max().array() += limit + tol;
+    for (int i : a.tree->touching(near)) {
+        std::array<Vec3, 3> t;
+        Box3 box;
+        for (std::size_t k = 0; k < 3; ++k) t[k] = a.points[ix(a.facets[ix(i)].corners[k])], box.extend(t[k]);
+        const Frame f = Frame::with_z(t[0], a.facet_normal(ix(i)));
+        const double reach = limit + tol + (curved(a, ix(i)) ? slack : 0);
+        box.min().array() -= reach + slack, box.max().array() += reach + slack;
+        for (int j : b.tree->touching(box)) {
+            if (f.z.dot(b.facet_normal(ix(j))) > -0.95) continue;
+            const double own = reach + (curved(b, ix(j)) ? slack : 0), under = tol + own - limit;
+            std::vector<Vec2> poly;
+            double height = 0;
+            for (int c : b.facets[ix(j)].corners) poly.push_back(f.local2(b.points[ix(c)])), height += f.height(b.points[ix(c)]) / 3;
+            if (height > own || height < -under) continue;
+            sum += common_area({f.local2(t[0]), f.local2(t[1]), f.local2(t[2])}, std::move(poly));
+        }
+    }
+    return sum;
+}
+
 void judge_pair(const Assembly& solids, const std::vector<const Contact*>& contacts, const SurveyOptions& options, bool doubled, Findings& out) {
     const Body &a = solids.bodies[ix(contacts[0]->a)], &b = solids.bodies[ix(contacts[0]->b)];
     if (doubled) return;
     const double touch = 10 * solids.tolerance.point;
     std::vector<Vec3> inside;
+    double depth = 0;
     for (const Contact* c : contacts)
         for (const ContactPoint& p : c->points) {
             // The skin of one may lie exactly on the other's: only points clearly within count.
             const bool deep = p.gap < -2 * touch || (a.closed && b.closed && (p.from_a ? b : a).tree->encloses(p.place) && p.gap > 2 * touch);
-            if (deep) inside.push_back(p.place);
+            if (deep) inside.push_back(p.place), depth = std::max(depth, std::abs(p.gap));
         }
     if (!inside.empty() && a.closed && b.closed) {
-        double depth = 0;
-        Vec3 at = inside[0];
-        for (const Vec3& p : inside) {
-            const auto na = a.tree->nearest(p, 1e300), nb = b.tree->nearest(p, 1e300);
-            const double d = std::max(na ? na->distance : 0, nb ? nb->distance : 0);
-            if (d > depth) depth = d, at = p;
-        }
         const Overlap o = overlap(a, b, inside);
         if (o.volume > 0 && depth > 2 * touch) {
             out.push_back(between("overlap", a, b, fmt::format("{} and {} overlap by {:.4g} mm3, {:.3g} mm deep", a.name, b.name, o.volume, depth),
@@ -137,18 +181,12 @@ void judge_pair(const Assembly& solids, const std::vector<const Contact*>& conta
             return;
         }
     }
-    double gap = std::numeric_limits<double>::infinity(), area = 0, touching = 0;
+    double gap = std::numeric_limits<double>::infinity();
     Vec3 at = contacts[0]->centre;
     int face = -1;
-    for (const Contact* c : contacts) {
-        double near[2] = {0, 0}, held[2] = {0, 0};
-        for (const ContactPoint& p : c->points) {
-            near[p.from_a ? 0 : 1] += p.area;
-            if (p.gap <= touch) held[p.from_a ? 0 : 1] += p.area;
-        }
-        area += std::max(near[0], near[1]), touching += std::max(held[0], held[1]);
+    for (const Contact* c : contacts)
         if (c->gap < gap) gap = c->gap, at = c->centre, face = c->points[0].face_a;
-    }
+    const double touching = gap <= touch ? facing_area(a, b, 0, touch) : 0, area = gap <= touch ? 0 : facing_area(a, b, options.near, touch);
     if (gap <= touch) {
         Finding f = between("contact", a, b, fmt::format("{} and {} touch over {:.4g} mm2", a.name, b.name, touching),
                             "nothing needs doing: join makes it a joint", at, std::sqrt(touching), face, {std::sqrt(touching)});

@@ -133,9 +133,8 @@ double crossing_depth(const std::array<Vec3, 3>& t, const std::array<Vec3, 3>& u
     if (!cut(t, u, d0, a0, a1) || !cut(u, t, d1, b0, b1)) return 0;
     // Both segments lie on the line of the planes; their common part is where the triangles cross.
     const Vec3 d = (a1 - a0).norm() > (b1 - b0).norm() ? Vec3((a1 - a0).normalized()) : Vec3((b1 - b0).normalized());
-    const auto [alo, ahi] = std::minmax(d.dot(a0), d.dot(a1));
-    const auto [blo, bhi] = std::minmax(d.dot(b0), d.dot(b1));
-    const double lo = std::max(alo, blo), hi = std::min(ahi, bhi);
+    const double lo = std::max(std::min(d.dot(a0), d.dot(a1)), std::min(d.dot(b0), d.dot(b1)));
+    const double hi = std::min(std::max(d.dot(a0), d.dot(a1)), std::max(d.dot(b0), d.dot(b1)));
     if (hi <= lo) return 0;
     place = a0 + d * (0.5 * (lo + hi) - d.dot(a0));
     return std::min({d0, d1, hi - lo});

@@ -55,7 +55,8 @@ double Surveyed::wall() const {
 }
 
 double Surveyed::narrow() const {
-    return options.narrow > 0 ? options.narrow : std::max(10 * tol, 0.05 * wall());
+    if (options.narrow > 0) return options.narrow;
+    return std::max(10 * tol, summary.bands.empty() ? 1e-4 * body.box.diagonal().norm() : 0.05 * wall());
 }
 
 Finding Surveyed::finding(const char* kind, std::string about, std::string advice, const Vec3& place, double size, int face,

@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <tuple>
 
 namespace halvo {
 namespace {
@@ -18,14 +19,37 @@ std::size_t ix(int i) {
     return static_cast<std::size_t>(i);
 }
 
-std::vector<ThicknessBand> bands_of(std::vector<std::pair<double, double>> values) {
-    std::sort(values.begin(), values.end());
-    std::vector<ThicknessBand> out;
+// Pairs of constant thickness are banded by nearness, pairs that vary (drafted, tapered) by overlap of their ranges.
+std::vector<ThicknessBand> bands_of(const Skin& skin) {
+    struct Range {
+        double from, to, area, moment;
+        bool varies;
+    };
+    std::vector<Range> ranges;
+    std::vector<std::size_t> slot(skin.pairs.size(), 0);
+    for (std::size_t k = 0; k < skin.pairs.size(); ++k) {
+        const SkinPair& q = skin.pairs[k];
+        slot[k] = ranges.size();
+        if (q.wall) ranges.push_back({q.thinnest, q.thickest, 0, 0, q.thickest > q.thinnest * (1 + 2 * band_gap)});
+    }
     double all = 0;
-    for (const auto& [t, w] : values) {
-        if (out.empty() || t > out.back().to * (1 + band_gap)) out.push_back({t, t, 0, 0});
-        out.back().to = t, out.back().mean += w * t, out.back().share += w;
-        all += w;
+    for (std::size_t i = 0; i < skin.probes.size(); ++i) {
+        if (skin.kind[i] != SkinKind::wall || !skin.agrees(i)) continue;
+        Range& r = ranges[slot[ix(skin.pair[i])]];
+        r.area += skin.probes[i].weight, r.moment += skin.probes[i].weight * skin.probes[i].distance;
+        all += skin.probes[i].weight;
+    }
+    std::sort(ranges.begin(), ranges.end(), [](const Range& a, const Range& b) {
+        return std::tuple(a.varies, a.from, a.to, a.area) < std::tuple(b.varies, b.from, b.to, b.area);
+    });
+    std::vector<ThicknessBand> out;
+    bool varies = false;
+    for (const Range& r : ranges) {
+        if (r.area <= 0) continue;
+        if (out.empty() || r.varies != varies || r.from > out.back().to * (1 + band_gap)) out.push_back({r.from, r.to, 0, 0});
+        varies = r.varies;
+        ThicknessBand& b = out.back();
+        b.to = std::max(b.to, r.to), b.mean += r.moment, b.share += r.area;
     }
     for (ThicknessBand& b : out) b.mean /= b.share, b.share /= all;
     std::erase_if(out, [](const ThicknessBand& b) { return b.share < small_share; });
@@ -68,17 +92,15 @@ void find_bulk(const Body& body, const Skin& skin, const FaceNeighbours& neighbo
 
 void measure_thickness(const Body& body, const Skin& skin, const FaceNeighbours& neighbours, BodySurvey& out) {
     out.wall_area = skin.wall, out.rim_area = skin.rim, out.rest_area = skin.rest;
-    std::vector<std::pair<double, double>> values;
     const Probe *thin = nullptr, *thick = nullptr;
     for (std::size_t i = 0; i < skin.probes.size(); ++i) {
         // Where ray and ball differ (a corner, a rounded rim) the ray's length is no thickness.
         if (skin.kind[i] != SkinKind::wall || !skin.agrees(i)) continue;
         const Probe& p = skin.probes[i];
-        values.emplace_back(p.distance, p.weight);
         if (!thin || p.distance < thin->distance * (1 - 1e-9)) thin = &p;
         if (!thick || p.distance > thick->distance * (1 + 1e-9)) thick = &p;
     }
-    out.bands = bands_of(std::move(values));
+    out.bands = bands_of(skin);
     if (thin) {
         out.thinnest = thin->distance, out.thinnest_at = thin->point - 0.5 * thin->distance * thin->normal;
         out.thickest = thick->distance, out.thickest_at = thick->point - 0.5 * thick->distance * thick->normal;
