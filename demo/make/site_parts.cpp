@@ -59,7 +59,7 @@ std::vector<Item> bent_sensor_arm() {
     // The profile turned about a line beside it, parallel to y at x = radius, from +z towards +x.
     const Solid bend = moved(revolve(profile, {radius, 0, 0}, Vec3::UnitY(), pi / 2), place({0, 0, rise}));
     const Solid out = moved(extrude(profile, reach), place({radius, 0, rise + radius}, Vec3::UnitX(), Vec3::UnitY()));
-    const Solid arm = unify(fuse({up, bend, out}));
+    const Solid arm = fuse({up, bend, out});
     const Solid plate = cut(box({-50, -50, -6}, {100, 100, 6}),
                             {cylinder({-36, -36, -10}, Vec3::UnitZ(), 5.5, 20), cylinder({36, -36, -10}, Vec3::UnitZ(), 5.5, 20),
                              cylinder({-36, 36, -10}, Vec3::UnitZ(), 5.5, 20), cylinder({36, 36, -10}, Vec3::UnitZ(), 5.5, 20)});

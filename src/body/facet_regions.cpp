@@ -174,7 +174,7 @@ private:
         for (int f : facets) all.push_back(facet_sag(s, ix(f)));
         std::vector<double> sorted = all;
         std::nth_element(sorted.begin(), sorted.begin() + static_cast<std::ptrdiff_t>(sorted.size() / 2), sorted.end());
-        const double limit = 6 * sorted[sorted.size() / 2] + within_;
+        const double limit = 16 * sorted[sorted.size() / 2] + within_;
         return std::all_of(all.begin(), all.end(), [&](double d) { return d <= limit; });
     }
 
@@ -245,9 +245,27 @@ private:
         return d;
     }
 
+    // Poor facets of a curved tessellation turn too far from it to be grown over, but all their corners lie on it.
+    void adopt_splinters() {
+        for (std::size_t f = 0; f < region_.size(); ++f) {
+            const int own = region_[f];
+            if (own >= 0 && regions_[ix(own)].facets.size() > 2) continue;
+            int best = -1;
+            for (int g : m_.across[f]) {
+                const int r = g >= 0 ? region_[ix(g)] : -1;
+                if (r < 0 || r == own || std::holds_alternative<PlaneSurface>(regions_[ix(r)].surface) || cost(r, f) > within_) continue;
+                if (best < 0 || regions_[ix(r)].facets.size() > regions_[ix(best)].facets.size()) best = r;
+            }
+            if (best >= 0) region_[f] = best;
+        }
+    }
+
     // Facets left over beside a region that nearly fit it join it; ragged boundaries are evened out.
     void adopt() {
-        if (clean_) return;
+        if (clean_) {
+            adopt_splinters();
+            return;
+        }
         for (int round = 0; round < 40; ++round) {
             bool changed = false;
             for (std::size_t f = 0; f < region_.size(); ++f) {

@@ -195,7 +195,7 @@ public:
         for (const char* kind : {"STEP", "IGES"}) {
             std::ofstream out(folder_ / kind);
             out << "From" << kind << ".exec.op: FixShape\n";
-            for (const char* mode : {"FixShellMode", "FixShellOrientationMode", "FixSolidMode", "FixFreeShellMode"})
+            for (const char* mode : {"FixShellOrientationMode", "FixFaceOrientationMode"})
                 out << "From" << kind << ".FixShape." << mode << ": 0\n";
             ::setenv((std::string("CSF_") + kind + "Defaults").c_str(), name.c_str(), 1);
         }

@@ -235,10 +235,17 @@ private:
         std::optional<Vec2> last = before;
         for (int i = 0; i <= 16; ++i) {
             const gp_Pnt2d q = pc->Value(from + (to - from) * i / 16);
-            // A little inside: at poles and apexes the angle itself is not defined.
-            const Vec2 exact = surface_parameters(c.surface, vec(s.Value(q.X(), q.Y())));
-            Vec2 uv = surface_parameters(c.surface, vec(s.Value(q.X() + 1e-4 * (middle.X() - q.X()), q.Y() + 1e-4 * (middle.Y() - q.Y()))));
-            uv.y() = exact.y();
+            Vec2 uv = surface_parameters(c.surface, vec(s.Value(q.X(), q.Y())));
+            // At poles and apexes the angle is that of the line which runs into them.
+            const auto speed = [&](bool along_u) {
+                gp_Pnt p;
+                gp_Vec du, dv;
+                s.D1(q.X(), q.Y(), p, du, dv);
+                return along_u ? du.Magnitude() : dv.Magnitude();
+            };
+            const double least = 1e-9 * (1 + speed(true) + speed(false));
+            if (speed(true) < least) uv.x() = surface_parameters(c.surface, vec(s.Value(q.X(), q.Y() + 1e-4 * (middle.Y() - q.Y())))).x();
+            else if (speed(false) < least) uv.x() = surface_parameters(c.surface, vec(s.Value(q.X() + 1e-4 * (middle.X() - q.X()), q.Y()))).x();
             if (last) {
                 uv.x() += 2 * pi * std::round((last->x() - uv.x()) / (2 * pi));
                 if (std::holds_alternative<TorusSurface>(c.surface)) uv.y() += 2 * pi * std::round((last->y() - uv.y()) / (2 * pi));
