@@ -25,6 +25,11 @@ struct Surveyed {
 
 using Findings = std::vector<Finding>;
 
+/// Twice the farthest corner from the centre: the size of a body however it is turned.
+[[nodiscard]] double extent(const Body& body);
+/// The same of all bodies together.
+[[nodiscard]] double extent(const Assembly& solids);
+
 /// Thickness bands, extremes and regions of bulk, from the skin.
 void measure_thickness(const Body& body, const Skin& skin, const FaceNeighbours& neighbours, BodySurvey& out);
 

@@ -29,13 +29,16 @@ Finding between(const char* kind, const Body& a, const Body& b, std::string abou
     return f;
 }
 
-// All points along a ray where it enters or leaves a body.
-std::vector<double> crossings(const Body& body, Vec3 from, const Vec3& d, double length) {
+// All points along a ray where it enters or leaves a body, on its exact surfaces.
+std::vector<double> crossings(const Body& body, const Vec3& from, const Vec3& d, double length) {
     std::vector<double> out;
     double at = 0;
     while (const auto hit = body.tree->shoot(from, d, at)) {
         if (hit->distance > length) break;
-        out.push_back(hit->distance);
+        const Vec3 p = from + hit->distance * d;
+        const SkinPoint s = body.on_skin(ix(hit->facet), p);
+        const double slope = s.normal.dot(d);
+        out.push_back(hit->distance + (std::abs(slope) > 0.1 ? (s.point - p).dot(s.normal) / slope : 0));
         at = hit->distance + 1e-9 * length;
         if (out.size() > 256) break;
     }
@@ -201,26 +204,26 @@ void judge_pair(const Assembly& solids, const std::vector<const Contact*>& conta
 bool doubled_bodies(const Body& a, const Body& b, double tol) {
     const auto close = [&](double x, double y) { return std::abs(x - y) <= 1e-6 * std::max(std::abs(x), std::abs(y)); };
     if (!close(a.mass.volume, b.mass.volume) || !close(a.mass.area, b.mass.area)) return false;
-    const double near = std::max(10 * tol, 1e-6 * a.box.diagonal().norm());
+    const double near = std::max(10 * tol, 1e-6 * extent(a));
     if ((a.mass.centre - b.mass.centre).norm() > near || a.vertices.size() != b.vertices.size()) return false;
     return std::all_of(a.vertices.begin(), a.vertices.end(), [&](const Vec3& v) { return b.tree->nearest(v, near + 0.01 * a.mass.volume / a.mass.area).has_value(); });
 }
 
 void find_tiny(const Assembly& solids, const SurveyOptions& options, Findings& out) {
     if (solids.bodies.size() < 2) return;
-    const double limit = options.tiny > 0 ? options.tiny : 1e-3 * solids.box.diagonal().norm();
+    const double limit = options.tiny > 0 ? options.tiny : 1e-3 * extent(solids);
     std::map<int, std::vector<const Body*>> parts;
     for (const Body& b : solids.bodies)
-        if (!b.box.isEmpty() && b.box.diagonal().norm() < limit) parts[b.part].push_back(&b);
+        if (!b.box.isEmpty() && extent(b) < limit) parts[b.part].push_back(&b);
     for (const auto& [part, list] : parts) {
         const Body& b = *list[0];
         Finding f;
-        f.key = make_key("finding", "tiny " + b.key, {b.box.diagonal().norm()});
+        f.key = make_key("finding", "tiny " + b.key, {extent(b)});
         f.kind = "tiny body";
-        f.about = fmt::format("{}: {:.3g} mm large in a model of {:.3g} mm{}", b.name, b.box.diagonal().norm(), solids.box.diagonal().norm(),
+        f.about = fmt::format("{}: {:.3g} mm large in a model of {:.3g} mm{}", b.name, extent(b), extent(solids),
                               list.size() > 1 ? fmt::format(" (and {} more of the same part)", list.size() - 1) : "");
         f.advice = "leave it out with source.skip";
-        f.place = b.box.center(), f.size = b.box.diagonal().norm(), f.body = b.name, f.body_keys = {b.key, ""};
+        f.place = b.box.center(), f.size = extent(b), f.body = b.name, f.body_keys = {b.key, ""};
         out.push_back(std::move(f));
     }
 }
@@ -230,13 +233,13 @@ Finding about_file(const Assembly& solids, const char* kind, std::string about, 
     f.key = make_key("finding", std::string(kind) + " " + about, {});
     f.kind = kind, f.about = std::move(about), f.advice = std::move(advice);
     f.place = solids.box.isEmpty() ? Vec3(0, 0, 0) : Vec3(solids.box.center());
-    f.size = solids.box.isEmpty() ? 0 : solids.box.diagonal().norm();
+    f.size = extent(solids);
     return f;
 }
 
 void find_unit(const Assembly& solids, const Survey& survey, Findings& out) {
     if (solids.box.isEmpty()) return;
-    const double size = solids.box.sizes().maxCoeff();
+    const double size = extent(solids);
     double wall = 0, most = 0;
     for (std::size_t i = 0; i < solids.bodies.size(); ++i)
         for (const ThicknessBand& t : survey.bodies[i].bands)
@@ -272,7 +275,7 @@ void find_between_bodies(const Assembly& solids, const Survey& survey, const Sur
         const bool doubled = doubled_bodies(a, b, solids.tolerance.point);
         if (doubled)
             out.push_back(between("doubled bodies", a, b, fmt::format("{} and {} are the same body in the same place", a.name, b.name),
-                                  "leave one of them out with source.skip", a.mass.centre, a.box.diagonal().norm(), -1, {std::cbrt(a.mass.volume)}));
+                                  "leave one of them out with source.skip", a.mass.centre, extent(a), -1, {std::cbrt(a.mass.volume)}));
         judge_pair(solids, list, options, doubled, out);
     }
 }

@@ -155,7 +155,7 @@ void find_doubled_faces(const Surveyed& s, Findings& out) {
     const Body& b = s.body;
     std::vector<Mark> marks(b.faces.size());
     std::vector<Box3> boxes(b.faces.size());
-    const double near = std::max(10 * s.tol, 1e-5 * b.box.diagonal().norm());
+    const double near = std::max(10 * s.tol, 1e-5 * extent(b));
     for (std::size_t f = 0; f < b.faces.size(); ++f) {
         const Face& face = b.faces[f];
         for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i) {
@@ -198,7 +198,7 @@ void find_inverted(const Surveyed& s, Findings& out) {
         out.push_back(s.finding("inverted orientation",
                                 all ? "its skin looked inward in the file; it was turned"
                                     : fmt::format("{} of its {} facets looked the wrong way in the file; they were turned", b.turned, b.facets.size()),
-                                "turn it in CAD, so that other programs read it right too", b.mass.centre, b.box.diagonal().norm(), -1,
+                                "turn it in CAD, so that other programs read it right too", b.mass.centre, extent(b), -1,
                                 {static_cast<double>(b.turned)}));
     }
     std::vector<std::vector<std::pair<int, bool>>> uses(b.edges.size());

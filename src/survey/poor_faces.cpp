@@ -112,8 +112,13 @@ void find_slivers(const Surveyed& s, Findings& out) {
                             "remove the step there in CAD, or raise survey.narrow to pass over it", at, least, worst, {static_cast<double>(count), least}));
 }
 
-// How far two triangles reach through each other's plane where they cross; 0 where they do not.
-double crossing_depth(const std::array<Vec3, 3>& t, const std::array<Vec3, 3>& u, Vec3& place) {
+// Where two triangles cross: length of their common line, and how far they reach through each other's plane.
+struct Crossing {
+    double length = 0, depth = 0;
+    Vec3 place = Vec3::Zero();
+};
+
+Crossing crossing_of(const std::array<Vec3, 3>& t, const std::array<Vec3, 3>& u) {
     const auto cut = [&](const std::array<Vec3, 3>& a, const std::array<Vec3, 3>& b, double& depth, Vec3& from, Vec3& to) {
         const Vec3 n = (b[1] - b[0]).cross(b[2] - b[0]).normalized();
         double h[3], low = 0, high = 0;
@@ -130,14 +135,13 @@ double crossing_depth(const std::array<Vec3, 3>& t, const std::array<Vec3, 3>& u
     };
     double d0 = 0, d1 = 0;
     Vec3 a0 = Vec3::Zero(), a1 = a0, b0 = a0, b1 = a0;
-    if (!cut(t, u, d0, a0, a1) || !cut(u, t, d1, b0, b1)) return 0;
+    if (!cut(t, u, d0, a0, a1) || !cut(u, t, d1, b0, b1)) return {};
     // Both segments lie on the line of the planes; their common part is where the triangles cross.
     const Vec3 d = (a1 - a0).norm() > (b1 - b0).norm() ? Vec3((a1 - a0).normalized()) : Vec3((b1 - b0).normalized());
     const double lo = std::max(std::min(d.dot(a0), d.dot(a1)), std::min(d.dot(b0), d.dot(b1)));
     const double hi = std::min(std::max(d.dot(a0), d.dot(a1)), std::max(d.dot(b0), d.dot(b1)));
-    if (hi <= lo) return 0;
-    place = a0 + d * (0.5 * (lo + hi) - d.dot(a0));
-    return std::min({d0, d1, hi - lo});
+    if (hi <= lo) return {};
+    return {hi - lo, std::min(d0, d1), a0 + d * (0.5 * (lo + hi) - d.dot(a0))};
 }
 
 }  // namespace
@@ -156,7 +160,7 @@ void find_self_intersection(const Surveyed& s, Findings& out) {
     for (const Face& f : b.faces) scatter = std::max(scatter, f.fit_error);
     const double least = std::max({20 * s.tol, curved ? 0.15 * s.wall() : 0, 5 * scatter});
     const auto corners = [&](const Facet& f) { return std::array<Vec3, 3>{b.points[ix(f.corners[0])], b.points[ix(f.corners[1])], b.points[ix(f.corners[2])]}; };
-    double deepest = 0, length = 0;
+    double longest = 0, length = 0;
     Vec3 at = Vec3::Zero();
     int face = -1;
     std::set<std::pair<int, int>> pairs;
@@ -174,17 +178,17 @@ void find_self_intersection(const Surveyed& s, Findings& out) {
             for (const Vec3& p : t)
                 for (const Vec3& q : u) share = share || (p - q).norm() <= 2 * s.tol;
             if (share) continue;
-            Vec3 place = Vec3::Zero();
-            const double d = crossing_depth(t, u, place);
-            if (d < least) continue;
+            const Crossing c = crossing_of(t, u);
+            if (c.depth < least || c.length <= 0) continue;
             pairs.insert(std::minmax(b.facets[i].face, b.facets[ix(j)].face));
-            length += d;
-            if (d > deepest) deepest = d, at = place, face = b.facets[i].face;
+            length += c.length;
+            if (c.length > longest) longest = c.length, at = c.place, face = b.facets[i].face;
         }
     }
     if (pairs.empty()) return;
-    out.push_back(s.finding("self-intersection", fmt::format("its skin crosses itself: {} {} of faces, {:.3g} mm deep", pairs.size(), pairs.size() == 1 ? "pair" : "pairs", deepest),
-                            "mend the part in CAD: volume and walls are not to be trusted there", at, deepest, face, {static_cast<double>(pairs.size()), deepest}));
+    out.push_back(s.finding("self-intersection",
+                            fmt::format("its skin crosses itself along {:.4g} mm ({} {} of faces)", length, pairs.size(), pairs.size() == 1 ? "pair" : "pairs"),
+                            "mend the part in CAD: volume and walls are not to be trusted there", at, length, face, {length}));
 }
 
 }  // namespace halvo

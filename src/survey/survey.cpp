@@ -49,6 +49,22 @@ BodySurvey placed(BodySurvey s, const Eigen::Isometry3d& m) {
 
 }  // namespace
 
+double extent(const Body& body) {
+    double r = 0;
+    for (const Vec3& p : body.points) r = std::max(r, (p - body.mass.centre).norm());
+    return 2 * r;
+}
+
+double extent(const Assembly& solids) {
+    Vec3 centre = Vec3::Zero();
+    double weight = 0, r = 0;
+    for (const Body& b : solids.bodies) centre += b.mass.area * b.mass.centre, weight += b.mass.area;
+    if (weight > 0) centre /= weight;
+    for (const Body& b : solids.bodies)
+        for (const Vec3& p : b.points) r = std::max(r, (p - centre).norm());
+    return 2 * r;
+}
+
 double Surveyed::wall() const {
     if (!summary.bands.empty()) return summary.bands[0].mean;
     return body.mass.area > 0 ? 2 * std::abs(body.mass.volume) / body.mass.area : 0;
@@ -56,7 +72,7 @@ double Surveyed::wall() const {
 
 double Surveyed::narrow() const {
     if (options.narrow > 0) return options.narrow;
-    return std::max(10 * tol, summary.bands.empty() ? 1e-4 * body.box.diagonal().norm() : 0.05 * wall());
+    return std::max(10 * tol, summary.bands.empty() ? 1e-4 * extent(body) : 0.05 * wall());
 }
 
 Finding Surveyed::finding(const char* kind, std::string about, std::string advice, const Vec3& place, double size, int face,

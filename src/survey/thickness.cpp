@@ -114,11 +114,10 @@ void measure_thickness(const Body& body, const Skin& skin, const FaceNeighbours&
 
 void estimate_nodes(const Assembly& solids, Survey& survey) {
     // The size a run would take by itself: a hundredth of the model, at least twice the thickest wall.
-    double radius = 0, thickest = 0;
-    for (const Body& b : solids.bodies) radius = std::max(radius, (b.box.isEmpty() ? 0 : 0.5 * solids.box.diagonal().norm()));
+    double thickest = 0;
     for (const BodySurvey& s : survey.bodies)
         if (s.kind == BodyClass::thin || s.kind == BodyClass::mixed) thickest = std::max(thickest, s.thickest);
-    survey.size = std::max(2 * radius / 100, 2 * thickest);
+    survey.size = std::max(extent(solids) / 100, 2 * thickest);
     const double h = survey.size;
     for (std::size_t i = 0; i < survey.bodies.size(); ++i) {
         BodySurvey& s = survey.bodies[i];
