@@ -1,4 +1,5 @@
 // Walls of plane faces to sheets, straight bars to members: areas, thickness and seams against closed forms.
+#include "geom/facet_tree.hpp"
 #include "support.hpp"
 
 #include <gtest/gtest.h>
@@ -306,4 +307,35 @@ TEST(Halve, FusedTubesEndAtEachOther) {
     EXPECT_EQ(connected_parts(m).count, 1);
     // Four walls of the tube; two flush side walls run on into the branch, top and bottom of it end at the tube's wall.
     EXPECT_NEAR(total_area(m), 4 * 56 * 800 + 2 * 56 * (500 - 28) + 2 * 56 * (500 - 28), 1e-4);
+}
+
+TEST(Halve, RepeatedPartsAreIdealizedOnceAndPlaced) {
+    // Twelve shelves, each turned another way, as one product in twelve places: the model of one, twelve times.
+    const Folder folder;
+    const std::string file = (folder / "many.step").string();
+    std::vector<Eigen::Isometry3d> places;
+    for (int i = 0; i < 12; ++i)
+        places.push_back(Eigen::Translation3d(900.0 * (i % 4), 900.0 * (i / 4), 40.0 * i) * Eigen::Isometry3d(Eigen::AngleAxisd(0.4 * i, Vec3(1, -2, 0.5).normalized())));
+    make::write_step_assembly(file, "rack", {"shelf", make::instrument_shelf()}, places);
+    const Assembly solids = read(file);
+    const Model many = halve(solids), single = halve(solids_of({{"shelf", make::instrument_shelf()}}));
+    ASSERT_EQ(many.sheets.size(), 12 * single.sheets.size());
+    EXPECT_NEAR(total_area(many) / total_area(single), 12, 1e-9);
+    std::set<std::string> keys;
+    for (const Sheet& s : many.sheets) {
+        EXPECT_TRUE(keys.insert(s.key).second);
+        // Each sheet lies inside its own body.
+        const Body& b = solids.bodies[static_cast<std::size_t>(s.body)];
+        const Region& r = s.regions[0];
+        const Vec3 on = many.edges[r.loops[0][0].edge.index()].curve.middle();
+        EXPECT_LT(b.tree->nearest(on, 1e300)->distance, 4);
+    }
+    const auto posts = [&](const make::Solid& s) {
+        make::write_step_assembly(file, "rack", {"post", s}, places);
+        return halve(read(file));
+    };
+    const Model members = posts(make::extrude(make::rectangular_tube(60, 40, 3, 6), 700));
+    ASSERT_EQ(members.members.size(), 12u);
+    for (const Member& m : members.members) EXPECT_NEAR(members.length(m), 700, 1e-9);
+    EXPECT_EQ(members.sections.size(), 1u);
 }

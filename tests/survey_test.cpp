@@ -47,9 +47,6 @@ make::Solid with_step(double step) {
     return make::fuse({plate(), box({100, 60, 0}, {20 + step, 20, 4})});
 }
 
-make::Solid ribbed(double gap) {
-    return make::fuse({box({0, 0, 0}, {60, 80, 4}), box({60 + gap, 0, 0}, {60, 80, 4})});
-}
 
 // One face alone: its free edges are its outline.
 make::Solid surface() {

@@ -15,6 +15,7 @@ struct Plane {
     double offset = 0;
     [[nodiscard]] double height(const Vec3& p) const { return normal.dot(p) - offset; }
     [[nodiscard]] static Plane through(const Vec3& p, const Vec3& n) { return {n.normalized(), n.normalized().dot(p)}; }
+    [[nodiscard]] Plane moved(const Eigen::Isometry3d& m) const { return through(m * (offset * normal), m.linear() * normal); }
     [[nodiscard]] static Plane of(const Frame& f) { return {f.z, f.z.dot(f.origin)}; }
 };
 

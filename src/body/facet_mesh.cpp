@@ -114,6 +114,15 @@ void orient(FacetMesh& m) {
     }
     for (std::size_t f = 0; f < sense.size(); ++f)
         if (sense[f] == (kept >= other ? -1 : 1)) flip(m, f), ++m.turned;
+    // A skin with one side only (or a side three facets share) cannot agree everywhere: it is cut where it does not.
+    for (std::size_t f = 0; f < m.facets.size(); ++f)
+        for (int k = 0; k < 3; ++k) {
+            const int g = m.across[f][ix(k)];
+            if (g < 0 || agree(m, f, k, ix(g))) continue;
+            m.across[f][ix(k)] = -1;
+            for (int& back : m.across[ix(g)])
+                if (back == static_cast<int>(f)) back = -1;
+        }
 }
 
 // The facets of one piece with only the points they use.

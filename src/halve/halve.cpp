@@ -10,6 +10,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 namespace halvo {
 namespace {
@@ -91,6 +92,22 @@ void add_member_of(Model& model, const Body& body, int id, Prism p, const Vec3& 
     model.members.push_back(std::move(m));
 }
 
+// What was made of one body, for another body that is the same part in another place. Ids are its own.
+Model placed(Model part, const Eigen::Isometry3d& m, int id, const Body& body) {
+    const auto own = [&](std::string& key, const char* kind) { key = make_key(kind, key + " " + body.key, {}); };
+    for (Vertex& v : part.vertices) v.point = m * v.point;
+    for (Edge& e : part.edges) e.curve = e.curve.moved(m);
+    for (Sheet& s : part.sheets) {
+        own(s.key, "sheet");
+        s.body = id;
+        s.chart = moved(s.chart, m);
+        for (ThicknessPiece& p : s.field.pieces) p.top = p.top.moved(m), p.bottom = p.bottom.moved(m);
+    }
+    for (LedgerEntry& e : part.ledger) own(e.key, e.kind.c_str()), e.place = m * e.place;
+    for (Finding& f : part.findings) own(f.key, "finding"), f.place = m * f.place;
+    return part;
+}
+
 // Appends a body's own model to the whole.
 void append(Model& to, Model&& from) {
     const int dv = static_cast<int>(to.vertices.size()), de = static_cast<int>(to.edges.size());
@@ -146,21 +163,36 @@ Model halve(const Assembly& solids, const HalveOptions& options, const Observer&
     std::vector<std::optional<Prism>> prisms(n);
     std::vector<std::exception_ptr> failed(n);
     observer.tell("halve", 0.02);
-    const std::size_t chunk = std::max<std::size_t>(1, n / 20);
-    for (std::size_t first = 0; first < n; first += chunk) {
-        const std::size_t count = std::min(chunk, n - first);
+    // Each part is idealized where it first stands and placed from there. Refusals name single walls: then each body is its own.
+    std::map<int, std::size_t> first_of;
+    std::vector<std::size_t> first, own;
+    for (std::size_t i = 0; i < n; ++i) {
+        first.push_back(options.refuse.empty() ? first_of.try_emplace(solids.bodies[i].part, i).first->second : i);
+        if (first[i] == i) own.push_back(i);
+    }
+    const std::size_t chunk = std::max<std::size_t>(1, own.size() / 20);
+    for (std::size_t from = 0; from < own.size(); from += chunk) {
+        const std::size_t count = std::min(chunk, own.size() - from);
         parallel_for(count, [&](std::size_t k) {
-            const std::size_t i = first + k;
+            const std::size_t i = own[from + k];
             try {
                 parts[i] = halve_body(solids, i, options, prisms[i]);
             } catch (...) {
                 failed[i] = std::current_exception();
             }
         });
-        observer.tell("halve", static_cast<double>(first + count) / static_cast<double>(n));
+        observer.tell("halve", static_cast<double>(from + count) / static_cast<double>(own.size()));
     }
     for (const auto& f : failed)
         if (f) std::rethrow_exception(f);
+    for (std::size_t i = 0; i < n; ++i) {
+        if (first[i] == i) continue;
+        const Body &here = solids.bodies[i], &there = solids.bodies[first[i]];
+        const Eigen::Isometry3d m = here.place * there.place.inverse();
+        parts[i] = placed(parts[first[i]], m, static_cast<int>(i), here);
+        prisms[i] = prisms[first[i]];
+        if (prisms[i]) prisms[i]->frame = moved(prisms[i]->frame, m);
+    }
     Vec3 centre = Vec3::Zero();
     double volume = 0;
     for (const Body& b : solids.bodies) centre += b.mass.volume * b.mass.centre, volume += b.mass.volume;

@@ -61,7 +61,7 @@ public:
     }
 
 private:
-    [[noreturn]] static void fail() { throw Error(ErrorKind::input, "model file is damaged: an array ends early; run halvo again"); }
+    [[noreturn]] static void fail() { throw Error(ErrorKind::input, "the stored data is damaged: an array ends early; run halvo again"); }
     std::string bytes_;
     std::size_t at_ = 0;
 };

@@ -96,7 +96,7 @@ FacetFile parse_text_stl(std::string_view bytes) {
             if (!corners.empty()) fail(fmt::format("line {}: the facet before is not finished; export it again", in.line()));
             in.rest();
         } else if (w != "outer" && w != "loop" && w != "endloop") {
-            fail(fmt::format("line {}: \"{}\" has no place in an STL file; export it again", in.line(), w.substr(0, 20)));
+            fail(fmt::format("line {}: \"{}\" has no place in an STL file; export it again", in.line(), shown(w)));
         }
     }
     if (open || !corners.empty()) fail(fmt::format("the STL file ends early, at line {}; copy or export it again", in.line()));
@@ -108,7 +108,7 @@ FacetFile parse_text_stl(std::string_view bytes) {
 
 int obj_index(std::string_view w, std::size_t known, std::size_t line) {
     const auto i = number_in<long long>(w.substr(0, w.find('/')));
-    if (!i || *i == 0) fail(fmt::format("line {}: \"{}\" is no corner of a face; export it again", line, w.substr(0, 20)));
+    if (!i || *i == 0) fail(fmt::format("line {}: \"{}\" is no corner of a face; export it again", line, shown(w)));
     const long long at = *i > 0 ? *i - 1 : static_cast<long long>(known) + *i;
     if (at < 0 || at >= static_cast<long long>(known)) fail(fmt::format("line {}: corner {} does not exist, there are {}; export it again", line, *i, known));
     return static_cast<int>(at);
@@ -135,7 +135,7 @@ std::pair<int, char> ply_type(std::string_view w, std::size_t line) {
         {"ushort", {2, 'u'}}, {"uint16", {2, 'u'}}, {"int", {4, 'i'}},    {"int32", {4, 'i'}},  {"uint", {4, 'u'}},    {"uint32", {4, 'u'}},
         {"float", {4, 'f'}}, {"float32", {4, 'f'}}, {"double", {8, 'f'}}, {"float64", {8, 'f'}}};
     const auto it = types.find(w);
-    if (it == types.end()) fail(fmt::format("line {}: \"{}\" is no type of a PLY file; export it again", line, w.substr(0, 20)));
+    if (it == types.end()) fail(fmt::format("line {}: \"{}\" is no type of a PLY file; export it again", line, shown(w)));
     return it->second;
 }
 
@@ -148,7 +148,7 @@ public:
             const auto w = cursor_.word_anywhere();
             if (w.empty()) early();
             const auto v = number_in<double>(w);
-            if (!v) fail(fmt::format("line {} of its data: \"{}\" is no number; export it again", cursor_.line(), w.substr(0, 20)));
+            if (!v) fail(fmt::format("line {} of its data: \"{}\" is no number; export it again", cursor_.line(), shown(w)));
             return *v;
         }
         if (body_.size() - at_ < static_cast<std::size_t>(size)) early();
@@ -204,13 +204,13 @@ PlyHead parse_ply_head(std::string_view bytes) {
             if (f == "ascii") head.text = true;
             else if (f == "binary_little_endian") head.swap = std::endian::native != std::endian::little;
             else if (f == "binary_big_endian") head.swap = std::endian::native != std::endian::big;
-            else fail(fmt::format("line {}: PLY format \"{}\" is not known; export it again", in.line(), f.substr(0, 20)));
+            else fail(fmt::format("line {}: PLY format \"{}\" is not known; export it again", in.line(), shown(f)));
         } else if (w == "element") {
             PlyElement e;
             e.name = in.word();
             const auto n = number_in<std::uint64_t>(in.word());
             // Every element takes a byte at least: a larger number is damage.
-            if (!n || *n > bytes.size()) fail(fmt::format("line {}: element {} announces more than the file can hold; export it again", in.line(), e.name));
+            if (!n || *n > bytes.size()) fail(fmt::format("line {}: element {} announces more than the file can hold; export it again", in.line(), shown(e.name)));
             e.count = static_cast<std::size_t>(*n);
             head.elements.push_back(std::move(e));
         } else if (w == "property") {
@@ -225,7 +225,7 @@ PlyHead parse_ply_head(std::string_view bytes) {
             p.name = in.word();
             head.elements.back().properties.push_back(std::move(p));
         } else if (w != "ply" && w != "comment" && w != "obj_info" && !w.empty()) {
-            fail(fmt::format("line {}: \"{}\" has no place in the head of a PLY file; export it again", in.line(), w.substr(0, 20)));
+            fail(fmt::format("line {}: \"{}\" has no place in the head of a PLY file; export it again", in.line(), shown(w)));
         }
     }
     fail("the head of the PLY file does not end; copy or export it again");

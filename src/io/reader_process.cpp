@@ -120,9 +120,7 @@ std::vector<std::vector<int>> dealt(const std::vector<int>& weight, std::size_t 
 
 void convert(const KernelDocument& document, const std::vector<int>& which, int fd) {
     for (int i : which) {
-        BlobOut head;
-        head.put(i);
-        send(fd, Message::part, head.bytes() + pack(document.part(i)));
+        send(fd, Message::part, std::string(reinterpret_cast<const char*>(&i), sizeof i) + pack(document.part(i)));
     }
     send(fd, Message::done, "");
 }
@@ -145,9 +143,7 @@ void answering(int fd, const Limits& limits, const std::function<void()>& work) 
     confine(limits, parent);
     answering(pipes[0], limits, [&] {
         const KernelDocument document(file, kind, shown, [&](double share) {
-            BlobOut p;
-            p.put(share);
-            send(pipes[0], Message::progress, p.bytes());
+            send(pipes[0], Message::progress, std::string(reinterpret_cast<const char*>(&share), sizeof share));
         });
         send(pipes[0], Message::tree, pack_tree(document.tree()));
         const auto shares = dealt(document.tree().weight, pipes.size());
@@ -264,14 +260,15 @@ private:
     void handle(Pipe& p, Message kind, std::string payload) {
         if (kind == Message::error) fail(payload);
         if (kind == Message::done) p.done = true;
-        if (kind == Message::progress) share_ = BlobIn(std::move(payload)).get<double>();
+        if (kind == Message::progress) std::memcpy(&share_, payload.data(), std::min(sizeof share_, payload.size()));
         if (kind == Message::tree) {
             out_.tree = unpack_tree(std::move(payload));
             out_.parts.resize(static_cast<std::size_t>(out_.tree.parts));
             have_tree_ = true, share_ = 0.5;
         }
         if (kind == Message::part) {
-            const int i = BlobIn(payload.substr(0, sizeof(int))).get<int>();
+            int i = -1;
+            std::memcpy(&i, payload.data(), std::min(sizeof i, payload.size()));
             out_.parts.at(static_cast<std::size_t>(i)) = unpack_body(payload.substr(sizeof(int)));
             ++received_;
             share_ = 0.5 + 0.4 * received_ / std::max(1, out_.tree.parts);

@@ -4,6 +4,7 @@
 #include <charconv>
 #include <cmath>
 #include <optional>
+#include <string>
 #include <string_view>
 
 namespace halvo::io {
@@ -60,6 +61,14 @@ template <class T>
     const auto [end, ec] = std::from_chars(w.data(), w.data() + w.size(), v);
     if (ec != std::errc() || end != w.data() + w.size()) return std::nullopt;
     return v;
+}
+
+/// A word for a message: short, and nothing in it that would break the line.
+[[nodiscard]] inline std::string shown(std::string_view w) {
+    std::string out(w.substr(0, 20));
+    for (char& c : out)
+        if (static_cast<unsigned char>(c) < 32 || static_cast<unsigned char>(c) > 126) c = '?';
+    return out;
 }
 
 /// A coordinate: finite and of a size that squares and cubes can still be taken of.
