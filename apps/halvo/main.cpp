@@ -148,8 +148,16 @@ int do_demo(const std::string& out, const Common& common) {
     if (!fs::exists(folder / "station.toml")) folder = HALVO_DEMO_INSTALLED;
     if (!fs::exists(folder / "station.toml"))
         throw Error(ErrorKind::input, folder.string() + ": the demo data is not there; install Halvo with its share folder");
-    fmt::print("$ halvo survey {}\n", (folder / "station.step").string());
-    do_survey((folder / "station.step").string(), {}, common);
+    const auto show_survey = [&](const char* name, double azimuth, double elevation) {
+        const fs::path file = folder / name, figure = fs::path(out) / ("survey-" + fs::path(name).stem().string() + ".png");
+        DrawOptions view;
+        view.azimuth = azimuth, view.elevation = elevation;
+        fmt::print("$ halvo survey {} --draw {}\n", file.string(), figure.string());
+        do_survey(file.string(), {}, common, figure.string(), view);
+        fmt::print("\n");
+    };
+    fs::create_directories(out);
+    show_survey("station.step", -55, 28);
     fmt::print("\n$ halvo run {} --out {}\n", (folder / "station.toml").string(), out);
     RunArguments a;
     a.input = (folder / "station.toml").string(), a.out = out;
@@ -170,6 +178,13 @@ int do_demo(const std::string& out, const Common& common) {
         draw(fs::path(out) / f.name, job, f.options);
         fmt::print("figure {}\n", (fs::path(out) / f.name).string());
     }
+    fmt::print("\nWhat else stands on the site, each as it was handed over:\n\n");
+    show_survey("cabinet.step", -60, 25);
+    show_survey("rain-hood.step", -50, -30);
+    show_survey("sensor-arm.step", -65, 20);
+    show_survey("anchor-block.step", -55, 28);
+    show_survey("bracket.toml", -35, 30);
+    show_survey("spoilt-shelf.step", -50, 35);
     return rc;
 }
 

@@ -15,8 +15,8 @@ using namespace view;
 
 constexpr int panel = 236, head = 56, foot = 64, supersampling = 2;
 
-std::string number(double v) {
-    return std::abs(v) >= 100 ? fmt::format("{:.0f}", v) : fmt::format("{:.2f}", v);
+std::string number(double v, double range) {
+    return std::abs(v) >= 100 && range > 2 ? fmt::format("{:.0f}", v) : fmt::format("{:.{}f}", v, range < 0.1 ? 3 : 2);
 }
 
 std::string at(const Vec3& p, const Vec3& shift) {
@@ -24,24 +24,19 @@ std::string at(const Vec3& p, const Vec3& shift) {
     return fmt::format("({:.0f}, {:.0f}, {:.0f}) mm", q.x(), q.y(), q.z());
 }
 
-// Lines that fit the panel, wrapped at words; what does not fit is counted.
+// One line each, cut where the panel ends; what does not fit below is counted.
 void draw_list(Canvas& c, double x, double y, double bottom, const std::vector<std::string>& lines) {
-    constexpr double width = panel - 34, step = 15;
+    constexpr double width = panel - 30;
+    const double step = lines.size() > 14 ? 14 : 18;
     for (std::size_t i = 0; i < lines.size(); ++i) {
-        std::vector<std::string> wrapped{""};
-        for (std::size_t at = 0; at < lines[i].size();) {
-            const std::size_t end = std::min(lines[i].find(' ', at), lines[i].size());
-            const std::string word = lines[i].substr(at, end - at);
-            if (c.text_width(wrapped.back() + " " + word, 11.5, false) > width && !wrapped.back().empty()) wrapped.emplace_back(word);
-            else wrapped.back() += (wrapped.back().empty() ? "" : " ") + word;
-            at = end + 1;
-        }
-        if (y + step * static_cast<double>(wrapped.size()) > bottom - (i + 1 < lines.size() ? step : 0)) {
-            c.text(x, y, fmt::format("and {} more", lines.size() - i), 11.5, faint);
+        if (y > bottom - (i + 1 < lines.size() ? step : 0)) {
+            c.text(x, y, fmt::format("and {} more", lines.size() - i), 11, faint);
             return;
         }
-        for (const std::string& w : wrapped) c.text(x, y, w, 11.5, ink), y += step;
-        y += 4;
+        std::string line = lines[i];
+        while (c.text_width(line, 11, false) > width && line.size() > 8) line = line.substr(0, line.size() - 4) + "...";
+        c.text(x, y, line, 11, ink);
+        y += step;
     }
 }
 
@@ -60,8 +55,9 @@ void draw_scale(Canvas& c, double x, double y, double height, const Scale& s) {
         const double share = s.high > s.low ? (ticks[i] - s.low) / (s.high - s.low) : 0.5;
         const double ty = y + (1 - share) * height;
         c.line(x + 26, ty, x + 32, ty, 1.2, ink);
-        if (std::abs(ty - last) < 15) continue;
-        c.text(x + 37, ty + 4, number(ticks[i]), 12.5, ink);
+        // The ends of the scale are always named.
+        if (std::abs(ty - last) < 15 || (i > 0 && y + height - ty < 15 && ticks.front() <= s.low)) continue;
+        c.text(x + 37, ty + 4, number(ticks[i], s.high - s.low), 12.5, ink);
         last = ty;
     }
 }
@@ -101,15 +97,25 @@ void draw_ruler(Canvas& c, const Scene::View& v, double x, double y) {
     c.text(x, y - 8, fmt::format("{:g} mm", length), 11.5, ink);
 }
 
+// Marks that would cover each other share one flag.
 void draw_marks(Canvas& c, const Scene::View& v, const std::vector<Mark>& marks) {
+    struct Flag {
+        Vec2 at;
+        std::string text;
+    };
+    std::vector<Flag> flags;
     for (const Mark& m : marks) {
-        const Vec2 p = v.pixel(m.place);
-        const double x = p.x(), y = p.y() + head;
-        c.line(x, y, x + 16, y - 22, 1.5, ink);
-        c.disc(x, y, 3.2, ink);
-        const double w = c.text_width(m.text, 12, true);
-        c.rectangle(x + 12, y - 38, w + 10, 18, ink);
-        c.text(x + 17, y - 25, m.text, 12, paper, true);
+        const Vec2 p = v.pixel(m.place) + Vec2(0, head);
+        const auto near = std::find_if(flags.begin(), flags.end(), [&](const Flag& f) { return std::abs(f.at.x() - p.x()) < 16 && std::abs(f.at.y() - p.y()) < 19; });
+        if (near == flags.end()) flags.push_back({p, m.text});
+        else near->text += ", " + m.text;
+    }
+    for (const Flag& f : flags) {
+        c.line(f.at.x(), f.at.y(), f.at.x() + 16, f.at.y() - 22, 1.5, ink);
+        c.disc(f.at.x(), f.at.y(), 3.2, ink);
+        const double w = c.text_width(f.text, 12, true);
+        c.rectangle(f.at.x() + 12, f.at.y() - 38, w + 10, 18, ink);
+        c.text(f.at.x() + 17, f.at.y() - 25, f.text, 12, paper, true);
     }
 }
 

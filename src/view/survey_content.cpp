@@ -22,7 +22,7 @@ std::size_t ix(int i) {
 
 struct Tile {
     Vec3 a, b, c;
-    double thickness = not_a_wall;
+    double thickness = not_a_wall, filled = not_a_wall;
 };
 
 // Cuts a facet at its longest side until it is small enough to carry one colour.
@@ -60,21 +60,26 @@ double tile_size(const Body& b, const BodySurvey& s, double wanted) {
     return size;
 }
 
-// Over the foot of a rib the ray runs down the rib: there the face shows the thickness it has elsewhere.
+// Over the foot of a rib the ray runs down the rib: there the face shows the thickness it has nearby.
 void over_junctions(const Body& b, const std::vector<std::size_t>& facet, std::vector<Tile>& tiles) {
-    std::vector<std::vector<double>> seen(b.faces.size());
+    constexpr std::size_t most = 300;
+    const auto middle = [&](std::size_t t) { return Vec3((tiles[t].a + tiles[t].b + tiles[t].c) / 3); };
+    std::vector<std::vector<std::size_t>> seen(b.faces.size());
     std::vector<std::size_t> all(b.faces.size(), 0);
     for (std::size_t t = 0; t < tiles.size(); ++t) {
         const auto f = ix(b.facets[facet[t]].face);
         ++all[f];
-        if (tiles[t].thickness > 0) seen[f].push_back(tiles[t].thickness);
+        if (tiles[t].thickness > 0) seen[f].push_back(t);
     }
-    for (auto& list : seen)
-        if (!list.empty()) std::nth_element(list.begin(), list.begin() + static_cast<std::ptrdiff_t>(list.size() / 2), list.end());
-    for (std::size_t t = 0; t < tiles.size(); ++t) {
-        const auto f = ix(b.facets[facet[t]].face);
-        if (tiles[t].thickness <= 0 && 10 * seen[f].size() >= 7 * all[f]) tiles[t].thickness = seen[f][seen[f].size() / 2];
-    }
+    parallel_for(tiles.size(), [&](std::size_t t) {
+        const auto& near = seen[ix(b.facets[facet[t]].face)];
+        if (tiles[t].thickness > 0 || 10 * near.size() < 7 * all[ix(b.facets[facet[t]].face)]) return;
+        double least = std::numeric_limits<double>::infinity();
+        for (std::size_t k = 0; k < near.size(); k += 1 + near.size() / most)
+            if (const double d = (middle(near[k]) - middle(t)).squaredNorm(); d < least) least = d, tiles[t].filled = tiles[near[k]].thickness;
+    });
+    for (Tile& t : tiles)
+        if (t.thickness <= 0 && t.filled > 0) t.thickness = t.filled;
 }
 
 std::vector<Tile> tiles_of(const Body& b, const BodySurvey& s, double tol, double wanted) {
@@ -114,6 +119,7 @@ Content compose_survey(const Job& job) {
         if (s.thickest > high) high = s.thickest, thick = &s;
         for (const ThicknessBand& t : s.bands) values.insert(std::round(t.mean * 1e3) / 1e3);
     }
+    if (high - low < 1e-9) low = 0;
     const double size = job.solids.box.isEmpty() ? 1 : job.solids.box.diagonal().norm();
     for (std::size_t i = 0; i < job.solids.bodies.size(); ++i) {
         const Body& b = job.solids.bodies[i];
@@ -125,8 +131,8 @@ Content compose_survey(const Job& job) {
             if (!e.degenerate) out.scene.lines.push_back({e.curve.sampled(0.2, 12), ink, 0.8, false, false});
     }
     if (high > 0) {
+        values.insert(low), values.insert(high);
         out.scale = Scale{"wall thickness", "mm", low, high, {values.begin(), values.end()}};
-        if (high - low < 1e-9) out.scale->low = 0;
     }
     out.legend.push_back({"no wall", "", neutral, 1, false, true});
     std::size_t n = 0;
@@ -138,7 +144,7 @@ Content compose_survey(const Job& job) {
     }
     if (out.list.empty()) out.list.push_back("no findings");
     if (thin && thick)
-        out.captions.push_back(fmt::format("thinnest {:.3f} mm at {}; thickest {:.3f} mm at {}", low, place_text(thin->thinnest_at, job.solids.shift), high,
+        out.captions.push_back(fmt::format("thinnest {:.3f} mm at {}; thickest {:.3f} mm at {}", thin->thinnest, place_text(thin->thinnest_at, job.solids.shift), high,
                                            place_text(thick->thickest_at, job.solids.shift)));
     std::string classes;
     for (BodyClass c : {BodyClass::thin, BodyClass::slender, BodyClass::bulk, BodyClass::mixed, BodyClass::open}) {
