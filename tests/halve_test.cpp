@@ -315,7 +315,8 @@ TEST(Halve, RepeatedPartsAreIdealizedOnceAndPlaced) {
     const std::string file = (folder / "many.step").string();
     std::vector<Eigen::Isometry3d> places;
     for (int i = 0; i < 12; ++i)
-        places.push_back(Eigen::Translation3d(900.0 * (i % 4), 900.0 * (i / 4), 40.0 * i) * Eigen::Isometry3d(Eigen::AngleAxisd(0.4 * i, Vec3(1, -2, 0.5).normalized())));
+        places.push_back(Eigen::Translation3d(900.0 * (i % 4), 900.0 * (i / 4), 40.0 * i) *
+                         Eigen::Isometry3d(Eigen::AngleAxisd(0.4 * i, Vec3(1, -2, 0.5).normalized())));
     make::write_step_assembly(file, "rack", {"shelf", make::instrument_shelf()}, places);
     const Assembly solids = read(file);
     const Model many = halve(solids), single = halve(solids_of({{"shelf", make::instrument_shelf()}}));

@@ -40,7 +40,8 @@ double total_volume(const Assembly& a) {
 make::Solid wavy_panel() {
     std::vector<std::vector<double>> heights(9, std::vector<double>(7));
     for (std::size_t i = 0; i < 9; ++i)
-        for (std::size_t j = 0; j < 7; ++j) heights[i][j] = 18 * std::sin(0.45 * static_cast<double>(i)) * std::cos(0.4 * static_cast<double>(j)) + 0.8 * static_cast<double>(j);
+        for (std::size_t j = 0; j < 7; ++j)
+            heights[i][j] = 18 * std::sin(0.45 * static_cast<double>(i)) * std::cos(0.4 * static_cast<double>(j)) + 0.8 * static_cast<double>(j);
     return make::panel(heights, 40, 3);
 }
 
@@ -70,9 +71,7 @@ TEST(ReadMass, FreeformAgreesWithTheKernelToAMillionth) {
 }
 
 TEST(ReadMass, SweptAndConvertedSurfacesToo) {
-    const std::vector<make::Solid> parts = {spline_prism(),
-                                            make::as_splines(make::bent_sensor_arm()[0].solid),
-                                            make::bent_sensor_arm()[0].solid,
+    const std::vector<make::Solid> parts = {spline_prism(), make::as_splines(make::bent_sensor_arm()[0].solid), make::bent_sensor_arm()[0].solid,
                                             make::as_splines(make::ball({3, 4, 5}, 20)),
                                             make::as_splines(make::cut(box({0, 0, 0}, {60, 60, 20}), {make::cylinder({30, 30, -5}, Vec3::UnitZ(), 12, 40)}))};
     for (std::size_t i = 0; i < parts.size(); ++i) {
@@ -249,7 +248,8 @@ TEST(ReadFacets, SeveralSolidsNamesVoidsAndTurnedSkins) {
         f.name = name;
         return f;
     };
-    make::Facets outer = facets(box({0, 0, 0}, {40, 40, 40}), "case"), inner = facets(box({0, 0, 0}, {20, 20, 20}), "case"), other = facets(box({0, 0, 0}, {10, 10, 10}), "knob");
+    make::Facets outer = facets(box({0, 0, 0}, {40, 40, 40}), "case"), inner = facets(box({0, 0, 0}, {20, 20, 20}), "case"),
+                 other = facets(box({0, 0, 0}, {10, 10, 10}), "knob");
     // The parts were moved to their middle on reading, so the small box lies in the middle of the large one; its skin looks inward.
     for (auto& c : inner.facets) std::swap(c[1], c[2]);
     const int base = static_cast<int>(outer.points.size());
@@ -379,7 +379,8 @@ TEST(Select, NumbersRangesNamesSizesAndLayers) {
     const Folder folder;
     const std::string file = (folder / "site.step").string();
     std::vector<make::Item> items;
-    for (int i = 1; i <= 3; ++i) items.push_back({fmt::format("bolt M{}", 4 * i), make::moved(make::cylinder({0, 0, 0}, Vec3::UnitZ(), 2.0 * i, 12), make::place({30.0 * i, 0, 0}))});
+    for (int i = 1; i <= 3; ++i)
+        items.push_back({fmt::format("bolt M{}", 4 * i), make::moved(make::cylinder({0, 0, 0}, Vec3::UnitZ(), 2.0 * i, 12), make::place({30.0 * i, 0, 0}))});
     items.push_back({"camera", box({0, 60, 0}, {40, 40, 40})});
     items.push_back({"deck", box({0, 0, -10}, {300, 200, 5})});
     items.push_back({"rail", box({0, 150, 0}, {300, 10, 10})});

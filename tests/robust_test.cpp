@@ -102,7 +102,8 @@ INSTANTIATE_TEST_SUITE_P(Kinds, Flipped, testing::Values("p.step", "p.igs", "b.s
 TEST(Damaged, NumbersBeyondAllSizeAndNotANumber) {
     const Folder folder;
     for (const char* bad : {"nan", "inf", "-inf", "1e400", "1e300", "1e13"}) {
-        spit(folder / "x.stl", fmt::format("solid x\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 {}\nendloop\nendfacet\nendsolid x\n", bad));
+        spit(folder / "x.stl",
+             fmt::format("solid x\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 {}\nendloop\nendfacet\nendsolid x\n", bad));
         EXPECT_NE(outcome(folder / "x.stl"), "") << bad;
         spit(folder / "x.obj", fmt::format("v 0 0 0\nv 1 0 0\nv 0 1 {}\nf 1 2 3\n", bad));
         EXPECT_NE(outcome(folder / "x.obj"), "") << bad;
@@ -150,7 +151,8 @@ TEST(Damaged, ALoopInTheProductTreeOrAHangEndsInTime) {
     // A request to stop reaches a reader that is busy: the child process is ended.
     const Folder folder;
     std::vector<make::Item> items;
-    for (int i = 0; i < 60; ++i) items.push_back({fmt::format("tube {}", i), make::moved(make::extrude(make::rectangular_tube(40, 40, 3, 6), 900), make::place({60.0 * i, 0, 0}))});
+    for (int i = 0; i < 60; ++i)
+        items.push_back({fmt::format("tube {}", i), make::moved(make::extrude(make::rectangular_tube(40, 40, 3, 6), 900), make::place({60.0 * i, 0, 0}))});
     make::write_step((folder / "many.step").string(), items);
     const auto start = std::chrono::steady_clock::now();
     Observer stop;

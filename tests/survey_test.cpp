@@ -47,7 +47,6 @@ make::Solid with_step(double step) {
     return make::fuse({plate(), box({100, 60, 0}, {20 + step, 20, 4})});
 }
 
-
 // One face alone: its free edges are its outline.
 make::Solid surface() {
     make::Solid s = plate();
@@ -78,7 +77,8 @@ std::vector<Case> cases() {
         {"needless edges", one(make::fuse({box({0, 0, 0}, {60, 80, 4}), box({60, 0, 0}, {60, 80, 4})})), one(plate())},
         {"short edges", one(with_step(0.1)), one(with_step(5))},
         {"sliver faces", one(with_step(0.1)), one(with_step(5))},
-        {"self-intersection", one(make::in_one_skin(plate(), box({40, 20, -20}, {4, 30, 40}))), one(make::in_one_skin(plate(), box({40, 20, 10}, {4, 30, 40})))},
+        {"self-intersection", one(make::in_one_skin(plate(), box({40, 20, -20}, {4, 30, 40}))),
+         one(make::in_one_skin(plate(), box({40, 20, 10}, {4, 30, 40})))},
         {"tiny body", {{"plate", plate()}, {"grain", box({0, 0, 10}, {0.05, 0.05, 0.05})}}, {{"plate", plate()}, {"cube", box({0, 0, 10}, {5, 5, 5})}}},
         {"overlap", {{"plate", plate()}, {"rib", upright({50, 20, 3.7})}}, {{"plate", plate()}, {"rib", upright({50, 20, 4})}}},
         {"near miss", {{"plate", plate()}, {"rib", upright({50, 20, 4.4})}}, {{"plate", plate()}, {"rib", upright({50, 20, 6})}}},
@@ -126,7 +126,8 @@ TEST_P(FindingKind, IsTheSameOneAnywhere) {
 
 INSTANTIATE_TEST_SUITE_P(All, FindingKind, testing::Range<std::size_t>(0, cases().size()), [](const auto& i) {
     std::string name = cases()[i.param].kind + std::to_string(i.param);
-    std::replace_if(name.begin(), name.end(), [](char c) { return !std::isalnum(static_cast<unsigned char>(c)); }, '_');
+    std::replace_if(
+        name.begin(), name.end(), [](char c) { return !std::isalnum(static_cast<unsigned char>(c)); }, '_');
     return name;
 });
 
@@ -149,7 +150,8 @@ TEST(SurveyFigures, OverlapsHaveTheirVolumeAndDepth) {
 }
 
 TEST(SurveyFigures, ContactAndNearMissAreasAreExactBetweenPlanes) {
-    const Survey touching = survey(solids_of({{"plate", plate()}, {"block", make::moved(box({0, 0, 0}, {30, 17, 10}), make::place({50, 20, 4}, Vec3::UnitZ(), Vec3(1, 0.4, 0)))}}));
+    const Survey touching =
+        survey(solids_of({{"plate", plate()}, {"block", make::moved(box({0, 0, 0}, {30, 17, 10}), make::place({50, 20, 4}, Vec3::UnitZ(), Vec3(1, 0.4, 0)))}}));
     EXPECT_NEAR(std::pow(found(touching, "contact")->size, 2), 30 * 17, 1e-6);
     const Survey near = survey(solids_of({{"plate", plate()}, {"block", box({50, 20, 4.25}, {30, 17, 10})}}));
     const Finding* f = found(near, "near miss");
@@ -281,8 +283,8 @@ TEST(SurveyDemo, CleanPartsHaveNoFindings) {
 
 TEST(SurveyDemo, SpoiltShelfShowsEveryKind) {
     const Survey s = survey(read(fs::path(HALVO_SOURCE) / "demo" / "spoilt-shelf.step"));
-    for (const char* kind : {"open body", "missing face", "unconnected edges", "doubled faces", "inverted orientation", "short edges", "sliver faces", "self-intersection",
-                             "tiny body", "overlap", "near miss", "contact", "doubled bodies", "small holes", "small rounds", "lettering"})
+    for (const char* kind : {"open body", "missing face", "unconnected edges", "doubled faces", "inverted orientation", "short edges", "sliver faces",
+                             "self-intersection", "tiny body", "overlap", "near miss", "contact", "doubled bodies", "small holes", "small rounds", "lettering"})
         EXPECT_NE(found(s, kind), nullptr) << kind;
     std::set<std::string> keys;
     for (const Finding& f : s.findings) EXPECT_TRUE(keys.insert(f.key).second) << f.key;
@@ -293,7 +295,8 @@ TEST(SurveyCommand, PageDataAndPicture) {
     const std::string file = "'" HALVO_SOURCE "/demo/spoilt-shelf.step'";
     const Ran page = halvo_command("survey " + file + " --set 'source.skip=[\"lid*\", \"grain\"]'");
     ASSERT_EQ(page.code, 0) << page.err;
-    for (const char* word : {"left out (6)", "lid open", "source.skip \"lid*\"", "thicknesses mm", "nodes: about", "findings:", "contacts:", "overlap by 48 mm3"})
+    for (const char* word :
+         {"left out (6)", "lid open", "source.skip \"lid*\"", "thicknesses mm", "nodes: about", "findings:", "contacts:", "overlap by 48 mm3"})
         EXPECT_NE(page.out.find(word), std::string::npos) << word;
     const Ran data = halvo_command("survey " + file + " --json --quiet --draw '" + (folder / "s.png").string() + "'");
     ASSERT_EQ(data.code, 0) << data.err;

@@ -74,8 +74,7 @@ int do_run(const RunArguments& a, const Common& common) {
     return until == Stage::prove && !job.proof.within_bounds ? exit_bounds : 0;
 }
 
-int do_survey(const std::string& input, const std::vector<std::string>& sets, const Common& common, const std::string& figure = "",
-              DrawOptions view = {}) {
+int do_survey(const std::string& input, const std::vector<std::string>& sets, const Common& common, const std::string& figure = "", DrawOptions view = {}) {
     Job job;
     job.plan = plan_for(input, sets, 0);
     run(job, Stage::read, Stage::survey, terminal_observer(common.quiet));

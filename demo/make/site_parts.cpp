@@ -16,18 +16,19 @@ std::vector<Vec2> rectangle(double x, double y) {
 // U of sheet: web of `width` with two flanges of `depth` upwards, extruded along its z by `length`.
 Solid tray(double width, double depth, double t, double inside, double length) {
     const double w = width / 2, out = inside + t;
-    return extrude({rounded({{-w, 0}, {w, 0}, {w, depth}, {w - t, depth}, {w - t, t}, {-w + t, t}, {-w + t, depth}, {-w, depth}},
-                            {out, out, 0, 0, inside, inside, 0, 0})},
-                   length);
+    return extrude(
+        {rounded({{-w, 0}, {w, 0}, {w, depth}, {w - t, depth}, {w - t, t}, {-w + t, t}, {-w + t, depth}, {-w, depth}}, {out, out, 0, 0, inside, inside, 0, 0})},
+        length);
 }
 
 }  // namespace
 
 std::vector<Item> cabinet() {
     constexpr double w = 300, d = 160, h = 400, t = 1.5, in = 2, out = in + t, lip = 25;
-    const Solid whole = extrude({rounded({{lip, 0}, {lip, t}, {t, t}, {t, d - t}, {w - t, d - t}, {w - t, t}, {w - lip, t}, {w - lip, 0}, {w, 0}, {w, d}, {0, d}, {0, 0}},
-                                         {0, 0, in, in, in, in, 0, 0, out, out, out, out})},
-                                h);
+    const Solid whole =
+        extrude({rounded({{lip, 0}, {lip, t}, {t, t}, {t, d - t}, {w - t, d - t}, {w - t, t}, {w - lip, t}, {w - lip, 0}, {w, 0}, {w, d}, {0, d}, {0, 0}},
+                         {0, 0, in, in, in, in, 0, 0, out, out, out, out})},
+                h);
     const Solid body = cut(whole, {cylinder({80, d - 10, 60}, Vec3::UnitY(), 11, 20), cylinder({220, d - 10, 60}, Vec3::UnitY(), 11, 20)});
     // Web outwards, flanges inwards against the back and the lips.
     const Solid one = tray(d - 2 * t, 20, t, in, w - 10);
@@ -60,9 +61,9 @@ std::vector<Item> bent_sensor_arm() {
     const Solid bend = moved(revolve(profile, {radius, 0, 0}, Vec3::UnitY(), pi / 2), place({0, 0, rise}));
     const Solid out = moved(extrude(profile, reach), place({radius, 0, rise + radius}, Vec3::UnitX(), Vec3::UnitY()));
     const Solid arm = fuse({up, bend, out});
-    const Solid plate = cut(box({-50, -50, -6}, {100, 100, 6}),
-                            {cylinder({-36, -36, -10}, Vec3::UnitZ(), 5.5, 20), cylinder({36, -36, -10}, Vec3::UnitZ(), 5.5, 20),
-                             cylinder({-36, 36, -10}, Vec3::UnitZ(), 5.5, 20), cylinder({36, 36, -10}, Vec3::UnitZ(), 5.5, 20)});
+    const Solid plate =
+        cut(box({-50, -50, -6}, {100, 100, 6}), {cylinder({-36, -36, -10}, Vec3::UnitZ(), 5.5, 20), cylinder({36, -36, -10}, Vec3::UnitZ(), 5.5, 20),
+                                                 cylinder({-36, 36, -10}, Vec3::UnitZ(), 5.5, 20), cylinder({36, 36, -10}, Vec3::UnitZ(), 5.5, 20)});
     return {{"bent sensor arm", arm, {0.70, 0.72, 0.75}}, {"arm end plate", plate, {0.60, 0.62, 0.66}}};
 }
 
@@ -87,7 +88,8 @@ std::vector<Item> spoilt_shelf() {
     std::vector<Solid> raised = {instrument_shelf()};
     for (int i = 0; i < 4; ++i) raised.push_back(box({-0.8 * l + 14 * i, -0.75 * w, top - 0.5}, {8, 2, 0.9}));
     raised.push_back(box({0.55 * l, -0.8 * w, -0.05}, {40, 40, 1}));
-    const Solid shelf = cut(fuse(raised), {cylinder({0.5 * l, 0.6 * w, -1}, Vec3::UnitZ(), 0.75, 20), cylinder({0.6 * l, 0.6 * w, -1}, Vec3::UnitZ(), 0.75, 20)});
+    const Solid shelf =
+        cut(fuse(raised), {cylinder({0.5 * l, 0.6 * w, -1}, Vec3::UnitZ(), 0.75, 20), cylinder({0.6 * l, 0.6 * w, -1}, Vec3::UnitZ(), 0.75, 20)});
     const auto upright = [&](double x) { return box({x, -20, -40}, {4, 40, 40}); };
     const Solid plate = box({0, 0, 0}, {80, 50, 3});
     const auto beside = [&](const Solid& k, double y) { return moved(k, place({l + 60, y, 0})); };

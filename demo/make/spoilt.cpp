@@ -235,8 +235,7 @@ Facets scan(const halvo::Body& body, double spacing, double noise, unsigned seed
                     box.extend(q);
                 }
             }
-            for (std::size_t i = first; i < flat.size(); ++i)
-                segments.push_back({static_cast<int>(i), static_cast<int>(i + 1 < flat.size() ? i + 1 : first)});
+            for (std::size_t i = first; i < flat.size(); ++i) segments.push_back({static_cast<int>(i), static_cast<int>(i + 1 < flat.size() ? i + 1 : first)});
         }
         // A staggered grid inside, not too near to the boundary.
         std::vector<std::vector<Vec2>> loops(1);

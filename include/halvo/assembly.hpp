@@ -66,14 +66,14 @@ struct Body {
     std::vector<Vec3> vertices;
     std::vector<BodyEdge> edges;
     std::vector<Face> faces;
-    std::vector<Vec3> points;      ///< corners of the facets
-    std::vector<Vec2> parameters;  ///< of the points on their spline face; empty where no face is a spline
-    std::vector<Facet> facets;     ///< outward oriented, grouped by face
-    bool closed = true;            ///< every edge bounds two faces
-    bool faceted = false;          ///< read from facets: surfaces are fitted to them, figures are those of the facets
-    int turned = 0;                ///< facets or faces that looked inward in the file and were turned
-    int number = 0;                ///< 1-based place among all bodies of the file, as survey lists them
-    int part = 0;                  ///< bodies with the same part are one shape in several places
+    std::vector<Vec3> points;                                 ///< corners of the facets
+    std::vector<Vec2> parameters;                             ///< of the points on their spline face; empty where no face is a spline
+    std::vector<Facet> facets;                                ///< outward oriented, grouped by face
+    bool closed = true;                                       ///< every edge bounds two faces
+    bool faceted = false;                                     ///< read from facets: surfaces are fitted to them, figures are those of the facets
+    int turned = 0;                                           ///< facets or faces that looked inward in the file and were turned
+    int number = 0;                                           ///< 1-based place among all bodies of the file, as survey lists them
+    int part = 0;                                             ///< bodies with the same part are one shape in several places
     Eigen::Isometry3d place = Eigen::Isometry3d::Identity();  ///< from the part's own coordinates to this body's
     MassProperties mass;
     Box3 box;
@@ -100,10 +100,10 @@ struct Assembly {
     Vec3 shift = Vec3::Zero();  ///< added to Halvo's coordinates to get those of the file (mm)
     Tolerance tolerance;
     std::string format = "STEP";
-    bool unit_stated = true;        ///< by the file or by the plan
-    std::vector<Body> bodies;       ///< in canonical order: by name, then size; not by order in the file
-    std::vector<LeftOut> left_out;  ///< by the plan's source.body, source.only and source.skip
-    std::vector<std::string> notes; ///< what the reader had to pass over, one line each
+    bool unit_stated = true;         ///< by the file or by the plan
+    std::vector<Body> bodies;        ///< in canonical order: by name, then size; not by order in the file
+    std::vector<LeftOut> left_out;   ///< by the plan's source.body, source.only and source.skip
+    std::vector<std::string> notes;  ///< what the reader had to pass over, one line each
     Box3 box;
 };
 

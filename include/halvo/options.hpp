@@ -10,8 +10,8 @@
 namespace halvo {
 
 struct SourceOptions {
-    std::string file;               ///< STEP, IGES, STL, OBJ or PLY file, gzip-compressed or not; relative to the plan
-    std::string unit;               ///< what one unit of a file without units is; STEP and IGES say their own: a differing value is an error
+    std::string file;  ///< STEP, IGES, STL, OBJ or PLY file, gzip-compressed or not; relative to the plan
+    std::string unit;  ///< what one unit of a file without units is; STEP and IGES say their own: a differing value is an error
     /// Take only these: 1-based number or range as survey lists them ("7", "3-9"), name or path with wildcards ("bolt*"),
     /// "class=thin", "layer=frame", "size<20 mm", "size>2 m". Empty takes all.
     std::vector<std::string> body;
@@ -24,11 +24,11 @@ struct SurveyOptions {
     double thinnest = 0;                                        ///< walls thinner than this are not walls
     double slender = 8;                                         ///< a member is at least this many times as long as its profile is deep
     double flat = 10;                                           ///< a flat bar at least this many times as wide as thick counts as a thin plate
-    double near = 1;    ///< bodies with a gap up to this nearly touch
-    double tiny = 0;    ///< bodies smaller than this in all directions are tiny; 0: a thousandth of the model
-    double narrow = 0;  ///< edges shorter and faces narrower than this are findings; 0: a twentieth of the body's wall
-    double holes = 0;   ///< strip.holes: holes up to this diameter are small; 0: those no wider than the wall is thick
-    double rounds = 0;  ///< strip.rounds: rounds up to this radius are small; 0: those below half the wall's thickness
+    double near = 1;                                            ///< bodies with a gap up to this nearly touch
+    double tiny = 0;                                            ///< bodies smaller than this in all directions are tiny; 0: a thousandth of the model
+    double narrow = 0;                                          ///< edges shorter and faces narrower than this are findings; 0: a twentieth of the body's wall
+    double holes = 0;                                           ///< strip.holes: holes up to this diameter are small; 0: those no wider than the wall is thick
+    double rounds = 0;                                          ///< strip.rounds: rounds up to this radius are small; 0: those below half the wall's thickness
     double raised = 0;  ///< strip.raised: raised and sunk features up to this height are lettering; 0: half the wall's thickness
 };
 

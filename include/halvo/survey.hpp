@@ -27,10 +27,10 @@ struct BodySurvey {
     Vec3 thinnest_at = Vec3::Zero(), thickest_at = Vec3::Zero();
     std::vector<ThicknessBand> bands;  ///< largest share first
     double wall_area = 0, rim_area = 0, rest_area = 0;
-    double thin_share = 0;         ///< share of the skin that belongs to walls and their rims
-    std::vector<BulkRegion> bulk;  ///< of mixed bodies, largest first
-    double length = 0, depth = 0;  ///< of slender bodies
-    std::string profile;           ///< shape name of slender bodies
+    double thin_share = 0;                                   ///< share of the skin that belongs to walls and their rims
+    std::vector<BulkRegion> bulk;                            ///< of mixed bodies, largest first
+    double length = 0, depth = 0;                            ///< of slender bodies
+    std::string profile;                                     ///< shape name of slender bodies
     std::vector<std::pair<std::string, double>> dimensions;  ///< of the profile (mm)
     double solid_nodes = 0, model_nodes = 0;                 ///< estimates, see Survey::rule
 };

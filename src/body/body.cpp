@@ -239,7 +239,8 @@ SkinPoint Body::on_skin(std::size_t facet, const Vec3& p) const {
         const auto& k = facets[facet].corners;
         if (!free->spline || parameters.empty()) return {p, facet_normal(facet)};
         // Barycentric coordinates of p in the facet give the guess.
-        const Vec3 &a = points[static_cast<std::size_t>(k[0])], ab = points[static_cast<std::size_t>(k[1])] - a, ac = points[static_cast<std::size_t>(k[2])] - a;
+        const Vec3 &a = points[static_cast<std::size_t>(k[0])], ab = points[static_cast<std::size_t>(k[1])] - a,
+                   ac = points[static_cast<std::size_t>(k[2])] - a;
         const Vec3 n = ab.cross(ac);
         const double n2 = n.squaredNorm(), y = n2 > 0 ? n.dot((p - a).cross(ac)) / n2 : 0, z = n2 > 0 ? n.dot(ab.cross(p - a)) / n2 : 0;
         const auto at = [&](std::size_t j) -> const Vec2& { return parameters[static_cast<std::size_t>(k[j])]; };

@@ -27,8 +27,7 @@ std::vector<int> weld(const std::vector<Vec3>& points, const std::vector<int>& o
     std::sort(order.begin(), order.end(), [&](int a, int b) { return key(a) != key(b) ? key(a) < key(b) : a < b; });
     // Numbered in the order they first appear, so that nothing depends on where the part lies.
     std::vector<int> first(points.size());
-    for (std::size_t i = 0; i < order.size(); ++i)
-        first[ix(order[i])] = i > 0 && key(order[i]) == key(order[i - 1]) ? first[ix(order[i - 1])] : order[i];
+    for (std::size_t i = 0; i < order.size(); ++i) first[ix(order[i])] = i > 0 && key(order[i]) == key(order[i - 1]) ? first[ix(order[i - 1])] : order[i];
     for (std::size_t i = 0; i < points.size(); ++i) {
         if (first[i] == static_cast<int>(i)) to[i] = static_cast<int>(out.size()), out.push_back(points[i]);
         else to[i] = to[ix(first[i])];

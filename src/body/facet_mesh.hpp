@@ -23,7 +23,7 @@ struct FacetMesh {
 /// more than two facets share a side, those that bound the same material are neighbours. Facets of a piece are turned to agree
 /// with each other, then outward; a skin that encloses a void of another stays with it.
 /// `group` and `names` name the pieces; with `separate` groups never weld.
-[[nodiscard]] std::vector<FacetMesh> facet_meshes(const std::vector<Vec3>& points, const std::vector<std::array<int, 3>>& facets,
-                                                  const std::vector<int>& group, const std::vector<std::string>& names, bool separate);
+[[nodiscard]] std::vector<FacetMesh> facet_meshes(const std::vector<Vec3>& points, const std::vector<std::array<int, 3>>& facets, const std::vector<int>& group,
+                                                  const std::vector<std::string>& names, bool separate);
 
 }  // namespace halvo

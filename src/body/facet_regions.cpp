@@ -12,11 +12,11 @@
 namespace halvo {
 namespace {
 
-constexpr double sharp = 35 * pi / 180;           // a larger turn between facets is an edge
-constexpr double plane_turn = 12 * pi / 180;      // facets of a region turn from its surface by no more than this
-constexpr double curved_turn = 25 * pi / 180;     // half a step of a coarse tessellation
-constexpr double least_span = 8 * pi / 180;       // a curved region turns by more in all
-constexpr double reach = 3.5;                     // times the scatter
+constexpr double sharp = 35 * pi / 180;        // a larger turn between facets is an edge
+constexpr double plane_turn = 12 * pi / 180;   // facets of a region turn from its surface by no more than this
+constexpr double curved_turn = 25 * pi / 180;  // half a step of a coarse tessellation
+constexpr double least_span = 8 * pi / 180;    // a curved region turns by more in all
+constexpr double reach = 3.5;                  // times the scatter
 
 std::size_t ix(int i) {
     return static_cast<std::size_t>(i);
@@ -133,10 +133,14 @@ private:
         for (std::size_t i = 0; i < facets.size(); i += step)
             for (std::size_t k = 0; k < 3; ++k) points.push_back(m_.at(ix(facets[i]), k)), normals.push_back(normal_[ix(facets[i])]);
         switch (kind) {
-            case 0: return fit_plane(points);
-            case 1: return fit_cylinder(points, normals, effort);
-            case 2: return fit_cone(points, normals, effort);
-            default: return fit_sphere(points, normals, effort);
+            case 0:
+                return fit_plane(points);
+            case 1:
+                return fit_cylinder(points, normals, effort);
+            case 2:
+                return fit_cone(points, normals, effort);
+            default:
+                return fit_sphere(points, normals, effort);
         }
     }
 

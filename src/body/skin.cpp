@@ -10,9 +10,9 @@
 namespace halvo {
 namespace {
 
-constexpr double smooth_turn = 0.17;     // sine: faces that meet at less than ten degrees continue each other
-constexpr double ray_and_ball = 0.9;     // share of the ray that the ball must reach
-constexpr double rim_of_wall = 1.5;      // ball at a rim over the thickness of the wall beside it
+constexpr double smooth_turn = 0.17;  // sine: faces that meet at less than ten degrees continue each other
+constexpr double ray_and_ball = 0.9;  // share of the ray that the ball must reach
+constexpr double rim_of_wall = 1.5;   // ball at a rim over the thickness of the wall beside it
 const double scatter_angle = std::cos(pi / 6);
 
 std::size_t ix(int i) {

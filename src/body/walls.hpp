@@ -10,7 +10,7 @@ struct Probe {
     int face = -1, opposite = -1;
     Vec3 point = Vec3::Zero();   ///< on the exact surface where that is known
     Vec3 normal = Vec3::Zero();  ///< outward
-    double weight = 0;  ///< skin area the probe stands for
+    double weight = 0;           ///< skin area the probe stands for
     double distance = 0;
     double facing = 0;  ///< minus the cosine between both outward normals: 1 when exactly opposed
 };

@@ -101,8 +101,7 @@ auto refine(std::span<const Vec3> points, const Effort& effort, const Build& bui
         Eigen::Matrix<double, n, n> a = Eigen::Matrix<double, n, n>::Zero();
         Vector g = Vector::Zero(), row;
         for (const Vec3& p : points) {
-            for (int k = 0; k < n; ++k)
-                row[k] = (distance(plus[static_cast<std::size_t>(k)], p) - distance(minus[static_cast<std::size_t>(k)], p)) / (2 * h);
+            for (int k = 0; k < n; ++k) row[k] = (distance(plus[static_cast<std::size_t>(k)], p) - distance(minus[static_cast<std::size_t>(k)], p)) / (2 * h);
             a += row * row.transpose();
             g += row * distance(here, p);
         }

@@ -118,8 +118,8 @@ int obj_index(std::string_view w, std::size_t known, std::size_t line) {
 
 struct Property {
     std::string name;
-    int size = 0;  // bytes
-    char kind = 'f';  // i signed, u unsigned, f floating
+    int size = 0;       // bytes
+    char kind = 'f';    // i signed, u unsigned, f floating
     int list_size = 0;  // bytes of the count, 0 for a single value
     char list_kind = 'u';
 };
@@ -131,9 +131,9 @@ struct PlyElement {
 
 std::pair<int, char> ply_type(std::string_view w, std::size_t line) {
     static const std::map<std::string_view, std::pair<int, char>> types = {
-        {"char", {1, 'i'}},  {"int8", {1, 'i'}},   {"uchar", {1, 'u'}},  {"uint8", {1, 'u'}},  {"short", {2, 'i'}},   {"int16", {2, 'i'}},
-        {"ushort", {2, 'u'}}, {"uint16", {2, 'u'}}, {"int", {4, 'i'}},    {"int32", {4, 'i'}},  {"uint", {4, 'u'}},    {"uint32", {4, 'u'}},
-        {"float", {4, 'f'}}, {"float32", {4, 'f'}}, {"double", {8, 'f'}}, {"float64", {8, 'f'}}};
+        {"char", {1, 'i'}},   {"int8", {1, 'i'}},    {"uchar", {1, 'u'}},  {"uint8", {1, 'u'}},  {"short", {2, 'i'}}, {"int16", {2, 'i'}},
+        {"ushort", {2, 'u'}}, {"uint16", {2, 'u'}},  {"int", {4, 'i'}},    {"int32", {4, 'i'}},  {"uint", {4, 'u'}},  {"uint32", {4, 'u'}},
+        {"float", {4, 'f'}},  {"float32", {4, 'f'}}, {"double", {8, 'f'}}, {"float64", {8, 'f'}}};
     const auto it = types.find(w);
     if (it == types.end()) fail(fmt::format("line {}: \"{}\" is no type of a PLY file; export it again", line, shown(w)));
     return it->second;
@@ -210,7 +210,8 @@ PlyHead parse_ply_head(std::string_view bytes) {
             e.name = in.word();
             const auto n = number_in<std::uint64_t>(in.word());
             // Every element takes a byte at least: a larger number is damage.
-            if (!n || *n > bytes.size()) fail(fmt::format("line {}: element {} announces more than the file can hold; export it again", in.line(), shown(e.name)));
+            if (!n || *n > bytes.size())
+                fail(fmt::format("line {}: element {} announces more than the file can hold; export it again", in.line(), shown(e.name)));
             e.count = static_cast<std::size_t>(*n);
             head.elements.push_back(std::move(e));
         } else if (w == "property") {

@@ -26,8 +26,8 @@
 #include <XCAFDoc_LayerTool.hxx>
 #include <XCAFDoc_ShapeTool.hxx>
 
-#include <Eigen/LU>
 #include <fmt/format.h>
+#include <Eigen/LU>
 
 #include <cstdlib>
 #include <fstream>
@@ -37,8 +37,9 @@ namespace halvo::io {
 namespace {
 
 std::string unit_name(const std::string& kernel_name) {
-    static const std::map<std::string, std::string> names = {{"millimetre", "mm"}, {"MM", "mm"}, {"metre", "m"},   {"M", "m"},     {"INCH", "inch"}, {"IN", "inch"},
-                                                             {"inch", "inch"},     {"CM", "cm"}, {"centimetre", "cm"}, {"foot", "ft"}, {"FOOT", "ft"},   {"FT", "ft"}};
+    static const std::map<std::string, std::string> names = {{"millimetre", "mm"}, {"MM", "mm"},   {"metre", "m"},   {"M", "m"},
+                                                             {"INCH", "inch"},     {"IN", "inch"}, {"inch", "inch"}, {"CM", "cm"},
+                                                             {"centimetre", "cm"}, {"foot", "ft"}, {"FOOT", "ft"},   {"FT", "ft"}};
     const auto it = names.find(kernel_name);
     return it == names.end() ? kernel_name : it->second;
 }
@@ -195,8 +196,7 @@ public:
         for (const char* kind : {"STEP", "IGES"}) {
             std::ofstream out(folder_ / kind);
             out << "From" << kind << ".exec.op: FixShape\n";
-            for (const char* mode : {"FixShellOrientationMode", "FixFaceOrientationMode"})
-                out << "From" << kind << ".FixShape." << mode << ": 0\n";
+            for (const char* mode : {"FixShellOrientationMode", "FixFaceOrientationMode"}) out << "From" << kind << ".FixShape." << mode << ": 0\n";
             ::setenv((std::string("CSF_") + kind + "Defaults").c_str(), name.c_str(), 1);
         }
     }

@@ -11,9 +11,9 @@
 
 #include <fmt/format.h>
 
+#include <unistd.h>
 #include <cstdlib>
 #include <fstream>
-#include <unistd.h>
 
 namespace halvo {
 namespace {

@@ -142,9 +142,8 @@ void answering(int fd, const Limits& limits, const std::function<void()>& work) 
                             pid_t parent) {
     confine(limits, parent);
     answering(pipes[0], limits, [&] {
-        const KernelDocument document(file, kind, shown, [&](double share) {
-            send(pipes[0], Message::progress, std::string(reinterpret_cast<const char*>(&share), sizeof share));
-        });
+        const KernelDocument document(
+            file, kind, shown, [&](double share) { send(pipes[0], Message::progress, std::string(reinterpret_cast<const char*>(&share), sizeof share)); });
         send(pipes[0], Message::tree, pack_tree(document.tree()));
         const auto shares = dealt(document.tree().weight, pipes.size());
         std::vector<pid_t> helpers;
@@ -164,7 +163,8 @@ void answering(int fd, const Limits& limits, const std::function<void()>& work) 
         convert(document, shares[0], pipes[0]);
         for (pid_t pid : helpers) {
             int status = 0;
-            while (::waitpid(pid, &status, 0) < 0 && errno == EINTR) {}
+            while (::waitpid(pid, &status, 0) < 0 && errno == EINTR) {
+            }
             if (WIFSIGNALED(status)) ::raise(WTERMSIG(status) == SIGKILL ? SIGXCPU : WTERMSIG(status));
         }
     });
@@ -231,7 +231,8 @@ private:
 
     int reap() {
         int status = 0;
-        while (child_ > 0 && ::waitpid(child_, &status, 0) < 0 && errno == EINTR) {}
+        while (child_ > 0 && ::waitpid(child_, &status, 0) < 0 && errno == EINTR) {
+        }
         child_ = -1;
         return status;
     }

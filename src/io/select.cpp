@@ -124,12 +124,18 @@ BodyPattern::BodyPattern(const std::string& key, const std::string& text) : text
 
 bool BodyPattern::fits(const Body& body, const BodyClass* known) const {
     switch (kind_) {
-        case Kind::number: return body.number >= first_ && body.number <= last_;
-        case Kind::name: return body.name == text_ || body.path == text_ || wildcard_match(text_, body.name) || wildcard_match(text_, body.path);
-        case Kind::of_class: return known && text_ == class_name(*known);
-        case Kind::layer: return wildcard_match(text_, body.layer);
-        case Kind::smaller: return largest_side(body) < size_;
-        case Kind::larger: return largest_side(body) > size_;
+        case Kind::number:
+            return body.number >= first_ && body.number <= last_;
+        case Kind::name:
+            return body.name == text_ || body.path == text_ || wildcard_match(text_, body.name) || wildcard_match(text_, body.path);
+        case Kind::of_class:
+            return known && text_ == class_name(*known);
+        case Kind::layer:
+            return wildcard_match(text_, body.layer);
+        case Kind::smaller:
+            return largest_side(body) < size_;
+        case Kind::larger:
+            return largest_side(body) > size_;
     }
     return false;
 }

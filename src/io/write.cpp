@@ -56,7 +56,14 @@ Json place(const Vec3& p, const Vec3& shift) {
 }
 
 Json finding_json(const Finding& f, const Vec3& shift) {
-    return {{"id", f.key}, {"kind", f.kind}, {"about", f.about}, {"advice", f.advice}, {"place", place(f.place, shift)}, {"size", f.size}, {"body", f.body}, {"face", f.face < 0 ? Json(nullptr) : Json(f.face + 1)}};
+    return {{"id", f.key},
+            {"kind", f.kind},
+            {"about", f.about},
+            {"advice", f.advice},
+            {"place", place(f.place, shift)},
+            {"size", f.size},
+            {"body", f.body},
+            {"face", f.face < 0 ? Json(nullptr) : Json(f.face + 1)}};
 }
 
 Json bodies_json(const Assembly& solids, const Survey& survey, const Proof* proof) {
@@ -157,7 +164,8 @@ void add_survey(Json& j, const Body& b, const BodySurvey& s, const Vec3& shift) 
     Json bands = Json::array(), bulk = Json::array();
     for (const ThicknessBand& t : s.bands) bands.push_back({{"from", t.from}, {"to", t.to}, {"mean", t.mean}, {"share", t.share}});
     for (const BulkRegion& r : s.bulk)
-        bulk.push_back({{"area", r.area}, {"place", place(r.place, shift)}, {"size", {r.size.x(), r.size.y(), r.size.z()}}, {"across", r.across}, {"face", r.face + 1}});
+        bulk.push_back(
+            {{"area", r.area}, {"place", place(r.place, shift)}, {"size", {r.size.x(), r.size.y(), r.size.z()}}, {"across", r.across}, {"face", r.face + 1}});
     j["thicknesses"] = bands;
     j["skin"] = {{"walls", s.wall_area}, {"rims", s.rim_area}, {"rest", s.rest_area}, {"thin_share", s.thin_share}};
     if (!bulk.empty()) j["bulk"] = bulk;

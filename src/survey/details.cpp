@@ -78,7 +78,8 @@ void find_holes(const Surveyed& s, Findings& out) {
     out.push_back(s.finding("small holes",
                             fmt::format("{} {} of {:.3g}{} mm diameter", count, count == 1 ? "hole" : "holes", least,
                                         widest > least * 1.001 ? fmt::format(" to {:.3g}", widest) : ""),
-                            "strip.holes sets which count as small", middle_of(s.body, s.body.faces[ix(face)]), least, face, {static_cast<double>(count), least}));
+                            "strip.holes sets which count as small", middle_of(s.body, s.body.faces[ix(face)]), least, face,
+                            {static_cast<double>(count), least}));
 }
 
 // Radius of a round: a face that goes on smoothly at two sides or more, and is no bend of a wall.
@@ -107,7 +108,8 @@ void find_rounds(const Surveyed& s, Findings& out) {
     out.push_back(s.finding("small rounds",
                             fmt::format("{} rounded {} of {:.3g}{} mm radius", count, count == 1 ? "edge" : "edges", least,
                                         largest > least * 1.001 ? fmt::format(" to {:.3g}", largest) : ""),
-                            "strip.rounds sets which count as small", middle_of(s.body, s.body.faces[ix(face)]), least, face, {static_cast<double>(count), least}));
+                            "strip.rounds sets which count as small", middle_of(s.body, s.body.faces[ix(face)]), least, face,
+                            {static_cast<double>(count), least}));
 }
 
 // What lies behind an inner loop of a face, if it leads nowhere else: an island raised from the face or sunk into it.
@@ -175,9 +177,9 @@ void find_lettering(const Surveyed& s, Findings& out) {
         }
         if (raised + sunk == 0) continue;
         const char* kind = sunk == 0 ? "raised" : raised == 0 ? "sunk" : "raised and sunk";
-        out.push_back(s.finding("lettering", fmt::format("{} {} {} on one face, up to {:.3g} mm", raised + sunk, kind, raised + sunk == 1 ? "feature" : "features", height),
-                                "strip.raised sets which height counts", middle_of(s.body, s.body.faces[ix(face)]), height, face,
-                                {static_cast<double>(raised + sunk), height}));
+        out.push_back(s.finding(
+            "lettering", fmt::format("{} {} {} on one face, up to {:.3g} mm", raised + sunk, kind, raised + sunk == 1 ? "feature" : "features", height),
+            "strip.raised sets which height counts", middle_of(s.body, s.body.faces[ix(face)]), height, face, {static_cast<double>(raised + sunk), height}));
     }
 }
 

@@ -6,8 +6,8 @@
 #include "core/parallel.hpp"
 #include "geom/facet_tree.hpp"
 
-#include <Eigen/Eigenvalues>
 #include <fmt/format.h>
+#include <Eigen/Eigenvalues>
 
 #include <algorithm>
 #include <cmath>
@@ -206,7 +206,8 @@ bool doubled_bodies(const Body& a, const Body& b, double tol) {
     if (!close(a.mass.volume, b.mass.volume) || !close(a.mass.area, b.mass.area)) return false;
     const double near = std::max(10 * tol, 1e-6 * extent(a));
     if ((a.mass.centre - b.mass.centre).norm() > near || a.vertices.size() != b.vertices.size()) return false;
-    return std::all_of(a.vertices.begin(), a.vertices.end(), [&](const Vec3& v) { return b.tree->nearest(v, near + 0.01 * a.mass.volume / a.mass.area).has_value(); });
+    return std::all_of(a.vertices.begin(), a.vertices.end(),
+                       [&](const Vec3& v) { return b.tree->nearest(v, near + 0.01 * a.mass.volume / a.mass.area).has_value(); });
 }
 
 void find_tiny(const Assembly& solids, const SurveyOptions& options, Findings& out) {
@@ -245,19 +246,24 @@ void find_unit(const Assembly& solids, const Survey& survey, Findings& out) {
         for (const ThicknessBand& t : survey.bodies[i].bands)
             if (t.share * survey.bodies[i].wall_area > most) most = t.share * survey.bodies[i].wall_area, wall = t.mean;
     // What would make a part of plausible size and wall: a few centimetres to some metres, tenths of a millimetre to centimetres.
-    const auto plausible = [&](double scale) { return size * scale >= 20 && size * scale <= 5e4 && (wall <= 0 || (wall * scale >= 0.2 && wall * scale <= 60)); };
+    const auto plausible = [&](double scale) {
+        return size * scale >= 20 && size * scale <= 5e4 && (wall <= 0 || (wall * scale >= 0.2 && wall * scale <= 60));
+    };
     std::string guess;
     for (const auto& [name, scale] : {std::pair{"mm", 1.0}, {"inch", 25.4}, {"m", 1000.0}, {"cm", 10.0}})
         if (guess.empty() && plausible(scale)) guess = name;
     const std::string figures = wall > 0 ? fmt::format("{:.4g} mm large, walls of {:.3g} mm", size, wall) : fmt::format("{:.4g} mm large", size);
     if (!solids.unit_stated) {
-        out.push_back(about_file(solids, "unit not stated", fmt::format("{} files have no unit; read as mm it is {}", solids.format, figures),
-                                 guess.empty() ? "say source.unit; no unit gives it a likely size" : fmt::format("say source.unit; \"{}\" would give it a likely size", guess)));
+        out.push_back(about_file(
+            solids, "unit not stated", fmt::format("{} files have no unit; read as mm it is {}", solids.format, figures),
+            guess.empty() ? "say source.unit; no unit gives it a likely size" : fmt::format("say source.unit; \"{}\" would give it a likely size", guess)));
     } else if (guess != "mm" && (size < 5 || size > 2e5 || (wall > 0 && wall < 0.02))) {
         out.push_back(about_file(solids, "unit suspicion", fmt::format("the model is {} in the unit of the file ({})", figures, solids.unit),
-                                 guess.empty() ? "check the unit the file was exported in"
-                                               : fmt::format("check the unit the file was exported in; {} times larger it would be likely",
-                                                             guess == "inch" ? "25.4" : guess == "m" ? "1000" : "10")));
+                                 guess.empty()
+                                     ? "check the unit the file was exported in"
+                                     : fmt::format("check the unit the file was exported in; {} times larger it would be likely", guess == "inch" ? "25.4"
+                                                                                                                                  : guess == "m"  ? "1000"
+                                                                                                                                                  : "10")));
     }
 }
 

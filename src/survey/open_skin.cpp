@@ -131,10 +131,10 @@ void find_free(const Surveyed& s, Findings& out) {
         for (const FreeEdge& f : beside) length += f.length, widest = std::max(widest, f.gap);
         const FreeEdge& b = longest(beside);
         // Every seam is counted from both of its sides.
-        out.push_back(s.finding("unconnected edges",
-                                fmt::format("{} free edges lie edge to edge over {:.1f} mm without being connected, up to {:.3g} mm apart", beside.size(),
-                                            0.5 * length, widest),
-                                "sew the faces in CAD", s.body.edges[ix(b.edge)].curve.middle(), widest, b.face, {length, widest}));
+        out.push_back(s.finding(
+            "unconnected edges",
+            fmt::format("{} free edges lie edge to edge over {:.1f} mm without being connected, up to {:.3g} mm apart", beside.size(), 0.5 * length, widest),
+            "sew the faces in CAD", s.body.edges[ix(b.edge)].curve.middle(), widest, b.face, {length, widest}));
     }
     for (const Ring& r : rings(s.body, alone)) {
         const double area = r.area.norm();
@@ -142,7 +142,8 @@ void find_free(const Surveyed& s, Findings& out) {
         const bool lone = s.neighbours.of[ix(r.edges[0].face)].empty();
         if (lone) continue;
         if (!r.closed || area > largest_missing * s.body.mass.area || s.body.faces.size() < 2) continue;
-        out.push_back(s.finding("missing face", fmt::format("a closed ring of {} free edges, {:.1f} mm long, around {:.1f} mm2", r.edges.size(), r.length, area),
+        out.push_back(s.finding("missing face",
+                                fmt::format("a closed ring of {} free edges, {:.1f} mm long, around {:.1f} mm2", r.edges.size(), r.length, area),
                                 "fill the opening in CAD", r.middle, r.length, longest(r.edges).face, {r.length, std::sqrt(area)}));
     }
 }
@@ -198,8 +199,7 @@ void find_inverted(const Surveyed& s, Findings& out) {
         out.push_back(s.finding("inverted orientation",
                                 all ? "its skin looked inward in the file; it was turned"
                                     : fmt::format("{} of its {} facets looked the wrong way in the file; they were turned", b.turned, b.facets.size()),
-                                "turn it in CAD, so that other programs read it right too", b.mass.centre, extent(b), -1,
-                                {static_cast<double>(b.turned)}));
+                                "turn it in CAD, so that other programs read it right too", b.mass.centre, extent(b), -1, {static_cast<double>(b.turned)}));
     }
     std::vector<std::vector<std::pair<int, bool>>> uses(b.edges.size());
     for (std::size_t f = 0; f < b.faces.size(); ++f)
@@ -237,7 +237,8 @@ void find_inverted(const Surveyed& s, Findings& out) {
         const Face& k = b.faces[ix(face)];
         const Vec3 at = k.facet_count > 0 ? b.points[ix(b.facets[k.first_facet].corners[0])] : b.mass.centre;
         const double wrong_area = area[wrong > 0 ? 1 : 0];
-        out.push_back(s.finding("inverted orientation", fmt::format("{} of {} faces ({:.1f} mm2) look the other way than their neighbours", count, queue.size(), wrong_area),
+        out.push_back(s.finding("inverted orientation",
+                                fmt::format("{} of {} faces ({:.1f} mm2) look the other way than their neighbours", count, queue.size(), wrong_area),
                                 "turn these faces in CAD", at, std::sqrt(wrong_area), face, {std::sqrt(wrong_area)}));
     }
 }

@@ -64,7 +64,8 @@ void find_needless_edges(const Surveyed& s, Findings& out) {
             if (own > best) best = own, longest = l.edge, face = static_cast<int>(f);
         }
     if (count == 0) return;
-    out.push_back(s.finding("needless edges", fmt::format("{} {} of {:.1f} mm with the same surface on both sides", count, count == 1 ? "edge" : "edges", length),
+    out.push_back(s.finding("needless edges",
+                            fmt::format("{} {} of {:.1f} mm with the same surface on both sides", count, count == 1 ? "edge" : "edges", length),
                             "nothing needs doing: sheets run through them", s.body.edges[ix(longest)].curve.middle(), length, face, {length}));
     out.back().level = FindingLevel::note;
 }
@@ -86,7 +87,8 @@ void find_short_edges(const Surveyed& s, Findings& out) {
         for (const auto& loop : s.body.faces[f].loops)
             for (const Coedge& u : loop)
                 if (u.edge.value == shortest) face = static_cast<int>(f);
-    out.push_back(s.finding("short edges", fmt::format("{} {} shorter than {:.3g} mm, the shortest {:.3g} mm", count, count == 1 ? "edge" : "edges", s.narrow(), least),
+    out.push_back(s.finding("short edges",
+                            fmt::format("{} {} shorter than {:.3g} mm, the shortest {:.3g} mm", count, count == 1 ? "edge" : "edges", s.narrow(), least),
                             "remove the step there in CAD, or raise survey.narrow to pass over it", s.body.edges[ix(shortest)].curve.middle(), least, face,
                             {static_cast<double>(count), least}));
 }
@@ -107,8 +109,9 @@ void find_slivers(const Surveyed& s, Findings& out) {
     if (count == 0) return;
     const Face& k = s.body.faces[ix(worst)];
     const Vec3 at = k.facet_count > 0 ? s.body.points[ix(s.body.facets[k.first_facet].corners[0])] : s.body.mass.centre;
-    out.push_back(s.finding("sliver faces", fmt::format("{} {} narrower than {:.3g} mm, the narrowest {:.3g} mm wide and {:.3g} mm2", count,
-                                                        count == 1 ? "face" : "faces", s.narrow(), least, k.area),
+    out.push_back(s.finding("sliver faces",
+                            fmt::format("{} {} narrower than {:.3g} mm, the narrowest {:.3g} mm wide and {:.3g} mm2", count, count == 1 ? "face" : "faces",
+                                        s.narrow(), least, k.area),
                             "remove the step there in CAD, or raise survey.narrow to pass over it", at, least, worst, {static_cast<double>(count), least}));
 }
 
@@ -159,7 +162,9 @@ void find_self_intersection(const Surveyed& s, Findings& out) {
     double scatter = 0;
     for (const Face& f : b.faces) scatter = std::max(scatter, f.fit_error);
     const double least = std::max({20 * s.tol, curved ? 0.15 * s.wall() : 0, 5 * scatter});
-    const auto corners = [&](const Facet& f) { return std::array<Vec3, 3>{b.points[ix(f.corners[0])], b.points[ix(f.corners[1])], b.points[ix(f.corners[2])]}; };
+    const auto corners = [&](const Facet& f) {
+        return std::array<Vec3, 3>{b.points[ix(f.corners[0])], b.points[ix(f.corners[1])], b.points[ix(f.corners[2])]};
+    };
     double longest = 0, length = 0;
     Vec3 at = Vec3::Zero();
     int face = -1;

@@ -108,7 +108,8 @@ Survey survey(const Assembly& solids, const SurveyOptions& options, const Observ
         for (std::size_t u = 1; u < uses[k].size(); ++u)
             out.bodies[uses[k][u]] = placed(out.bodies[i], solids.bodies[uses[k][u]].place * solids.bodies[i].place.inverse());
         for (Finding& f : findings[k]) {
-            if (uses[k].size() > 1) f.about += fmt::format(" (and in {} more {} of the same part)", uses[k].size() - 1, uses[k].size() == 2 ? "place" : "places");
+            if (uses[k].size() > 1)
+                f.about += fmt::format(" (and in {} more {} of the same part)", uses[k].size() - 1, uses[k].size() == 2 ? "place" : "places");
             out.findings.push_back(std::move(f));
         }
     }

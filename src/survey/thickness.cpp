@@ -12,7 +12,7 @@
 namespace halvo {
 namespace {
 
-constexpr double band_gap = 0.01;    // thicknesses further apart than this are not one band
+constexpr double band_gap = 0.01;      // thicknesses further apart than this are not one band
 constexpr double small_share = 0.005;  // bands with less of the skin tell nothing
 
 std::size_t ix(int i) {
@@ -39,9 +39,8 @@ std::vector<ThicknessBand> bands_of(const Skin& skin) {
         r.area += skin.probes[i].weight, r.moment += skin.probes[i].weight * skin.probes[i].distance;
         all += skin.probes[i].weight;
     }
-    std::sort(ranges.begin(), ranges.end(), [](const Range& a, const Range& b) {
-        return std::tuple(a.varies, a.from, a.to, a.area) < std::tuple(b.varies, b.from, b.to, b.area);
-    });
+    std::sort(ranges.begin(), ranges.end(),
+              [](const Range& a, const Range& b) { return std::tuple(a.varies, a.from, a.to, a.area) < std::tuple(b.varies, b.from, b.to, b.area); });
     std::vector<ThicknessBand> out;
     bool varies = false;
     for (const Range& r : ranges) {
@@ -107,8 +106,7 @@ void measure_thickness(const Body& body, const Skin& skin, const FaceNeighbours&
     }
     if (out.kind == BodyClass::mixed) {
         find_bulk(body, skin, neighbours, out);
-        if (!out.bulk.empty())
-            out.why += fmt::format("; {:.0f} mm2 of it is bulk, up to {:.0f} mm across", out.rest_area, out.bulk[0].across);
+        if (!out.bulk.empty()) out.why += fmt::format("; {:.0f} mm2 of it is bulk, up to {:.0f} mm across", out.rest_area, out.bulk[0].across);
     }
 }
 

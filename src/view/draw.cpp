@@ -106,7 +106,8 @@ void draw_marks(Canvas& c, const Scene::View& v, const std::vector<Mark>& marks)
     std::vector<Flag> flags;
     for (const Mark& m : marks) {
         const Vec2 p = v.pixel(m.place) + Vec2(0, head);
-        const auto near = std::find_if(flags.begin(), flags.end(), [&](const Flag& f) { return std::abs(f.at.x() - p.x()) < 16 && std::abs(f.at.y() - p.y()) < 19; });
+        const auto near =
+            std::find_if(flags.begin(), flags.end(), [&](const Flag& f) { return std::abs(f.at.x() - p.x()) < 16 && std::abs(f.at.y() - p.y()) < 19; });
         if (near == flags.end()) flags.push_back({p, m.text});
         else near->text += ", " + m.text;
     }

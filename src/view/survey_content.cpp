@@ -144,8 +144,8 @@ Content compose_survey(const Job& job) {
     }
     if (out.list.empty()) out.list.push_back("no findings");
     if (thin && thick)
-        out.captions.push_back(fmt::format("thinnest {:.3f} mm at {}; thickest {:.3f} mm at {}", thin->thinnest, place_text(thin->thinnest_at, job.solids.shift), high,
-                                           place_text(thick->thickest_at, job.solids.shift)));
+        out.captions.push_back(fmt::format("thinnest {:.3f} mm at {}; thickest {:.3f} mm at {}", thin->thinnest,
+                                           place_text(thin->thinnest_at, job.solids.shift), high, place_text(thick->thickest_at, job.solids.shift)));
     std::string classes;
     for (BodyClass c : {BodyClass::thin, BodyClass::slender, BodyClass::bulk, BodyClass::mixed, BodyClass::open}) {
         const auto k = std::count_if(job.survey.bodies.begin(), job.survey.bodies.end(), [&](const BodySurvey& s) { return s.kind == c; });

@@ -41,10 +41,13 @@ bool read_facets(Parser parse, std::string_view bytes) {
 
 #ifndef HALVO_FUZZ_ENGINE
 std::vector<std::string> seeds(const std::string& kind) {
-    const char* ply_head = " 1.0\nelement vertex 4\nproperty float x\nproperty float y\nproperty float z\nelement face 4\nproperty list uchar int vertex_indices\nend_header\n";
+    const char* ply_head =
+        " 1.0\nelement vertex 4\nproperty float x\nproperty float y\nproperty float z\nelement face 4\nproperty list uchar int vertex_indices\nend_header\n";
     if (kind == "obj")
-        return {"# a\no box\nv 0 0 0\nv 10 0 0\nv 10 10 0\nv 0 10 0\nv 0 0 5\nv 10 0 5\nv 10 10 5\nv 0 10 5\nf 4 3 2 1\nf 5 6 7 8\nf 1 2 6 5\nf 2 3 7 6\nf 3 4 8 7\nf 4 1 5 8\n",
-                "v 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 1\ng a\nf 1/1/1 3/2/1 2/3/1\nf -4 -3 -1\nf 2//1 3//1 4//1\nf 1 4 3\n"};
+        return {
+            "# a\no box\nv 0 0 0\nv 10 0 0\nv 10 10 0\nv 0 10 0\nv 0 0 5\nv 10 0 5\nv 10 10 5\nv 0 10 5\nf 4 3 2 1\nf 5 6 7 8\nf 1 2 6 5\nf 2 3 7 6\nf 3 4 8 "
+            "7\nf 4 1 5 8\n",
+            "v 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 1\ng a\nf 1/1/1 3/2/1 2/3/1\nf -4 -3 -1\nf 2//1 3//1 4//1\nf 1 4 3\n"};
     if (kind == "ply") {
         std::string binary = std::string("ply\nformat binary_little_endian") + ply_head;
         const float p[12] = {0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 0, 1};
@@ -74,16 +77,29 @@ std::vector<std::string> seeds(const std::string& kind) {
 }
 
 std::string mutated(std::string s, const std::vector<std::string>& all, std::mt19937& random) {
-    static const std::vector<std::string> words = {"-1", "0", "nan", "1e309", "4294967295", "-2147483648", "solid", "endfacet", "f", "v", "list", "element", "\n", " ", "999999999999"};
+    static const std::vector<std::string> words = {"-1", "0", "nan",  "1e309",   "4294967295", "-2147483648", "solid",       "endfacet",
+                                                   "f",  "v", "list", "element", "\n",         " ",           "999999999999"};
     for (unsigned k = 0; k <= random() % 6 && !s.empty(); ++k) {
         const std::size_t at = random() % s.size(), n = 1 + random() % 24;
         switch (random() % 7) {
-            case 0: s[at] = static_cast<char>(s[at] ^ (1 << (random() % 8))); break;
-            case 1: s.erase(at, n); break;
-            case 2: s.insert(at, s.substr(random() % s.size(), n)); break;
-            case 3: s.resize(at); break;
-            case 4: s.replace(at, std::min(n, s.size() - at), words[random() % words.size()]); break;
-            case 5: s[at] = static_cast<char>(random()); break;
+            case 0:
+                s[at] = static_cast<char>(s[at] ^ (1 << (random() % 8)));
+                break;
+            case 1:
+                s.erase(at, n);
+                break;
+            case 2:
+                s.insert(at, s.substr(random() % s.size(), n));
+                break;
+            case 3:
+                s.resize(at);
+                break;
+            case 4:
+                s.replace(at, std::min(n, s.size() - at), words[random() % words.size()]);
+                break;
+            case 5:
+                s[at] = static_cast<char>(random());
+                break;
             default: {
                 const std::string& other = all[random() % all.size()];
                 s = s.substr(0, at) + other.substr(random() % other.size());

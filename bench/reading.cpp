@@ -1,0 +1,118 @@
+// Reading and survey of large files: time and memory as ratios to the CAD kernel's reader alone, each in a process of its own.
+// HALVO_BENCH_MB sets the size of the large file (default 20).
+#include "shapes.hpp"
+
+#include <halvo/halvo.hpp>
+
+#include <benchmark/benchmark.h>
+#include <fmt/format.h>
+
+#include <sys/resource.h>
+#include <sys/wait.h>
+#include <unistd.h>
+#include <chrono>
+#include <filesystem>
+#include <functional>
+
+namespace {
+
+using namespace halvo;
+
+struct Cost {
+    double seconds = 0, megabytes = 0;
+};
+
+// Time and peak memory of some work in a child process, with its own children's.
+Cost cost_of(const std::function<void()>& work) {
+    int fd[2];
+    if (::pipe(fd) != 0) return {};
+    const pid_t pid = ::fork();
+    if (pid == 0) {
+        const auto start = std::chrono::steady_clock::now();
+        work();
+        Cost c;
+        c.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+        rusage self{}, children{};
+        ::getrusage(RUSAGE_SELF, &self), ::getrusage(RUSAGE_CHILDREN, &children);
+        c.megabytes = static_cast<double>(self.ru_maxrss + children.ru_maxrss) / 1024;
+        if (::write(fd[1], &c, sizeof c) != sizeof c) ::_exit(1);
+        ::_exit(0);
+    }
+    ::close(fd[1]);
+    Cost c;
+    if (::read(fd[0], &c, sizeof c) != sizeof c) c = {};
+    ::close(fd[0]);
+    ::waitpid(pid, nullptr, 0);
+    return c;
+}
+
+std::string made(const std::string& name, const std::function<void(const std::string&)>& write) {
+    const std::string file = (std::filesystem::temp_directory_path() / ("halvo-bench-" + name + ".step")).string();
+    if (!std::filesystem::exists(file)) write(file);
+    return file;
+}
+
+make::Solid perforated(int nx, int ny) {
+    std::vector<std::vector<Curve>> loops = {make::polygon({{0, 0}, {20.0 * nx, 0}, {20.0 * nx, 20.0 * ny}, {0, 20.0 * ny}})};
+    for (int i = 0; i < nx; ++i)
+        for (int j = 0; j < ny; ++j) loops.push_back(make::reversed(make::circle(6, {20.0 * i + 10, 20.0 * j + 10})));
+    return make::extrude(loops, 3);
+}
+
+void measure(benchmark::State& state, const std::string& file) {
+    Cost kernel, reading, both;
+    for (auto _ : state) {
+        kernel = cost_of([&] { benchmark::DoNotOptimize(make::kernel_read_seconds(file)); });
+        reading = cost_of([&] { benchmark::DoNotOptimize(read(file)); });
+        both = cost_of([&] { benchmark::DoNotOptimize(survey(read(file))); });
+    }
+    state.counters["file_MB"] = static_cast<double>(std::filesystem::file_size(file)) / 1e6;
+    state.counters["kernel_s"] = kernel.seconds;
+    state.counters["kernel_MB"] = kernel.megabytes;
+    state.counters["read/kernel"] = reading.seconds / kernel.seconds;
+    state.counters["read_memory/kernel"] = reading.megabytes / kernel.megabytes;
+    state.counters["survey/kernel"] = (both.seconds - reading.seconds) / kernel.seconds;
+    state.counters["survey_memory/kernel"] = both.megabytes / kernel.megabytes;
+}
+
+void ten_thousand_faces_in_one_body(benchmark::State& state) {
+    measure(state, made("faces", [](const std::string& f) { make::write_step(f, {{"plate", perforated(100, 100)}}); }));
+}
+
+void a_thousand_bodies(benchmark::State& state) {
+    measure(state, made("bodies", [](const std::string& f) {
+                std::vector<make::Item> items;
+                for (int i = 0; i < 1000; ++i)
+                    items.push_back({fmt::format("tile {}", i), make::moved(make::box({0, 0, 0}, {30, 10.0 + 0.001 * i, 3}),
+                                                                            make::place({30.0 * (i % 10), 20.0 * ((i / 10) % 10), 15.0 * (i / 100)}))});
+                make::write_step(f, items);
+            }));
+}
+
+void a_thousand_places_of_one_part(benchmark::State& state) {
+    measure(state, made("places", [](const std::string& f) {
+                std::vector<Eigen::Isometry3d> places;
+                for (int i = 0; i < 1000; ++i) places.push_back(make::place({250.0 * (i % 10), 130.0 * ((i / 10) % 10), 15.0 * (i / 100)}));
+                make::write_step_assembly(f, "stack", {"plate", perforated(12, 6)}, places);
+            }));
+}
+
+void large_file(benchmark::State& state) {
+    const char* wanted = std::getenv("HALVO_BENCH_MB");
+    const int megabytes = wanted ? std::atoi(wanted) : 20;
+    measure(state, made(fmt::format("large-{}", megabytes), [&](const std::string& f) {
+                // A perforated plate of 20 x 10 holes is about 0.9 MB.
+                std::vector<make::Item> items;
+                const make::Solid one = perforated(20, 10);
+                for (int i = 0; i * 0.9 < megabytes; ++i)
+                    items.push_back({fmt::format("plate {}", i), make::moved(one, make::place({0, 0, 10.0 * i}, Vec3::UnitZ(), Vec3(1, 1e-3 * i, 0)))});
+                make::write_step(f, items);
+            }));
+}
+
+BENCHMARK(ten_thousand_faces_in_one_body)->Unit(benchmark::kSecond)->Iterations(1);
+BENCHMARK(a_thousand_bodies)->Unit(benchmark::kSecond)->Iterations(1);
+BENCHMARK(a_thousand_places_of_one_part)->Unit(benchmark::kSecond)->Iterations(1);
+BENCHMARK(large_file)->Unit(benchmark::kSecond)->Iterations(1);
+
+}  // namespace
