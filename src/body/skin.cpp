@@ -2,6 +2,7 @@
 
 #include "core/groups.hpp"
 #include "geom/facet_tree.hpp"
+#include "geom/spread.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -17,19 +18,6 @@ const double scatter_angle = std::cos(pi / 6);
 
 std::size_t ix(int i) {
     return static_cast<std::size_t>(i);
-}
-
-double spread(const std::vector<Vec3>& pts) {
-    // Twice from the farthest point: within a few per cent of the diameter, and that is all a threshold needs.
-    Vec3 from = pts[0];
-    double best = 0;
-    for (int round = 0; round < 3; ++round) {
-        Vec3 far = from;
-        for (const Vec3& p : pts)
-            if (const double d = (p - from).norm(); d > best) best = d, far = p;
-        from = far;
-    }
-    return best;
 }
 
 std::vector<SkinPair> collect_pairs(Skin& skin, const WallLimits& limits) {

@@ -2,6 +2,7 @@
 
 #include "body/skin.hpp"
 #include "geom/facet_tree.hpp"
+#include "geom/spread.hpp"
 
 #include <fmt/format.h>
 
@@ -60,19 +61,6 @@ Plane outward_plane(const Face& f) {
     const Frame& fr = std::get<PlaneSurface>(f.surface).frame;
     const Vec3 n = f.reversed ? Vec3(-fr.z) : fr.z;
     return {n, n.dot(fr.origin)};
-}
-
-double spread(const std::vector<Vec3>& pts) {
-    // Twice from the farthest point: within a few per cent of the diameter, and that is all a threshold needs.
-    Vec3 from = pts[0];
-    double best = 0;
-    for (int round = 0; round < 3; ++round) {
-        Vec3 far = from;
-        for (const Vec3& p : pts)
-            if (const double d = (p - from).norm(); d > best) best = d, far = p;
-        from = far;
-    }
-    return best;
 }
 
 // The two planes' bisector, or mid plane when they are parallel.

@@ -160,7 +160,8 @@ std::optional<NearPoint> FacetTree::nearest(const Vec3& p, double reach) const {
     return best;
 }
 
-std::vector<int> FacetTree::touching(const Box3& box) const {
+template <class NodeTest, class TriangleTest>
+std::vector<int> FacetTree::collect(const NodeTest& node_passes, const TriangleTest& triangle_passes) const {
     std::vector<int> out;
     if (nodes_.empty()) return out;
     std::array<int, 128> stack{};
@@ -169,51 +170,30 @@ std::vector<int> FacetTree::touching(const Box3& box) const {
     while (top > 0) {
         const int id = stack[static_cast<std::size_t>(--top)];
         const Node& n = nodes_[static_cast<std::size_t>(id)];
-        if (!n.box.intersects(box)) continue;
+        if (!node_passes(n.box)) continue;
         if (n.count == 0) {
             stack[static_cast<std::size_t>(top++)] = n.right;
             stack[static_cast<std::size_t>(top++)] = id + 1;
             continue;
         }
-        for (int i = n.first; i < n.first + n.count; ++i) {
-            const Triangle& t = triangles_[static_cast<std::size_t>(i)];
-            Box3 b;
-            b.extend(t.a), b.extend(t.b), b.extend(t.c);
-            if (b.intersects(box)) out.push_back(t.id);
-        }
+        for (int i = n.first; i < n.first + n.count; ++i)
+            if (const Triangle& t = triangles_[static_cast<std::size_t>(i)]; triangle_passes(t)) out.push_back(t.id);
     }
     std::sort(out.begin(), out.end());
     return out;
 }
 
+std::vector<int> FacetTree::touching(const Box3& box) const {
+    return collect([&](const Box3& b) { return b.intersects(box); }, [&](const Triangle& t) { return t.box().intersects(box); });
+}
+
 std::vector<int> FacetTree::crossing(const Box3& box, const Vec3& normal, double offset) const {
-    std::vector<int> out;
-    if (nodes_.empty()) return out;
-    std::array<int, 128> stack{};
-    int top = 0;
-    stack[static_cast<std::size_t>(top++)] = 0;
-    while (top > 0) {
-        const int id = stack[static_cast<std::size_t>(--top)];
-        const Node& n = nodes_[static_cast<std::size_t>(id)];
-        if (!n.box.intersects(box)) continue;
-        const double middle = normal.dot(n.box.center()) - offset, half = 0.5 * normal.cwiseAbs().dot(n.box.sizes());
-        if (std::abs(middle) > half) continue;
-        if (n.count == 0) {
-            stack[static_cast<std::size_t>(top++)] = n.right;
-            stack[static_cast<std::size_t>(top++)] = id + 1;
-            continue;
-        }
-        for (int i = n.first; i < n.first + n.count; ++i) {
-            const Triangle& t = triangles_[static_cast<std::size_t>(i)];
-            const double a = normal.dot(t.a) - offset, b = normal.dot(t.b) - offset, c = normal.dot(t.c) - offset;
-            if ((a > 0 && b > 0 && c > 0) || (a < 0 && b < 0 && c < 0)) continue;
-            Box3 own;
-            own.extend(t.a), own.extend(t.b), own.extend(t.c);
-            if (own.intersects(box)) out.push_back(t.id);
-        }
-    }
-    std::sort(out.begin(), out.end());
-    return out;
+    const auto on_both_sides = [&](const Box3& b) { return std::abs(normal.dot(b.center()) - offset) <= 0.5 * normal.cwiseAbs().dot(b.sizes()); };
+    const auto cut = [&](const Triangle& t) {
+        const double a = normal.dot(t.a) - offset, b = normal.dot(t.b) - offset, c = normal.dot(t.c) - offset;
+        return !(a > 0 && b > 0 && c > 0) && !(a < 0 && b < 0 && c < 0);
+    };
+    return collect([&](const Box3& b) { return b.intersects(box) && on_both_sides(b); }, [&](const Triangle& t) { return cut(t) && t.box().intersects(box); });
 }
 
 FacetTree FacetTree::moved(const Eigen::Isometry3d& m) const {

@@ -46,7 +46,13 @@ private:
     struct Triangle {
         Vec3 a, b, c;
         int id;
+        [[nodiscard]] Box3 box() const {
+            Box3 out;
+            return out.extend(a).extend(b).extend(c);
+        }
     };
+    template <class NodeTest, class TriangleTest>
+    [[nodiscard]] std::vector<int> collect(const NodeTest& node_passes, const TriangleTest& triangle_passes) const;
     int build(std::vector<int>& order, std::vector<Vec3>& centres, int first, int last);
     int parity(const Vec3& p, const Vec3& d) const;
 

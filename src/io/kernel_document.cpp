@@ -152,14 +152,26 @@ private:
             return l;
         };
         for (TopExp_Explorer e(shape, TopAbs_SOLID); e.More(); e.Next()) add(e.Current(), with_colour(e.Current()));
-        for (TopExp_Explorer e(shape, TopAbs_SHELL, TopAbs_SOLID); e.More(); e.Next()) add(e.Current(), label);
-        for (TopExp_Explorer e(shape, TopAbs_FACE, TopAbs_SHELL); e.More(); e.Next()) {
-            if (loose_.IsNull()) {
-                BRep_Builder().MakeCompound(loose_);
-                first_loose_ = {0, Eigen::Isometry3d::Identity(), label.name, label.path, label.layer, label.colour};
-            }
-            BRep_Builder().Add(loose_, e.Current());
+        // Several shells of one face each are loose surfaces that the writer wrapped one by one.
+        std::vector<TopoDS_Shape> shells, single;
+        for (TopExp_Explorer e(shape, TopAbs_SHELL, TopAbs_SOLID); e.More(); e.Next()) {
+            int faces = 0;
+            for (TopExp_Explorer f(e.Current(), TopAbs_FACE); f.More(); f.Next()) ++faces;
+            (faces == 1 ? single : shells).push_back(e.Current());
         }
+        if (single.size() == 1) shells.push_back(single[0]), single.clear();
+        for (const TopoDS_Shape& s : shells) add(s, label);
+        for (const TopoDS_Shape& s : single)
+            for (TopExp_Explorer f(s, TopAbs_FACE); f.More(); f.Next()) add_loose(f.Current(), label);
+        for (TopExp_Explorer e(shape, TopAbs_FACE, TopAbs_SHELL); e.More(); e.Next()) add_loose(e.Current(), label);
+    }
+
+    void add_loose(const TopoDS_Shape& face, const Label& label) {
+        if (loose_.IsNull()) {
+            BRep_Builder().MakeCompound(loose_);
+            first_loose_ = {0, Eigen::Isometry3d::Identity(), label.name, label.path, label.layer, label.colour};
+        }
+        BRep_Builder().Add(loose_, face);
     }
 
     void add(const TopoDS_Shape& shape, const Label& label) {
