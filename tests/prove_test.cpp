@@ -1,4 +1,5 @@
 // The proof must be able to fail: each figure is checked on a model that is right and on one made wrong on purpose.
+#include "site_parts.hpp"
 #include "support.hpp"
 
 #include <gtest/gtest.h>
@@ -156,4 +157,13 @@ TEST(Prove, CrossingsInOneSolidAreCountedOnce) {
     const Job j = job_of(make::unify(make::fuse(ribs)));
     EXPECT_NEAR(j.proof.volume_error, 0, 1e-9);
     EXPECT_NEAR(j.proof.bodies[0].bridged, 16 * 4 * 5 * 30, 1e-3);
+}
+
+TEST(Prove, AThinBodyWithoutAnySheetIsOutsideTheBounds) {
+    // A bent tube beside a plate: curved walls get no sheet yet, and that must not look like a full model.
+    const Job j = job_of(make::bent_sensor_arm());
+    EXPECT_FALSE(j.proof.within_bounds);
+    EXPECT_LT(j.proof.coverage, 0.5);
+    const auto& o = j.proof.outside;
+    EXPECT_TRUE(std::any_of(o.begin(), o.end(), [](const std::string& s) { return s.find("bent sensor arm: it has walls") != std::string::npos; }));
 }

@@ -115,7 +115,13 @@ private:
         return false;
     }
 
-    // Skin of bodies that have sheets or a member; members account for all of theirs.
+    // A body that was to become sheets: halve found skin on it that no sheet stands for.
+    [[nodiscard]] bool wants_sheets(const Body& body) const {
+        return std::any_of(model_.findings.begin(), model_.findings.end(),
+                           [&](const Finding& f) { return f.kind == "skin without a sheet" && f.body == body.name; });
+    }
+
+    // Skin of bodies that have sheets or a member, or should have; members account for all of theirs.
     void coverage() {
         std::vector<std::vector<const Sheet*>> of(solids_.bodies.size());
         std::set<int> with_member;
@@ -126,6 +132,7 @@ private:
         for (std::size_t b = 0; b < of.size(); ++b) {
             const Body& body = solids_.bodies[b];
             if (with_member.count(static_cast<int>(b))) all += body.mass.area, covered += body.mass.area;
+            else if (of[b].empty() && wants_sheets(body)) all += body.mass.area, empty_.push_back(b);
             if (of[b].empty()) continue;
             for (const Face& f : body.faces) {
                 double in = 0, total = 0;
@@ -247,6 +254,7 @@ private:
                                                      solids_.bodies[static_cast<std::size_t>(c.a)].name, solids_.bodies[static_cast<std::size_t>(c.b)].name,
                                                      at.x(), at.y(), at.z(), c.gap));
             }
+        for (std::size_t b : empty_) proof_.outside.push_back(fmt::format("{}: it has walls, but no sheet stands for any of them", solids_.bodies[b].name));
         if (model_.sheets.empty() && model_.members.empty()) proof_.outside.push_back("no wall and no member was found; the findings say why");
         loose_bodies();
         proof_.within_bounds = proof_.outside.empty();
@@ -271,6 +279,7 @@ private:
     ProveOptions options_;
     double reach_;
     const Observer& observer_;
+    std::vector<std::size_t> empty_;  // bodies that should have sheets and have none
     Proof proof_;
 };
 
