@@ -2,6 +2,7 @@
 #include "site_parts.hpp"
 #include "support.hpp"
 
+#include "io/body_blob.hpp"
 #include "io/bytes.hpp"
 #include "io/select.hpp"
 
@@ -431,4 +432,93 @@ TEST(Select, Wildcards) {
     EXPECT_FALSE(wildcard_match("bolt", "bolts"));
     EXPECT_FALSE(wildcard_match("a?", "a"));
     EXPECT_TRUE(wildcard_match("a[", "a["));
+}
+
+TEST(BodyBlob, ABodyCrossesWhole) {
+    // What goes through the pipe comes out the same: surfaces, curves, parameters, facets.
+    const std::vector<make::Solid> parts = {wavy_panel(), make::ball({3, 4, 5}, 20), make::bent_sensor_arm()[0].solid, make::bracket()};
+    for (const make::Solid& s : parts) {
+        const Body a = solids_of({{"part", s}}).bodies[0];
+        Body b = io::unpack_body(io::pack(a));
+        ASSERT_EQ(b.faces.size(), a.faces.size());
+        ASSERT_EQ(b.edges.size(), a.edges.size());
+        ASSERT_EQ(b.facets.size(), a.facets.size());
+        EXPECT_EQ(b.closed, a.closed);
+        for (std::size_t i = 0; i < a.edges.size(); ++i) {
+            EXPECT_EQ(b.edges[i].degenerate, a.edges[i].degenerate);
+            EXPECT_EQ(b.edges[i].vertices, a.edges[i].vertices);
+            if (!a.edges[i].degenerate) {
+                EXPECT_EQ((b.edges[i].curve.middle() - a.edges[i].curve.middle()).norm(), 0);
+            }
+        }
+        for (std::size_t i = 0; i < a.faces.size(); ++i) {
+            EXPECT_EQ(b.faces[i].surface.index(), a.faces[i].surface.index());
+            EXPECT_EQ(b.faces[i].reversed, a.faces[i].reversed);
+            EXPECT_EQ(b.faces[i].loops.size(), a.faces[i].loops.size());
+        }
+        // Measured from the same coordinates: a's own figures were carried along from where the part was read.
+        Body again = a;
+        finish_body(again), finish_body(b);
+        EXPECT_EQ(b.mass.volume, again.mass.volume);
+        EXPECT_EQ(b.mass.area, again.mass.area);
+    }
+}
+
+TEST(BodyBlob, DamagedBytesAreAnError) {
+    const std::string bytes = io::pack(solids_of({{"part", make::bracket()}}).bodies[0]);
+    for (std::size_t n : {std::size_t{0}, std::size_t{7}, bytes.size() / 3, bytes.size() - 1})
+        EXPECT_THROW((void)io::unpack_body(bytes.substr(0, n)), Error) << n;
+}
+
+TEST(Bodies, MovedBodiesKeepTheirFiguresAndTheirTree) {
+    for (const make::Solid& s : {wavy_panel(), make::bracket(), make::bent_sensor_arm()[0].solid}) {
+        const Body a = solids_of({{"part", s}}).bodies[0];
+        const Eigen::Isometry3d m = anywhere();
+        Body b = moved(a, m);
+        EXPECT_LT((b.mass.centre - m * a.mass.centre).norm(), 1e-9);
+        const double volume = b.mass.volume, area = b.mass.area;
+        finish_body(b);
+        EXPECT_NEAR(b.mass.volume / volume, 1, 1e-9);
+        EXPECT_NEAR(b.mass.area / area, 1, 1e-9);
+        // A point of the skin and its normal go along.
+        for (std::size_t i = 0; i < a.facets.size(); i += 1 + a.facets.size() / 40) {
+            Vec3 p = Vec3::Zero();
+            for (int c : a.facets[i].corners) p += a.points[static_cast<std::size_t>(c)] / 3;
+            const SkinPoint q = a.on_skin(i, p), r = b.on_skin(i, m * p);
+            EXPECT_LT((m * q.point - r.point).norm(), 1e-6);
+            EXPECT_LT((m.linear() * q.normal - r.normal).norm(), 1e-6);
+            EXPECT_LT((q.point - p).norm(), 0.3) << "facets stay near their surface";
+        }
+    }
+}
+
+TEST(Gzip, SeveralPiecesInOneFileAreOneStream) {
+    const Folder folder;
+    spit(folder / "a.obj", "v 0 0 0\nv 1 0 0\nv 0 1 0\n");
+    spit(folder / "b.obj", "v 0 0 1\nf 1 3 2\nf 1 2 4\nf 2 3 4\nf 3 1 4\n");
+    gzip(folder / "a.obj", folder / "a.gz");
+    gzip(folder / "b.obj", folder / "b.gz");
+    spit(folder / "both.obj.gz", slurp(folder / "a.gz") + slurp(folder / "b.gz"));
+    const Assembly a = read(folder / "both.obj.gz");
+    ASSERT_EQ(a.bodies.size(), 1u);
+    EXPECT_NEAR(a.bodies[0].mass.volume, 1.0 / 6, 1e-12);
+}
+
+TEST(PlanKeys, OfReadingAndSurvey) {
+    Plan p;
+    set_plan_value(p, "source.skip=[\"bolt*\", \"class=bulk\"]");
+    set_plan_value(p, "source.only=deck");
+    EXPECT_EQ(p.source.skip, (std::vector<std::string>{"bolt*", "class=bulk"}));
+    EXPECT_EQ(p.source.only, std::vector<std::string>{"deck"});
+    for (const auto& [key, value] : {std::pair{"survey.near", &SurveyOptions::near},
+                                     {"survey.tiny", &SurveyOptions::tiny},
+                                     {"survey.narrow", &SurveyOptions::narrow},
+                                     {"strip.holes", &SurveyOptions::holes},
+                                     {"strip.rounds", &SurveyOptions::rounds},
+                                     {"strip.raised", &SurveyOptions::raised}}) {
+        set_plan_value(p, std::string(key) + "=0.5 inch");
+        EXPECT_NEAR(p.survey.*value, 12.7, 1e-12) << key;
+        EXPECT_NEAR(p.halve.survey.*value, 12.7, 1e-12) << key;
+        EXPECT_THROW(set_plan_value(p, std::string(key) + "=0"), Error) << key;
+    }
 }
