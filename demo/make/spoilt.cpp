@@ -44,23 +44,20 @@ std::vector<TopoDS_Face> faces_of(const Solid& s) {
     return out;
 }
 
-TopoDS_Solid solid_of(const std::vector<TopoDS_Face>& faces) {
-    BRep_Builder b;
-    TopoDS_Shell shell;
-    b.MakeShell(shell);
-    for (const TopoDS_Face& f : faces) b.Add(shell, f);
-    TopoDS_Solid solid;
-    b.MakeSolid(solid);
-    b.Add(solid, shell);
-    return solid;
-}
-
 TopoDS_Shell shell_of(const std::vector<TopoDS_Face>& faces) {
     BRep_Builder b;
     TopoDS_Shell shell;
     b.MakeShell(shell);
     for (const TopoDS_Face& f : faces) b.Add(shell, f);
     return shell;
+}
+
+TopoDS_Solid solid_of(const std::vector<TopoDS_Face>& faces) {
+    BRep_Builder b;
+    TopoDS_Solid solid;
+    b.MakeSolid(solid);
+    b.Add(solid, shell_of(faces));
+    return solid;
 }
 
 TopoDS_Face copied(const TopoDS_Face& f) {

@@ -12,7 +12,6 @@ namespace halvo {
 namespace {
 
 constexpr double smooth_turn = 0.17;  // sine: faces that meet at less than ten degrees continue each other
-constexpr double ray_and_ball = 0.9;  // share of the ray that the ball must reach
 constexpr double rim_of_wall = 1.5;   // ball at a rim over the thickness of the wall beside it
 const double scatter_angle = std::cos(pi / 6);
 
@@ -196,9 +195,9 @@ Skin analyse_skin(const Body& body, std::vector<Probe> probes, const WallLimits&
     for (const Probe& p : skin.probes) skin.ball.push_back(inscribed_ball(body, p.point, p.normal, p.distance));
     skin.pairs = collect_pairs(skin, limits);
     measure(skin);
-    const FaceNeighbours next = face_neighbours(body);
-    judge_width(next, skin, limits);
-    sort_kinds(next, skin);
+    skin.neighbours = face_neighbours(body);
+    judge_width(skin.neighbours, skin, limits);
+    sort_kinds(skin.neighbours, skin);
     return skin;
 }
 

@@ -7,6 +7,17 @@
 
 namespace halvo {
 
+/// Pairs of faces with a common edge, and whether they continue each other smoothly there.
+struct FaceNeighbours {
+    struct Link {
+        int other = -1;
+        int edge = -1;
+        bool smooth = false;
+        bool convex = false;  ///< material fills less than half a turn
+    };
+    std::vector<std::vector<Link>> of;
+};
+
 /// Two faces that see each other through the material.
 struct SkinPair {
     int a = -1, b = -1;  ///< faces, a < b
@@ -24,6 +35,7 @@ struct Skin {
     std::vector<int> pair;       ///< of each probe, -1 where it sees no other face or at a slant
     std::vector<SkinKind> kind;  ///< of each probe
     std::vector<SkinPair> pairs;
+    FaceNeighbours neighbours;
     double wall = 0, rim = 0, rest = 0;  ///< skin areas
 
     [[nodiscard]] double thin_share() const { return wall + rim + rest > 0 ? (wall + rim) / (wall + rim + rest) : 0; }
@@ -38,16 +50,7 @@ struct Skin {
 /// than one and a half times the thickness of a wall next to it.
 [[nodiscard]] Skin analyse_skin(const Body& body, std::vector<Probe> probes, const WallLimits& limits);
 
-/// Pairs of faces with a common edge, and whether they continue each other smoothly there.
-struct FaceNeighbours {
-    struct Link {
-        int other = -1;
-        int edge = -1;
-        bool smooth = false;
-        bool convex = false;  ///< material fills less than half a turn
-    };
-    std::vector<std::vector<Link>> of;
-};
+/// The links of every face; Skin holds them already.
 [[nodiscard]] FaceNeighbours face_neighbours(const Body& body);
 
 }  // namespace halvo

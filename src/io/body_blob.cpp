@@ -1,61 +1,17 @@
 #include "io/body_blob.hpp"
 
-#include "io/blob.hpp"
+#include "io/curve_blob.hpp"
 
 namespace halvo::io {
 namespace {
 
-void put(BlobOut& out, const Frame& f) {
-    out.put(f.origin).put(f.x).put(f.y).put(f.z);
-}
-Frame frame(BlobIn& in) {
-    Frame f;
-    f.origin = in.get<Vec3>(), f.x = in.get<Vec3>(), f.y = in.get<Vec3>(), f.z = in.get<Vec3>();
-    return f;
-}
-
-struct PutCurve {
-    BlobOut& out;
-    void operator()(const LineCurve& c) const { out.put(c.origin).put(c.direction); }
-    void operator()(const CircleCurve& c) const { put(out, c.frame), out.put(c.radius); }
-    void operator()(const EllipseCurve& c) const { put(out, c.frame), out.put(c.a).put(c.b); }
-    void operator()(const PolylineCurve& c) const { out.put(c.points).put(c.at).put(c.tangents); }
-};
-
-void put(BlobOut& out, const Curve& c) {
-    out.put(static_cast<std::uint8_t>(c.shape.index())).put(c.t0).put(c.t1);
-    std::visit(PutCurve{out}, c.shape);
-}
-
-Curve curve(BlobIn& in) {
-    Curve c;
-    const auto kind = in.get<std::uint8_t>();
-    c.t0 = in.get<double>(), c.t1 = in.get<double>();
-    if (kind == 0) {
-        const Vec3 o = in.get<Vec3>(), d = in.get<Vec3>();
-        c.shape = LineCurve{o, d};
-    } else if (kind == 1) {
-        const Frame f = frame(in);
-        c.shape = CircleCurve{f, in.get<double>()};
-    } else if (kind == 2) {
-        const Frame f = frame(in);
-        const double a = in.get<double>();
-        c.shape = EllipseCurve{f, a, in.get<double>()};
-    } else {
-        PolylineCurve p;
-        p.points = in.get<std::vector<Vec3>>(), p.at = in.get<std::vector<double>>(), p.tangents = in.get<std::vector<Vec3>>();
-        c.shape = std::move(p);
-    }
-    return c;
-}
-
 struct PutSurface {
     BlobOut& out;
-    void operator()(const PlaneSurface& s) const { put(out, s.frame); }
-    void operator()(const CylinderSurface& s) const { put(out, s.frame), out.put(s.radius); }
-    void operator()(const ConeSurface& s) const { put(out, s.frame), out.put(s.radius).put(s.half_angle); }
-    void operator()(const SphereSurface& s) const { put(out, s.frame), out.put(s.radius); }
-    void operator()(const TorusSurface& s) const { put(out, s.frame), out.put(s.major).put(s.minor); }
+    void operator()(const PlaneSurface& s) const { put_frame(out, s.frame); }
+    void operator()(const CylinderSurface& s) const { put_frame(out, s.frame), out.put(s.radius); }
+    void operator()(const ConeSurface& s) const { put_frame(out, s.frame), out.put(s.radius).put(s.half_angle); }
+    void operator()(const SphereSurface& s) const { put_frame(out, s.frame), out.put(s.radius); }
+    void operator()(const TorusSurface& s) const { put_frame(out, s.frame), out.put(s.major).put(s.minor); }
     void operator()(const FreeSurface& s) const {
         out.put(static_cast<std::uint8_t>(s.spline != nullptr));
         if (s.spline) {
@@ -75,7 +31,7 @@ Surface surface(BlobIn& in) {
         n.poles = in.get<std::vector<Vec3>>(), n.weights = in.get<std::vector<double>>();
         return FreeSurface{std::make_shared<const NurbsSurface>(std::move(n))};
     }
-    const Frame f = frame(in);
+    const Frame f = get_frame(in);
     if (kind == 0) return PlaneSurface{f};
     const double a = in.get<double>();
     if (kind == 1) return CylinderSurface{f, a};
@@ -93,7 +49,7 @@ std::string pack(const Body& body) {
     out.put(static_cast<std::uint64_t>(body.edges.size()));
     for (const BodyEdge& e : body.edges) {
         out.put(e.vertices[0]).put(e.vertices[1]).put(static_cast<std::uint8_t>(e.degenerate));
-        put(out, e.curve);
+        put_curve(out, e.curve);
     }
     out.put(static_cast<std::uint64_t>(body.faces.size()));
     for (const Face& f : body.faces) {
@@ -122,7 +78,7 @@ Body unpack_body(std::string bytes) {
     for (BodyEdge& e : body.edges) {
         e.vertices[0] = in.get<int>(), e.vertices[1] = in.get<int>();
         e.degenerate = in.get<std::uint8_t>() != 0;
-        e.curve = curve(in);
+        e.curve = get_curve(in);
     }
     body.faces.resize(count());
     for (Face& f : body.faces) {

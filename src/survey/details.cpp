@@ -30,7 +30,7 @@ double unless(double given, double otherwise) {
 // unless the plan says a length.
 double wall_at(const Surveyed& s, int face) {
     double t = 0;
-    for (const auto& l : s.neighbours.of[ix(face)])
+    for (const auto& l : s.skin.neighbours.of[ix(face)])
         for (const SkinPair& q : s.skin.pairs)
             if (q.wall && (q.a == l.other || q.b == l.other)) t = std::max(t, q.mean);
     return t;
@@ -98,7 +98,7 @@ void find_rounds(const Surveyed& s, Findings& out) {
                          : std::holds_alternative<SphereSurface>(k) ? std::get<SphereSurface>(k).radius
                                                                     : 0;
         if (r <= 0 || r > limit * (1 + 1e-9) || in_walls.count(static_cast<int>(f))) continue;
-        const auto smooth = std::count_if(s.neighbours.of[f].begin(), s.neighbours.of[f].end(), [](const auto& l) { return l.smooth; });
+        const auto smooth = std::count_if(s.skin.neighbours.of[f].begin(), s.skin.neighbours.of[f].end(), [](const auto& l) { return l.smooth; });
         if (smooth < 2) continue;
         ++count;
         largest = std::max(largest, r);

@@ -13,7 +13,6 @@ struct Surveyed {
     const SurveyOptions& options;
     const Skin& skin;
     const BodySurvey& summary;
-    const FaceNeighbours& neighbours;
     double tol = 0;
 
     [[nodiscard]] double wall() const;  ///< thickness that stands for the body: its largest band, or twice volume over area
@@ -31,7 +30,7 @@ using Findings = std::vector<Finding>;
 [[nodiscard]] double extent(const Assembly& solids);
 
 /// Thickness bands, extremes and regions of bulk, from the skin.
-void measure_thickness(const Body& body, const Skin& skin, const FaceNeighbours& neighbours, BodySurvey& out);
+void measure_thickness(const Body& body, const Skin& skin, BodySurvey& out);
 
 /// Free edges, missing faces, edges side by side, doubled and inverted faces.
 void find_open_skin(const Surveyed& s, Findings& out);

@@ -139,7 +139,7 @@ void find_free(const Surveyed& s, Findings& out) {
     for (const Ring& r : rings(s.body, alone)) {
         const double area = r.area.norm();
         // The outline of a face that stands for itself encloses that face, not an opening.
-        const bool lone = s.neighbours.of[ix(r.edges[0].face)].empty();
+        const bool lone = s.skin.neighbours.of[ix(r.edges[0].face)].empty();
         if (lone) continue;
         if (!r.closed || area > largest_missing * s.body.mass.area || s.body.faces.size() < 2) continue;
         out.push_back(s.finding("missing face",

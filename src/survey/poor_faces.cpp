@@ -55,7 +55,7 @@ void find_needless_edges(const Surveyed& s, Findings& out) {
     int count = 0, longest = -1, face = -1;
     double length = 0, best = 0;
     for (std::size_t f = 0; f < s.body.faces.size(); ++f)
-        for (const auto& l : s.neighbours.of[f]) {
+        for (const auto& l : s.skin.neighbours.of[f]) {
             if (l.other < static_cast<int>(f) || !l.smooth) continue;
             const double tol = s.body.faceted ? 3 * std::max(s.body.faces[f].fit_error, s.tol) : 10 * s.tol;
             if (!same_surface(s.body.faces[f].surface, s.body.faces[ix(l.other)].surface, tol)) continue;

@@ -27,13 +27,12 @@ void survey_body(const Body& body, const SurveyOptions& options, double tol, Bod
     WallLimits limits;
     limits.thinnest = options.thinnest, limits.thickest = options.thickest;
     const Skin skin = analyse_skin(body, probe(body, tol), limits);
-    const FaceNeighbours neighbours = face_neighbours(body);
     const Build b = classify(body, skin, options.slender, options.flat, tol);
     s.kind = b.kind, s.why = b.why, s.thin_share = b.thin_share;
-    measure_thickness(body, skin, neighbours, s);
+    measure_thickness(body, skin, s);
     if (s.bands.empty()) s.thinnest = b.thinnest, s.thickest = b.thickest;
     if (b.kind == BodyClass::slender && b.prism) name_profile(*b.prism, s);
-    const Surveyed view{body, options, skin, s, neighbours, tol};
+    const Surveyed view{body, options, skin, s, tol};
     find_open_skin(view, findings);
     find_poor_faces(view, findings);
     find_self_intersection(view, findings);

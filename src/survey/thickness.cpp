@@ -56,7 +56,7 @@ std::vector<ThicknessBand> bands_of(const Skin& skin) {
     return out;
 }
 
-void find_bulk(const Body& body, const Skin& skin, const FaceNeighbours& neighbours, BodySurvey& out) {
+void find_bulk(const Body& body, const Skin& skin, BodySurvey& out) {
     std::vector<double> rest(body.faces.size(), 0), all(body.faces.size(), 0), across(body.faces.size(), 0);
     for (std::size_t i = 0; i < skin.probes.size(); ++i) {
         const auto f = ix(skin.probes[i].face);
@@ -66,7 +66,7 @@ void find_bulk(const Body& body, const Skin& skin, const FaceNeighbours& neighbo
     const auto in = [&](std::size_t f) { return rest[f] > 0.5 * all[f] && all[f] > 0; };
     Groups groups(body.faces.size());
     for (std::size_t f = 0; f < body.faces.size(); ++f)
-        for (const auto& l : neighbours.of[f])
+        for (const auto& l : skin.neighbours.of[f])
             if (in(f) && in(ix(l.other))) groups.tie(static_cast<int>(f), l.other);
     std::map<int, BulkRegion> regions;
     std::map<int, Box3> boxes;
@@ -89,7 +89,7 @@ void find_bulk(const Body& body, const Skin& skin, const FaceNeighbours& neighbo
 
 }  // namespace
 
-void measure_thickness(const Body& body, const Skin& skin, const FaceNeighbours& neighbours, BodySurvey& out) {
+void measure_thickness(const Body& body, const Skin& skin, BodySurvey& out) {
     out.wall_area = skin.wall, out.rim_area = skin.rim, out.rest_area = skin.rest;
     const Probe *thin = nullptr, *thick = nullptr;
     for (std::size_t i = 0; i < skin.probes.size(); ++i) {
@@ -105,7 +105,7 @@ void measure_thickness(const Body& body, const Skin& skin, const FaceNeighbours&
         out.thickest = thick->distance, out.thickest_at = thick->point - 0.5 * thick->distance * thick->normal;
     }
     if (out.kind == BodyClass::mixed) {
-        find_bulk(body, skin, neighbours, out);
+        find_bulk(body, skin, out);
         if (!out.bulk.empty()) out.why += fmt::format("; {:.0f} mm2 of it is bulk, up to {:.0f} mm across", out.rest_area, out.bulk[0].across);
     }
 }
