@@ -103,7 +103,9 @@ void check_mesh(const Model& model, const Mesh& mesh) {
         if (e.kind != ElementKind::shell) continue;
         const Sheet& s = model.sheets.at(static_cast<std::size_t>(e.sheet));
         const Vec3 n = element_normal(mesh, e);
-        ASSERT_GT(n.dot(s.chart.z), 0) << "element turned against its sheet";
+        Vec3 c = Vec3::Zero();
+        for (std::size_t k = 0; k < e.count; ++k) c += mesh.nodes[static_cast<std::size_t>(e.nodes[k])] / e.count;
+        ASSERT_GT(n.dot(s.chart.normal(c)), 0) << "element turned against its sheet";
         ASSERT_GT(e.quality, 0);
         ASSERT_GT(e.thickness, 0);
         area[static_cast<std::size_t>(e.sheet)] += n.norm();

@@ -43,11 +43,6 @@ struct Facet {
     int face = -1;
 };
 
-/// A point of a body's skin and the outward normal there.
-struct SkinPoint {
-    Vec3 point, normal;
-};
-
 /// How a body is built, measured by `classify` (see survey.hpp for the thresholds).
 enum class BodyClass { thin, slender, bulk, mixed, open };
 [[nodiscard]] const char* class_name(BodyClass c);

@@ -114,6 +114,10 @@ struct NurbsSurface {
     [[nodiscard]] Vec2 clamped(const Vec2& uv) const;
     /// Parameters of the foot of `p` nearest to `guess` (Newton on the squared distance, kept within the domain).
     [[nodiscard]] Vec2 foot(const Vec3& p, const Vec2& guess) const;
+    /// Value and first derivatives where the surface is carried on straight beyond its domain.
+    [[nodiscard]] Jet extended(const Vec2& uv) const;
+    /// Parameters of the foot on the surface carried on straight: beyond the domain where `p` lies beyond its border.
+    [[nodiscard]] Vec2 extended_foot(const Vec3& p, const Vec2& guess) const;
     [[nodiscard]] NurbsSurface moved(const Eigen::Isometry3d& m) const;
 };
 
@@ -135,6 +139,43 @@ using Surface = std::variant<PlaneSurface, CylinderSurface, ConeSurface, SphereS
 [[nodiscard]] std::optional<Vec3> surface_normal(const Surface& s, const Vec3& p);
 /// Foot of `p` on the surface; nothing for FreeSurface.
 [[nodiscard]] std::optional<Vec3> surface_foot(const Surface& s, const Vec3& p);
+
+/// A point of a surface and a unit normal there.
+struct SkinPoint {
+    Vec3 point, normal;
+};
+
+/// A surface, with what finding feet on it takes: spline surfaces keep a net of their points.
+class BaseSurface {
+public:
+    BaseSurface() = default;
+    explicit BaseSurface(Surface surface);
+    [[nodiscard]] const Surface& surface() const { return surface_; }
+    /// Nearest point and the surface's own normal; spline surfaces are carried on straight beyond their border.
+    [[nodiscard]] SkinPoint foot(const Vec3& p) const;
+    /// Parameters of the foot of `p`; spline surfaces beyond their domain where `p` lies beyond their border.
+    [[nodiscard]] Vec2 parameters(const Vec3& p) const;
+    /// Signed length from `p` along the line with unit direction `d` to the surface, the crossing next to p's own foot.
+    [[nodiscard]] double along(const Vec3& p, const Vec3& d) const;
+    [[nodiscard]] BaseSurface moved(const Eigen::Isometry3d& m) const { return BaseSurface(halvo::moved(surface_, m)); }
+
+private:
+    struct Net {
+        std::vector<Vec3> points;
+        std::vector<Vec2> at;
+    };
+    Surface surface_ = PlaneSurface{};
+    std::shared_ptr<const Net> net_;
+};
+
+/// Are both the same surface, to `tol` within `reach` of `place`? Spline surfaces are the same when their poles are.
+[[nodiscard]] bool same_surface(const Surface& a, const Surface& b, const Vec3& place, double reach, double tol);
+
+/// Line, circle or smooth piecewise cubic through points with unit tangents: the simplest that keeps to `tol`.
+[[nodiscard]] Curve curve_through(const std::vector<Vec3>& points, const std::vector<Vec3>& tangents, double tol);
+
+/// Where two curves pass each other at a distance of at most `tol`: parameters on both. Curves that run along each other give none.
+[[nodiscard]] std::vector<std::pair<double, double>> meets(const Curve& a, const Curve& b, double tol);
 
 /// Even-odd test of a point against closed polygons.
 [[nodiscard]] bool inside(const std::vector<std::vector<Vec2>>& loops, const Vec2& p);

@@ -2,6 +2,7 @@
 /// The idealization: a cell complex of vertices, edges, sheets and members. Whatever is joined shares entities by identity.
 
 #include <halvo/assembly.hpp>
+#include <halvo/chart.hpp>
 #include <halvo/ledger.hpp>
 #include <halvo/options.hpp>
 
@@ -33,15 +34,21 @@ struct Region {
     double own_area = 0;           ///< part of `area` that lies in the sheet's own body; the rest bridges to a neighbour (mm2)
 };
 
-/// Thickness on a flat sheet, from the two opposed planes of each pair of faces; exact anywhere.
+/// Where the two sides lie, from the surfaces of each pair of opposed faces; exact anywhere.
 struct ThicknessPiece {
-    Plane top, bottom;                                           ///< outward planes of both faces
+    BaseSurface top, bottom;                                     ///< surfaces of both faces
     std::vector<std::vector<Vec2>> top_outline, bottom_outline;  ///< in the sheet's chart; say which piece rules where
 };
 struct ThicknessField {
     std::vector<ThicknessPiece> pieces;
-    /// Thickness along the sheet's normal at chart point `p` (mm).
-    [[nodiscard]] double at(const Frame& chart, const Vec2& p) const;
+    /// Lengths along the sheet's normal from chart point `p` to both sides (mm).
+    struct Sides {
+        double up = 0, down = 0;
+        [[nodiscard]] double thickness() const { return up + down; }
+        [[nodiscard]] double offset() const { return 0.5 * (up - down); }  ///< from the sheet to the middle
+    };
+    [[nodiscard]] Sides sides(const Chart& chart, const Vec2& p) const;
+    [[nodiscard]] double at(const Chart& chart, const Vec2& p) const { return sides(chart, p).thickness(); }
     [[nodiscard]] const ThicknessPiece& piece_at(const Vec2& p) const;
 };
 
@@ -53,12 +60,13 @@ struct ThicknessRange {
 struct Sheet {
     std::string key;
     int body = -1;  ///< index into Assembly::bodies; -1 for sheets made by hand
-    Frame chart;    ///< plane of the sheet: chart coordinates are (x, y), normal z
+    Chart chart;    ///< surface of the sheet and its map to the plane
     std::vector<Region> regions;
     ThicknessField field;
     std::vector<int> top_faces, bottom_faces;  ///< faces of the body behind it, on the side of +z and of -z
     ThicknessRange thickness;
-    double offset = 0;                           ///< from the reference surface to the middle, along z
+    double offset = 0;                           ///< from the reference surface to the middle, along the normal, besides the field's own
+    double deviation = 0;                        ///< of a fitted midsurface from equal distance, at most (mm)
     std::vector<std::vector<Vec2>> own_outline;  ///< the sheet within its own body, in the chart, as halved
     double trimmed_area = 0;                     ///< overhangs cut off by joints, which the extension of the other sheet stands for (mm2)
     [[nodiscard]] double area() const;

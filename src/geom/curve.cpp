@@ -33,6 +33,17 @@ Vec3 on_piece(const PolylineCurve& c, std::size_t i, double t, int order) {
     return (6 * w * (w - 1) * (p - q) + (1 - w) * (1 - 3 * w) * m + w * (3 * w - 2) * n) / d;
 }
 
+// Points of a smooth polyline, each cubic cut by how far it turns.
+std::vector<Vec3> on_cubics(const PolylineCurve& c, double chord) {
+    std::vector<Vec3> out{c.points.front()};
+    for (std::size_t i = 0; i + 1 < c.points.size(); ++i) {
+        const double d = c.at[i + 1] - c.at[i], turn = c.tangents[i].cross(c.tangents[i + 1]).norm();
+        const int n = std::clamp(static_cast<int>(std::ceil(std::sqrt(d * turn / (8 * std::max(chord, 1e-12))))), 1, 32);
+        for (int k = 1; k <= n; ++k) out.push_back(k == n ? c.points[i + 1] : on_piece(c, i, c.at[i] + d * k / n, 0));
+    }
+    return out;
+}
+
 // Roots of A cos t + B sin t = C inside [t0, t1].
 void trig_roots(double a, double b, double c, double t0, double t1, std::vector<double>& out) {
     const double r = std::hypot(a, b);
@@ -194,7 +205,7 @@ Curve Curve::moved(const Eigen::Isometry3d& m) const {
 
 std::vector<Vec3> Curve::sampled(double chord, int least) const {
     if (is_line()) return {start(), end()};
-    if (const auto* p = std::get_if<PolylineCurve>(&shape)) return p->points;
+    if (const auto* p = std::get_if<PolylineCurve>(&shape)) return p->tangents.empty() ? p->points : on_cubics(*p, chord);
     double r = 0;
     if (const auto* c = std::get_if<CircleCurve>(&shape)) r = c->radius;
     if (const auto* e = std::get_if<EllipseCurve>(&shape)) r = std::max(e->a, e->b);

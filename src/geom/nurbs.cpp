@@ -136,6 +136,35 @@ Vec2 NurbsSurface::foot(const Vec3& p, const Vec2& guess) const {
     return uv;
 }
 
+NurbsSurface::Jet NurbsSurface::extended(const Vec2& uv) const {
+    const Vec2 in = clamped(uv), over = uv - in;  // how far past the border
+    Jet j = jet(in);
+    if (over.isZero()) return j;
+    j.p += over.x() * j.du + over.y() * j.dv;
+    // Past one border the surface is ruled: the tangent along the border turns on at the same rate. Past a corner it is plane.
+    if (over.x() == 0) j.du += over.y() * j.duv;
+    if (over.y() == 0) j.dv += over.x() * j.duv;
+    j.duu.setZero(), j.duv.setZero(), j.dvv.setZero();
+    return j;
+}
+
+Vec2 NurbsSurface::extended_foot(const Vec3& p, const Vec2& guess) const {
+    Vec2 uv = foot(p, guess);
+    const Vec2 lo = clamped(Vec2::Constant(-1e300)), hi = clamped(Vec2::Constant(1e300));
+    const auto on_border = [&](int k) { return uv[k] <= lo[k] || uv[k] >= hi[k]; };
+    if (!on_border(0) && !on_border(1)) return uv;
+    for (int i = 0; i < 12; ++i) {
+        const Jet j = extended(uv);
+        const Vec3 r = p - j.p;
+        const double a = j.du.squaredNorm(), b = j.du.dot(j.dv), c = j.dv.squaredNorm(), det = a * c - b * b;
+        if (det <= 1e-300) break;
+        Vec2 step((c * r.dot(j.du) - b * r.dot(j.dv)) / det, (a * r.dot(j.dv) - b * r.dot(j.du)) / det);
+        uv += step;
+        if (step.x() * step.x() * a + step.y() * step.y() * c < 1e-24) break;
+    }
+    return uv;
+}
+
 NurbsSurface NurbsSurface::moved(const Eigen::Isometry3d& m) const {
     NurbsSurface out = *this;
     for (Vec3& p : out.poles) p = m * p;

@@ -100,7 +100,7 @@ Model placed(Model part, const Eigen::Isometry3d& m, int id, const Body& body) {
     for (Sheet& s : part.sheets) {
         own(s.key, "sheet");
         s.body = id;
-        s.chart = moved(s.chart, m);
+        s.chart = s.chart.moved(m);
         for (ThicknessPiece& p : s.field.pieces) p.top = p.top.moved(m), p.bottom = p.bottom.moved(m);
     }
     for (LedgerEntry& e : part.ledger) own(e.key, e.kind.c_str()), e.place = m * e.place;
@@ -134,9 +134,9 @@ Model halve_body(const Assembly& solids, std::size_t id, const HalveOptions& opt
     Model out;
     out.tolerance = solids.tolerance;
     const double tol = solids.tolerance.point;
-    const auto probes = probe(body, tol);
     const WallLimits limits{options.survey.thinnest, options.survey.thickest, options.draft, options.slimness};
-    const Build build = classify(body, analyse_skin(body, probes, limits), options.survey.slender, options.survey.flat, tol);
+    const Skin skin = analyse_skin(body, probe(body, tol), limits);
+    const Build build = classify(body, skin, options.survey.slender, options.survey.flat, tol);
     if (build.kind == BodyClass::open) {
         out.findings.push_back(not_idealized(body, "its skin is not closed", "close the skin in CAD, or leave it out with source.body"));
         return out;
@@ -149,7 +149,7 @@ Model halve_body(const Assembly& solids, std::size_t id, const HalveOptions& opt
         out.findings.push_back(not_idealized(body, "it is bulk (" + build.why + ")", "leave it out with source.body, or model it apart"));
         return out;
     }
-    halve_into_sheets(out, solids, static_cast<int>(id), find_walls(body, probes, limits, tol), options);
+    halve_into_sheets(out, solids, static_cast<int>(id), skin, find_walls(body, skin, limits, tol), options);
     return out;
 }
 

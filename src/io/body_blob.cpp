@@ -1,48 +1,8 @@
 #include "io/body_blob.hpp"
 
-#include "io/curve_blob.hpp"
+#include "io/surface_blob.hpp"
 
 namespace halvo::io {
-namespace {
-
-struct PutSurface {
-    BlobOut& out;
-    void operator()(const PlaneSurface& s) const { put_frame(out, s.frame); }
-    void operator()(const CylinderSurface& s) const { put_frame(out, s.frame), out.put(s.radius); }
-    void operator()(const ConeSurface& s) const { put_frame(out, s.frame), out.put(s.radius).put(s.half_angle); }
-    void operator()(const SphereSurface& s) const { put_frame(out, s.frame), out.put(s.radius); }
-    void operator()(const TorusSurface& s) const { put_frame(out, s.frame), out.put(s.major).put(s.minor); }
-    void operator()(const FreeSurface& s) const {
-        out.put(static_cast<std::uint8_t>(s.spline != nullptr));
-        if (s.spline) {
-            const NurbsSurface& n = *s.spline;
-            out.put(n.degree_u).put(n.degree_v).put(n.knots_u).put(n.knots_v).put(n.poles).put(n.weights);
-        }
-    }
-};
-
-Surface surface(BlobIn& in) {
-    const auto kind = in.get<std::uint8_t>();
-    if (kind == 5) {
-        if (in.get<std::uint8_t>() == 0) return FreeSurface{};
-        NurbsSurface n;
-        n.degree_u = in.get<int>(), n.degree_v = in.get<int>();
-        n.knots_u = in.get<std::vector<double>>(), n.knots_v = in.get<std::vector<double>>();
-        n.poles = in.get<std::vector<Vec3>>(), n.weights = in.get<std::vector<double>>();
-        return FreeSurface{std::make_shared<const NurbsSurface>(std::move(n))};
-    }
-    const Frame f = get_frame(in);
-    if (kind == 0) return PlaneSurface{f};
-    const double a = in.get<double>();
-    if (kind == 1) return CylinderSurface{f, a};
-    if (kind == 3) return SphereSurface{f, a};
-    const double b = in.get<double>();
-    if (kind == 2) return ConeSurface{f, a, b};
-    return TorusSurface{f, a, b};
-}
-
-}  // namespace
-
 std::string pack(const Body& body) {
     BlobOut out;
     out.put(body.vertices);
@@ -53,8 +13,7 @@ std::string pack(const Body& body) {
     }
     out.put(static_cast<std::uint64_t>(body.faces.size()));
     for (const Face& f : body.faces) {
-        out.put(static_cast<std::uint8_t>(f.surface.index()));
-        std::visit(PutSurface{out}, f.surface);
+        put_surface(out, f.surface);
         out.put(static_cast<std::uint8_t>(f.reversed)).put(static_cast<std::uint64_t>(f.first_facet)).put(static_cast<std::uint64_t>(f.facet_count));
         out.put(static_cast<std::uint64_t>(f.loops.size()));
         for (const auto& loop : f.loops) {
@@ -82,7 +41,7 @@ Body unpack_body(std::string bytes) {
     }
     body.faces.resize(count());
     for (Face& f : body.faces) {
-        f.surface = surface(in);
+        f.surface = get_surface(in);
         f.reversed = in.get<std::uint8_t>() != 0;
         f.first_facet = count(), f.facet_count = count();
         f.loops.resize(count());

@@ -1,5 +1,5 @@
 // model.halvo: entities as rows anyone can query, geometry and arrays as blobs.
-#include "io/curve_blob.hpp"
+#include "io/surface_blob.hpp"
 #include "io/database.hpp"
 
 #include <halvo/io.hpp>
@@ -18,7 +18,7 @@ using io::Database;
 using io::Statement;
 
 constexpr int application_id = 0x484C564F;  // "HLVO"
-constexpr int schema_version = 1;
+constexpr int schema_version = 2;  // 1: sheets were planes
 
 constexpr const char* schema = R"(
 CREATE TABLE info(key TEXT PRIMARY KEY, value TEXT);
@@ -27,7 +27,7 @@ CREATE TABLE bodies(id INTEGER PRIMARY KEY, key TEXT, name TEXT, path TEXT, clas
 CREATE TABLE vertices(id INTEGER PRIMARY KEY, x REAL, y REAL, z REAL);
 CREATE TABLE edges(id INTEGER PRIMARY KEY, start INTEGER, end INTEGER, length REAL, curve BLOB);
 CREATE TABLE sheets(id INTEGER PRIMARY KEY, key TEXT, body INTEGER, area REAL, own_area REAL, trimmed_area REAL, thickness_min REAL,
-  thickness_mean REAL, thickness_max REAL, offset REAL, chart BLOB, field BLOB, faces BLOB, own_outline BLOB);
+  thickness_mean REAL, thickness_max REAL, offset REAL, chart BLOB, field BLOB, faces BLOB, own_outline BLOB, surface TEXT, deviation REAL);
 CREATE TABLE regions(sheet INTEGER, area REAL, own_area REAL, loops BLOB, embedded BLOB, points BLOB);
 CREATE TABLE sections(id INTEGER PRIMARY KEY, key TEXT, shape TEXT, area REAL, iyy REAL, izz REAL, iyz REAL, i1 REAL, i2 REAL,
   principal_angle REAL, j REAL, warping REAL, shear_y REAL, shear_z REAL, depth REAL, dimensions BLOB, profile BLOB);
@@ -99,19 +99,21 @@ void save_complex(Database& db, const Model& m) {
 }
 
 void save_sheets(Database& db, const Model& m) {
-    Statement s(db, "INSERT INTO sheets VALUES(?,?,?,?,?,?,?,?,?,?,?,?,?,?)"), r(db, "INSERT INTO regions VALUES(?,?,?,?,?,?)");
+    Statement s(db, "INSERT INTO sheets VALUES(?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)"), r(db, "INSERT INTO regions VALUES(?,?,?,?,?,?)");
     for (std::size_t i = 0; i < m.sheets.size(); ++i) {
         const Sheet& k = m.sheets[i];
         BlobOut chart, field, faces, own;
-        put_frame(chart, k.chart);
+        put_chart(chart, k.chart);
         field.put(static_cast<std::uint64_t>(k.field.pieces.size()));
-        for (const ThicknessPiece& p : k.field.pieces)
-            field.put(p.top.normal).put(p.top.offset).put(p.bottom.normal).put(p.bottom.offset).put(p.top_outline).put(p.bottom_outline);
+        for (const ThicknessPiece& p : k.field.pieces) {
+            put_surface(field, p.top.surface()), put_surface(field, p.bottom.surface());
+            field.put(p.top_outline).put(p.bottom_outline);
+        }
         faces.put(k.top_faces).put(k.bottom_faces);
         own.put(k.own_outline);
         s.bind(static_cast<int>(i)).bind(k.key).bind(k.body + 1).bind(k.area()).bind(k.own_area()).bind(k.trimmed_area);
         s.bind(k.thickness.min).bind(k.thickness.mean).bind(k.thickness.max).bind(k.offset);
-        s.blob(chart.bytes()).blob(field.bytes()).blob(faces.bytes()).blob(own.bytes()).done();
+        s.blob(chart.bytes()).blob(field.bytes()).blob(faces.bytes()).blob(own.bytes()).bind(surface_name(k.chart.surface())).bind(k.deviation).done();
         for (const Region& g : k.regions) {
             BlobOut loops, embedded, points;
             loops.put(static_cast<std::uint64_t>(g.loops.size()));
@@ -262,21 +264,32 @@ void load_complex(Database& db, Model& m) {
     }
 }
 
-void load_sheets(Database& db, Model& m) {
-    Statement s(db, "SELECT key,body,trimmed_area,thickness_min,thickness_mean,thickness_max,offset,chart,field,faces,own_outline FROM sheets ORDER BY id");
+ThicknessPiece get_piece(BlobIn& in, int version) {
+    ThicknessPiece p;
+    if (version >= 2) {
+        p.top = BaseSurface(get_surface(in)), p.bottom = BaseSurface(get_surface(in));
+    } else {
+        for (BaseSurface* side : {&p.top, &p.bottom}) {
+            const Vec3 n = in.get<Vec3>();
+            *side = BaseSurface(PlaneSurface{Frame::with_z(in.get<double>() * n, n)});
+        }
+    }
+    p.top_outline = in.get<std::vector<std::vector<Vec2>>>(), p.bottom_outline = in.get<std::vector<std::vector<Vec2>>>();
+    return p;
+}
+
+void load_sheets(Database& db, Model& m, int version) {
+    Statement s(db, fmt::format("SELECT key,body,trimmed_area,thickness_min,thickness_mean,thickness_max,offset,chart,field,faces,own_outline{} FROM sheets ORDER BY id",
+                                version >= 2 ? ",deviation" : ""));
     while (s.step()) {
         Sheet k;
         k.key = s.text(), k.body = s.number() - 1, k.trimmed_area = s.real();
         k.thickness.min = s.real(), k.thickness.mean = s.real(), k.thickness.max = s.real(), k.offset = s.real();
         BlobIn chart(s.text()), field(s.text()), faces(s.text()), own(s.text());
-        k.chart = get_frame(chart);
+        if (version >= 2) k.deviation = s.real();
+        k.chart = version >= 2 ? get_chart(chart) : Chart(get_frame(chart));
         const auto n = field.get<std::uint64_t>();
-        for (std::uint64_t i = 0; i < n; ++i) {
-            ThicknessPiece p;
-            p.top.normal = field.get<Vec3>(), p.top.offset = field.get<double>(), p.bottom.normal = field.get<Vec3>(), p.bottom.offset = field.get<double>();
-            p.top_outline = field.get<std::vector<std::vector<Vec2>>>(), p.bottom_outline = field.get<std::vector<std::vector<Vec2>>>();
-            k.field.pieces.push_back(std::move(p));
-        }
+        for (std::uint64_t i = 0; i < n; ++i) k.field.pieces.push_back(get_piece(field, version));
         k.top_faces = faces.get<std::vector<int>>(), k.bottom_faces = faces.get<std::vector<int>>();
         k.own_outline = own.get<std::vector<std::vector<Vec2>>>();
         m.sheets.push_back(std::move(k));
@@ -434,7 +447,7 @@ void load_info(Database& db, Job& job) {
     p.parts = static_cast<int>(real("parts")), p.within_bounds = info["within_bounds"] == "1";
 }
 
-void check_version(Database& db, const std::filesystem::path& file) {
+int checked_version(Database& db, const std::filesystem::path& file) {
     Statement id(db, "PRAGMA application_id"), version(db, "PRAGMA user_version");
     if (!id.step() || id.integer() != application_id)
         throw Error(ErrorKind::input, file.string() + ": not a Halvo model file; give a model.halvo that halvo run wrote");
@@ -443,6 +456,7 @@ void check_version(Database& db, const std::filesystem::path& file) {
     if (v > schema_version)
         throw Error(ErrorKind::input,
                     fmt::format("{}: written by a newer Halvo (schema {}, this one knows {}); update Halvo", file.string(), v, schema_version));
+    return static_cast<int>(v);
 }
 
 }  // namespace
@@ -479,12 +493,12 @@ Job read_model(const std::filesystem::path& file) {
     std::error_code ec;
     if (!std::filesystem::exists(file, ec)) throw Error(ErrorKind::input, file.string() + ": no such file; check the path");
     Database db(file, Database::Mode::read);
-    check_version(db, file);
+    const int version = checked_version(db, file);
     Job job;
     load_info(db, job);
     load_solids(db, job);
     load_complex(db, job.model);
-    load_sheets(db, job.model);
+    load_sheets(db, job.model, version);
     load_members(db, job.model);
     load_joints(db, job.model);
     load_mesh_and_proof(db, job);

@@ -104,7 +104,7 @@ Json sheets_json(const Model& m) {
         out.push_back({{"id", i},
                        {"key", s.key},
                        {"body", s.body + 1},
-                       {"surface", "plane"},
+                       {"surface", surface_name(s.chart.surface())},
                        {"area", s.area()},
                        {"thickness", {{"min", s.thickness.min}, {"mean", s.thickness.mean}, {"max", s.thickness.max}}},
                        {"own_area", s.own_area()},

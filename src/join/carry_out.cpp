@@ -73,7 +73,7 @@ private:
         }
         for (std::size_t i = 0; i < model_.sheets.size(); ++i) {
             const Sheet& s = model_.sheets[i];
-            ArrangementInput::SheetPlane plane{s.chart, work_.sheets[i].curves};
+            ArrangementInput::SheetSurface plane{s.chart, work_.sheets[i].curves};
             std::set<int> own;
             for (const Region& r : s.regions) {
                 for (const auto& loop : r.loops)
@@ -128,7 +128,7 @@ private:
 
     // Beyond a seam, within the other sheet's thickness, and with nothing of the sheet past it: an overhang.
     bool overhangs(std::size_t s, const Vec2& q, const SheetState::Trim& t) const {
-        const Frame& chart = model_.sheets[s].chart;
+        const Frame& chart = model_.sheets[s].chart.plane();
         const Sheet& other = model_.sheets[ix(t.partner)];
         const Vec3 at = chart.at(q);
         const double along = (at - t.point).dot(t.direction);
@@ -136,8 +136,8 @@ private:
         const double h = other.chart.height(at);
         const double half = 0.5 * other.field.at(other.chart, other.chart.local2(at));
         if (std::abs(h) > half + work_.reach) return false;
-        const Vec3 across = (other.chart.z - other.chart.z.dot(chart.z) * chart.z) * (h < 0 ? -1.0 : 1.0);
-        const double sine = across.norm(), cosine = std::abs(other.chart.z.dot(chart.z));
+        const Vec3 across = (other.chart.plane().z - other.chart.plane().z.dot(chart.z) * chart.z) * (h < 0 ? -1.0 : 1.0);
+        const double sine = across.norm(), cosine = std::abs(other.chart.plane().z.dot(chart.z));
         const double step = (half + work_.reach - std::abs(h)) / sine + 0.5 * work_.sheets[s].thickest * cosine / sine + 10 * tol_;
         return !in_sheet(s, chart.local2(at + step / sine * across));
     }
@@ -246,7 +246,7 @@ private:
             if (trimmed_[i] > 0)
                 next.ledger.push_back({"trim-" + next.sheets[i].key, "join", "trim", EntryState::applied,
                                        fmt::format("{}: overhangs beyond joints cut, {:.1f} mm2", next.sheets[i].key, trimmed_[i]), trimmed_[i],
-                                       next.sheets[i].chart.origin, ""});
+                                       next.sheets[i].chart.plane().origin, ""});
     }
 
     Model& model_;

@@ -193,7 +193,7 @@ private:
 
     void with_sheet(std::size_t m, std::size_t s, const std::vector<ContactPoint>& points) {
         const MemberState& sm = work_.members[m];
-        const Frame& f = model_.sheets[s].chart;
+        const Frame& f = model_.sheets[s].chart.plane();
         const double sine = std::abs(sm.direction.dot(f.z));
         const int end = end_of(m, points, true);
         if (end >= 0 && sine >= pierces && end_on_sheet(m, s, end, sine, points)) return;
@@ -209,7 +209,7 @@ private:
         MemberState& sm = work_.members[m];
         const Sheet& sheet = model_.sheets[s];
         const double from = end == 0 ? sm.start : sm.end;
-        const double at = from - sheet.chart.height(sm.at(from)) / sm.direction.dot(sheet.chart.z);
+        const double at = from - sheet.chart.height(sm.at(from)) / sm.direction.dot(sheet.chart.plane().z);
         const double furthest = (0.5 * sheet.thickness.max + work_.reach) / sine + 0.5 * sm.depth * std::sqrt(1 - sine * sine) / sine + 10 * work_.tol;
         const Vec3 x = sm.at(at);
         if (std::abs(at - from) > furthest || !inside(work_.sheets[s].polygons, sheet.chart.local2(x))) return false;
@@ -258,7 +258,7 @@ private:
     // The axis runs alongside: its line is imprinted on the sheet and linked node to node, so that the eccentricity stays.
     bool along_sheet(std::size_t m, std::size_t s, const std::vector<ContactPoint>& points) {
         MemberState& sm = work_.members[m];
-        const Frame& f = model_.sheets[s].chart;
+        const Frame& f = model_.sheets[s].chart.plane();
         double lo = std::numeric_limits<double>::max(), hi = -lo;
         for (const ContactPoint& p : points) lo = std::min(lo, sm.parameter(p.place)), hi = std::max(hi, sm.parameter(p.place));
         lo = std::max(lo, sm.start), hi = std::min(hi, sm.end);
@@ -287,7 +287,7 @@ private:
         const Sheet& sheet = model_.sheets[s];
         Vec3 near = Vec3::Zero();
         for (const ContactPoint& p : points) near += p.place / static_cast<double>(points.size());
-        const double slope = sm.direction.dot(sheet.chart.z);
+        const double slope = sm.direction.dot(sheet.chart.plane().z);
         double at = sm.parameter(near);
         if (end >= 0) at = end == 0 ? sm.start : sm.end;
         else if (std::abs(slope) >= pierces) at = sm.parameter(near) - sheet.chart.height(sm.at(sm.parameter(near))) / slope;
@@ -325,7 +325,7 @@ private:
     // Foot on the sheet; outside its boundary, or within half a thickness of it, the nearest point of the boundary.
     Vec3 snap(std::size_t s, const Vec3& p) const {
         const Sheet& sheet = model_.sheets[s];
-        const Vec3 q = p - sheet.chart.height(p) * sheet.chart.z;
+        const Vec3 q = p - sheet.chart.height(p) * sheet.chart.plane().z;
         Vec3 best = q;
         double distance = inside(work_.sheets[s].polygons, sheet.chart.local2(q)) ? 0.5 * sheet.thickness.max : std::numeric_limits<double>::max();
         for (const Region& r : sheet.regions)
@@ -356,7 +356,7 @@ private:
                     connect(m, e == 0 ? work_.members[m].start : work_.members[m].end, n, b, number);
                 }
                 for (std::size_t s = 0; s < work_.sheets.size(); ++s) {
-                    const double sine = std::abs(work_.members[m].direction.dot(model_.sheets[s].chart.z));
+                    const double sine = std::abs(work_.members[m].direction.dot(model_.sheets[s].chart.plane().z));
                     if (sine >= pierces) end_by_hand(m, s, e, sine);
                 }
             }

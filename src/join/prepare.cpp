@@ -31,7 +31,7 @@ SheetState sheet_state(const Model& model, const Sheet& s) {
                 const Curve before = curve(i + loop.size() - 1), after = curve(i + 1);
                 BoundaryEdge e;
                 e.from = c.start(), e.to = c.end(), e.edge = loop[i].edge;
-                e.out = (c.end() - c.start()).cross(s.chart.z).normalized();
+                e.out = (c.end() - c.start()).cross(s.chart.plane().z).normalized();
                 e.before = before.is_line() ? before.derivative(before.t1) : Vec3(Vec3::Zero());
                 e.after = after.is_line() ? Vec3(-after.derivative(after.t0)) : Vec3(Vec3::Zero());
                 out.edges.push_back(e);
@@ -90,7 +90,7 @@ int add_joint(const Model& model, JoinWork& work, JointRecord joint) {
     return joint.state == EntryState::refused ? -1 : static_cast<int>(work.joints.size()) - 1;
 }
 
-std::vector<LineReach> line_reaches(const Frame& chart, const SheetState& s, const Vec3& p, const Vec3& d, double furthest, double tol) {
+std::vector<LineReach> line_reaches(const Chart& chart, const SheetState& s, const Vec3& p, const Vec3& d, double furthest, double tol) {
     std::vector<LineReach> out;
     const Vec2 o = chart.local2(p), dir = chart.local2(p + d) - o, side(-dir.y(), dir.x());
     std::vector<double> cuts;
@@ -140,7 +140,7 @@ std::vector<LineReach> line_reaches(const Frame& chart, const SheetState& s, con
 
 void extend_to_line(const Model& model, JoinWork& work, int sheet, const LineReach& r, const Vec3& p, const Vec3& d, double lo, double hi) {
     SheetState& s = work.sheets[static_cast<std::size_t>(sheet)];
-    const Frame& chart = model.sheets[static_cast<std::size_t>(sheet)].chart;
+    const Frame& chart = model.sheets[static_cast<std::size_t>(sheet)].chart.plane();
     const double tol = 10 * work.tol;
     Vec3 low_from = r.low_from, high_from = r.high_from;
     double low = r.low_foot, high = r.high_foot;
@@ -162,7 +162,7 @@ void extend_to_line(const Model& model, JoinWork& work, int sheet, const LineRea
         // Another sheet in whose plane the new side runs shares it.
         for (std::size_t k = 0; k < work.sheets.size(); ++k) {
             if (static_cast<int>(k) == sheet) continue;
-            const Frame& f = model.sheets[k].chart;
+            const Frame& f = model.sheets[k].chart.plane();
             if (std::abs(f.height(u)) > work.tol || std::abs(f.height(v)) > work.tol) continue;
             Box3 box = work.sheets[k].box;
             box.min().array() -= tol, box.max().array() += tol;

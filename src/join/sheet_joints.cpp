@@ -33,7 +33,7 @@ private:
 
     bool candidates(std::size_t a, std::size_t b) const {
         const bool one_body = sheet(a).body == sheet(b).body && sheet(a).body >= 0;
-        if (one_body && sheet(a).chart.z.cross(sheet(b).chart.z).norm() >= parallel) return false;  // their seams are made already
+        if (one_body && sheet(a).chart.plane().z.cross(sheet(b).chart.plane().z).norm() >= parallel) return false;  // their seams are made already
         Box3 box = work_.sheets[a].box;
         const double grow = work_.sheets[a].thickest + work_.sheets[b].thickest + work_.reach;
         box.min().array() -= grow, box.max().array() += grow;
@@ -44,7 +44,7 @@ private:
     }
 
     void pair(std::size_t a, std::size_t b) {
-        const double sine = sheet(a).chart.z.cross(sheet(b).chart.z).norm();
+        const double sine = sheet(a).chart.plane().z.cross(sheet(b).chart.plane().z).norm();
         if (sine >= least_crossing) meet(a, b, sine);
         else if (sine < parallel) beside(a, b);
     }
@@ -69,7 +69,7 @@ private:
     }
 
     void meet(std::size_t a, std::size_t b, double sine) {
-        const Frame &fa = sheet(a).chart, &fb = sheet(b).chart;
+        const Frame &fa = sheet(a).chart.plane(), &fb = sheet(b).chart.plane();
         const Vec3 d = fa.z.cross(fb.z).normalized();
         Eigen::Matrix3d rows;
         rows << fa.z.transpose(), fb.z.transpose(), d.transpose();
@@ -116,7 +116,7 @@ private:
     }
 
     void beside(std::size_t a, std::size_t b) {
-        const Frame &fa = sheet(a).chart, &fb = sheet(b).chart;
+        const Frame &fa = sheet(a).chart.plane(), &fb = sheet(b).chart.plane();
         const Vec3 on_b = work_.sheets[b].box.center() - fb.height(work_.sheets[b].box.center()) * fb.z;
         const double apart = std::abs(fa.height(on_b));
         if (sheet(a).body == sheet(b).body && sheet(a).body >= 0) {
@@ -159,7 +159,7 @@ private:
 
     // A thickness step inside one body: both midsurfaces end over the step's line and are linked across their offset.
     void step(std::size_t a, std::size_t b) {
-        const Frame& f = sheet(a).chart;
+        const Frame& f = sheet(a).chart.plane();
         const auto flat = [&](const Vec3& p) { return Vec3(p - f.height(p) * f.z); };
         for (const BoundaryEdge& e : work_.sheets[a].edges)
             for (const BoundaryEdge& k : work_.sheets[b].edges) {
@@ -185,7 +185,7 @@ private:
     void lap(std::size_t a, std::size_t b, double gap) {
         const auto contact = contacts_.between(sheet(a).body, sheet(b).body);
         for (const auto& [from, onto] : {std::pair(a, b), std::pair(b, a)}) {
-            const Frame& f = sheet(onto).chart;
+            const Frame& f = sheet(onto).chart.plane();
             std::set<int> edges;
             for (const Region& r : sheet(from).regions)
                 for (const auto& loop : r.loops)

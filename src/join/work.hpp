@@ -123,7 +123,7 @@ struct LineReach {
     Vec3 low_from = Vec3::Zero(), high_from = Vec3::Zero();
     double moved = 0;
 };
-[[nodiscard]] std::vector<LineReach> line_reaches(const Frame& chart, const SheetState& s, const Vec3& p, const Vec3& d, double furthest, double tol);
+[[nodiscard]] std::vector<LineReach> line_reaches(const Chart& chart, const SheetState& s, const Vec3& p, const Vec3& d, double furthest, double tol);
 
 /// Adds the strip between an edge and the line, limited to [lo, hi], to the sheet.
 void extend_to_line(const Model& model, JoinWork& work, int sheet, const LineReach& r, const Vec3& p, const Vec3& d, double lo, double hi);

@@ -21,27 +21,37 @@ Vec3 tangent(const Model& model, const EdgeUse& u, bool at_end) {
     return u.reversed ? Vec3(-d) : d;
 }
 
+VertexId first_vertex(const Model& model, const EdgeUse& u) {
+    return model.edges[u.edge.index()].vertices[u.reversed ? 1 : 0];
+}
+
 int least_on(const Curve& c) {
-    if (c.is_line() || std::holds_alternative<PolylineCurve>(c.shape)) return 1;
+    if (c.is_line()) return 1;
+    if (const auto* p = std::get_if<PolylineCurve>(&c.shape)) {
+        double turn = 0;
+        for (std::size_t i = 0; i + 1 < p->tangents.size(); ++i) turn += std::atan2(p->tangents[i].cross(p->tangents[i + 1]).norm(), p->tangents[i].dot(p->tangents[i + 1]));
+        return std::max(1, static_cast<int>(std::ceil(turn / arc_step)));
+    }
     return std::max(1, static_cast<int>(std::ceil((c.t1 - c.t0) / arc_step)));
 }
 
 }  // namespace
 
-std::vector<std::vector<EdgeUse>> four_sides(const Model& model, const Sheet& sheet, const Region& region) {
+std::vector<std::vector<std::size_t>> four_sides(const Model& model, const Sheet& sheet, const Region& region) {
     if (region.loops.size() != 1 || !region.embedded.empty() || !region.points.empty()) return {};
     const auto& loop = region.loops[0];
     std::vector<std::size_t> corners;
     for (std::size_t i = 0; i < loop.size(); ++i) {
         const Vec3 in = tangent(model, loop[(i + loop.size() - 1) % loop.size()], true), out = tangent(model, loop[i], false);
-        const double turn = std::atan2(sheet.chart.z.dot(in.cross(out)), in.dot(out));
+        const Vec3 normal = sheet.chart.normal(model.vertices[first_vertex(model, loop[i]).index()].point);
+        const double turn = std::atan2(normal.dot(in.cross(out)), in.dot(out));
         if (turn > corner_turn) corners.push_back(i);
         else if (std::abs(turn) > smooth_turn) return {};
     }
     if (corners.size() != 4) return {};
-    std::vector<std::vector<EdgeUse>> sides(4);
+    std::vector<std::vector<std::size_t>> sides(4);
     for (std::size_t k = 0; k < 4; ++k)
-        for (std::size_t i = corners[k]; i != corners[(k + 1) % 4]; i = (i + 1) % loop.size()) sides[k].push_back(loop[i]);
+        for (std::size_t i = corners[k]; i != corners[(k + 1) % 4]; i = (i + 1) % loop.size()) sides[k].push_back(i);
     return sides;
 }
 
@@ -66,7 +76,11 @@ std::vector<int> edge_divisions(const Model& model, const MeshOptions& options) 
     std::vector<std::vector<std::vector<EdgeUse>>> mapped;
     for (const Sheet& s : model.sheets)
         for (const Region& r : s.regions)
-            if (auto sides = four_sides(model, s, r); !sides.empty()) mapped.push_back(std::move(sides));
+            if (const auto sides = four_sides(model, s, r); !sides.empty()) {
+                auto& uses = mapped.emplace_back(4);
+                for (std::size_t k = 0; k < 4; ++k)
+                    for (std::size_t i : sides[k]) uses[k].push_back(r.loops[0][i]);
+            }
     for (const auto& sides : mapped)
         for (std::size_t k : {0U, 1U}) {
             if (sides[k].size() != 1 || sides[k + 2].size() != 1) continue;

@@ -3,8 +3,8 @@
 
 namespace halvo {
 
-/// The four chains of edge uses a region's loop falls into at its corners; empty when it is not four-sided.
-[[nodiscard]] std::vector<std::vector<EdgeUse>> four_sides(const Model& model, const Sheet& sheet, const Region& region);
+/// The four chains a region's only loop falls into at its corners, as places in the loop; empty when it is not four-sided.
+[[nodiscard]] std::vector<std::vector<std::size_t>> four_sides(const Model& model, const Sheet& sheet, const Region& region);
 
 /// Element size when none is given: one hundredth of the model, at least twice the thickest sheet.
 [[nodiscard]] double default_size(const Model& model);

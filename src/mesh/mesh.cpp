@@ -4,6 +4,7 @@
 #include "core/parallel.hpp"
 #include "mesh/divisions.hpp"
 #include "mesh/planar.hpp"
+#include "model/sheet_values.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -97,36 +98,65 @@ private:
         const Sheet& sheet = model_.sheets[s];
         const Region& region = sheet.regions[r];
         Patch p{s, r, {}, {}, {}};
-        std::map<int, int> local;
-        const auto number = [&](int node) {
-            const auto [it, fresh] = local.try_emplace(node, static_cast<int>(p.global.size()));
-            if (fresh) {
-                p.global.push_back(node);
-                p.in.points.push_back(sheet.chart.local2(mesh_.nodes[ix(node)]));
-            }
-            return it->second;
+        // On closed surfaces a node on the cut stands in two places of the chart.
+        std::map<int, std::vector<int>> local;
+        const double same = 1e-3 * size_;
+        const auto number = [&](int node, const Vec2& at) {
+            auto& list = local[node];
+            for (int i : list)
+                if ((p.in.points[ix(i)] - at).norm() <= same) return i;
+            list.push_back(static_cast<int>(p.global.size()));
+            p.global.push_back(node);
+            p.in.points.push_back(at);
+            return list.back();
         };
-        for (const auto& loop : region.loops) {
-            auto& out = p.in.loops.emplace_back();
-            for (const EdgeUse& u : loop) {
+        std::map<std::pair<std::size_t, std::size_t>, std::vector<int>> of_use;
+        for (std::size_t l = 0; l < region.loops.size(); ++l) {
+            std::vector<Vec3> points;
+            std::vector<int> chain;
+            std::vector<std::size_t> first;
+            for (const EdgeUse& u : region.loops[l]) {
                 const auto nodes = along(u);
-                for (std::size_t i = 0; i + 1 < nodes.size(); ++i) out.push_back(number(nodes[i]));
+                first.push_back(chain.size());
+                for (std::size_t i = 0; i + 1 < nodes.size(); ++i) chain.push_back(nodes[i]), points.push_back(mesh_.nodes[ix(nodes[i])]);
+            }
+            const auto flat = unrolled(sheet.chart, points);
+            auto& out = p.in.loops.emplace_back();
+            for (std::size_t i = 0; i < chain.size(); ++i) out.push_back(number(chain[i], flat[i]));
+            for (std::size_t k = 0; k < first.size(); ++k) {
+                const std::size_t end = k + 1 < first.size() ? first[k + 1] : chain.size();
+                auto& use = of_use[{l, k}];
+                for (std::size_t i = first[k]; i <= end; ++i) use.push_back(out[i % out.size()]);
             }
         }
         for (EdgeId e : region.embedded) {
             const auto& nodes = on_edge_[e.index()];
-            for (std::size_t i = 0; i + 1 < nodes.size(); ++i) p.in.inner.push_back({number(nodes[i]), number(nodes[i + 1])});
+            const auto flat = continued(sheet.chart, nodes);
+            for (std::size_t i = 0; i + 1 < nodes.size(); ++i) p.in.inner.push_back({number(nodes[i], flat[i]), number(nodes[i + 1], flat[i + 1])});
         }
-        for (VertexId v : region.points) number(vertex_node_[v.index()]);
+        for (VertexId v : region.points) number(vertex_node_[v.index()], sheet.chart.local2(mesh_.nodes[ix(vertex_node_[v.index()])]));
         for (const auto& side : four_sides(model_, sheet, region)) {
             auto& chain = p.in.sides.emplace_back();
-            for (const EdgeUse& u : side) {
-                const auto nodes = along(u);
-                for (std::size_t i = chain.empty() ? 0 : 1; i < nodes.size(); ++i) chain.push_back(number(nodes[i]));
+            for (std::size_t k : side) {
+                const auto& nodes = of_use.at({0, k});
+                chain.insert(chain.end(), nodes.begin() + (chain.empty() ? 0 : 1), nodes.end());
             }
         }
         p.in.size = size_;
         return p;
+    }
+
+    // Chart places of a row of nodes, followed from the one furthest from the cut to both sides.
+    std::vector<Vec2> continued(const Chart& chart, const std::vector<int>& nodes) const {
+        std::vector<Vec2> out(nodes.size());
+        std::size_t first = 0;
+        double clear = -1;
+        for (std::size_t i = 0; i < nodes.size(); ++i)
+            if (const double c = chart.clear_of_cut(mesh_.nodes[ix(nodes[i])]); c > clear + 1e-9) clear = c, first = i;
+        out[first] = chart.local2(mesh_.nodes[ix(nodes[first])]);
+        for (std::size_t i = first + 1; i < nodes.size(); ++i) out[i] = chart.local2(mesh_.nodes[ix(nodes[i])], out[i - 1]);
+        for (std::size_t i = first; i-- > 0;) out[i] = chart.local2(mesh_.nodes[ix(nodes[i])], out[i + 1]);
+        return out;
     }
 
     void add_patch(const Patch& p) {
@@ -138,13 +168,16 @@ private:
             el.count = e[3] < 0 ? 3 : 4;
             el.sheet = static_cast<int>(p.sheet), el.body = s.body;
             Vec2 centre = Vec2::Zero();
+            std::vector<Vec3> corners;
             for (std::size_t k = 0; k < el.count; ++k) {
                 el.nodes[k] = global[ix(e[k])];
                 centre += p.out.points[ix(e[k])] / el.count;
+                if (!s.chart.flat()) corners.push_back(mesh_.nodes[ix(el.nodes[k])]);
             }
-            el.thickness = s.field.at(s.chart, centre);
-            el.offset = s.offset;
-            el.quality = planar_quality(p.out.points, e);
+            const auto sides = s.field.sides(s.chart, centre);
+            el.thickness = sides.thickness();
+            el.offset = s.offset + (std::abs(sides.offset()) > 1e-9 * el.thickness ? sides.offset() : 0);
+            el.quality = s.chart.flat() ? planar_quality(p.out.points, e) : scaled_jacobian(corners);
             mesh_.elements.push_back(el);
         }
     }

@@ -3,6 +3,7 @@
 #include "core/groups.hpp"
 #include "geom/triangulation.hpp"
 #include "model/point_registry.hpp"
+#include "model/sheet_values.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -14,6 +15,17 @@ namespace {
 
 std::size_t ix(int i) {
     return static_cast<std::size_t>(i);
+}
+
+// Points along a chain of half-edges, each once.
+std::vector<Vec3> chain_points(const std::vector<Edge>& edges, const std::vector<int>& halves, double chord) {
+    std::vector<Vec3> out;
+    for (int h : halves) {
+        auto pts = edges[ix(h / 2)].curve.sampled(chord, 8);
+        if (h % 2) std::reverse(pts.begin(), pts.end());
+        out.insert(out.end(), pts.begin(), pts.end() - 1);
+    }
+    return out;
 }
 
 class Splitter {
@@ -50,22 +62,29 @@ private:
 
     void add(int curve, double t, int vertex) { splits_[ix(curve)].push_back({t, vertex}); }
 
-    void meet_all(const ArrangementInput::SheetPlane& s) {
+    void meet_all(const ArrangementInput::SheetSurface& s) {
         struct Entry {
-            Box2 box;
+            Box3 box;
             int curve;
         };
         std::vector<Entry> entries;
         for (int c : s.curves) {
-            const Box3 b = in_.curves[ix(c)].box();
-            Box2 flat;
-            for (int k = 0; k < 8; ++k) flat.extend(s.chart.local2(b.corner(static_cast<Box3::CornerType>(k))));
-            if (in_.curves[ix(c)].is_line()) {
-                flat = Box2();
-                flat.extend(s.chart.local2(in_.curves[ix(c)].start())), flat.extend(s.chart.local2(in_.curves[ix(c)].end()));
+            Box3 b;
+            if (s.chart.flat()) {
+                // In the chart, so that the sweep runs along the sheet.
+                const Curve& k = in_.curves[ix(c)];
+                const auto flat = [&](const Vec3& p) { return s.chart.plane().local(p); };
+                if (k.is_line()) b.extend(flat(k.start())).extend(flat(k.end()));
+                else {
+                    const Box3 own = k.box();
+                    for (int i = 0; i < 8; ++i) b.extend(flat(own.corner(static_cast<Box3::CornerType>(i))));
+                }
+                b.min().z() = b.max().z() = 0;
+            } else {
+                b = in_.curves[ix(c)].box();
             }
-            flat.min().array() -= 2 * tol_, flat.max().array() += 2 * tol_;
-            entries.push_back({flat, c});
+            b.min().array() -= 2 * tol_, b.max().array() += 2 * tol_;
+            entries.push_back({b, c});
         }
         std::stable_sort(entries.begin(), entries.end(), [](const Entry& a, const Entry& b) { return a.box.min().x() < b.box.min().x(); });
         for (std::size_t i = 0; i < entries.size(); ++i)
@@ -73,7 +92,7 @@ private:
                 if (entries[i].box.intersects(entries[j].box)) meet(s, entries[i].curve, entries[j].curve);
     }
 
-    void meet(const ArrangementInput::SheetPlane& s, int a, int b) {
+    void meet(const ArrangementInput::SheetSurface& s, int a, int b) {
         if (a == b || !met_.insert(std::minmax(a, b)).second) return;
         const Curve &ca = in_.curves[ix(a)], &cb = in_.curves[ix(b)];
         touch_end(a, b), touch_end(b, a);
@@ -81,11 +100,20 @@ private:
             carriers_.tie(a, b);
             return;
         }
-        if (!ca.is_line()) {
-            if (cb.is_line()) cross(s, b, a);
-            return;
-        }
-        cross(s, a, b);
+        if (s.chart.flat() && ca.is_line()) cross(s, a, b);
+        else if (s.chart.flat() && cb.is_line()) cross(s, b, a);
+        else
+            for (const auto& [t, u] : meets(ca, cb, 4 * tol_)) {
+                const int v = points_.at(end_near(ca, cb, ca.point(t)));
+                add(a, t, v), add(b, u, v);
+            }
+    }
+
+    // A crossing next to an end of either curve is that end.
+    Vec3 end_near(const Curve& a, const Curve& b, const Vec3& p) const {
+        for (const Vec3& e : {a.start(), a.end(), b.start(), b.end()})
+            if ((e - p).norm() <= 8 * tol_) return e;
+        return p;
     }
 
     // Ends of `a` that lie on `b`.
@@ -97,10 +125,10 @@ private:
         }
     }
 
-    void cross(const ArrangementInput::SheetPlane& s, int line, int other) {
+    void cross(const ArrangementInput::SheetSurface& s, int line, int other) {
         const Curve &cl = in_.curves[ix(line)], &co = in_.curves[ix(other)];
         const auto& l = std::get<LineCurve>(cl.shape);
-        const Plane through = Plane::through(l.origin, s.chart.z.cross(l.direction));
+        const Plane through = Plane::through(l.origin, s.chart.plane().z.cross(l.direction));
         for (double t : meets(co, through)) {
             const Vec3 p = co.point(t);
             const double u = (p - l.origin).dot(l.direction);
@@ -201,7 +229,7 @@ private:
 
     int tail(int half) const { return out_.edges[ix(half / 2)].vertices[half % 2 ? 1 : 0].value; }
 
-    SheetCells trace(const ArrangementInput::SheetPlane& s) {
+    SheetCells trace(const ArrangementInput::SheetSurface& s) {
         std::set<int> edges;
         for (int c : s.curves)
             for (const EdgeUse& u : out_.on_curve[ix(c)]) edges.insert(u.edge.value);
@@ -216,7 +244,7 @@ private:
             const Vec2 at = s.chart.local2(out_.vertices[ix(v)]);
             std::map<int, double> angle;
             for (int h : list) {
-                const Vec2 d = s.chart.local2(tail_point(h, away)) - at;
+                const Vec2 d = s.chart.local2(tail_point(h, away), at) - at;
                 angle[h] = std::atan2(d.y(), d.x());
             }
             std::stable_sort(list.begin(), list.end(), [&](int a, int b) { return angle[a] < angle[b]; });
@@ -226,7 +254,7 @@ private:
         return cells;
     }
 
-    void collect(const ArrangementInput::SheetPlane& s, const std::set<int>& edges, SheetCells& cells) {
+    void collect(const ArrangementInput::SheetSurface& s, const std::set<int>& edges, SheetCells& cells) {
         struct Loop {
             std::vector<int> halves;
             double area;
@@ -242,11 +270,7 @@ private:
                 Loop l;
                 for (int k = h; seen.insert(k).second; k = cells.next[k]) l.halves.push_back(k);
                 l.area = chain_area(out_.edges, s.chart, l.halves);
-                for (int k : l.halves) {
-                    auto pts = out_.edges[ix(k / 2)].curve.sampled(1e-3, 8);
-                    if (k % 2) std::reverse(pts.begin(), pts.end());
-                    for (std::size_t i = 0; i + 1 < pts.size(); ++i) l.polygon.push_back(s.chart.local2(pts[i]));
-                }
+                l.polygon = unrolled(s.chart, chain_points(out_.edges, l.halves, 1e-3));
                 for (const Vec2& p : l.polygon) l.box.extend(p);
                 loops.push_back(std::move(l));
             }
@@ -297,7 +321,7 @@ double bulge_area(const Curve& c, const Frame& chart) {
         return 0.5 * k->radius * k->radius * (turn - std::sin(turn)) * (k->frame.z.dot(chart.z) > 0 ? 1 : -1);
     if (const auto* k = std::get_if<EllipseCurve>(&c.shape)) return 0.5 * k->a * k->b * (turn - std::sin(turn)) * (k->frame.z.dot(chart.z) > 0 ? 1 : -1);
     double sum = 0;
-    const auto& p = std::get<PolylineCurve>(c.shape).points;
+    const auto p = c.sampled(1e-4, 8);
     const Vec2 o = chart.local2(p.front());
     for (std::size_t i = 0; i + 1 < p.size(); ++i) {
         const Vec2 u = chart.local2(p[i]) - o, v = chart.local2(p[i + 1]) - o;
@@ -312,29 +336,23 @@ Arrangement arrange(const ArrangementInput& input, double tol) {
     return Splitter(input, tol).run();
 }
 
-double chain_area(const std::vector<Edge>& edges, const Frame& chart, const std::vector<int>& halves) {
+double chain_area(const std::vector<Edge>& edges, const Chart& chart, const std::vector<int>& halves) {
     if (halves.empty()) return 0;
+    if (!chart.flat()) return chart.area(unrolled(chart, chain_points(edges, halves, 1e-4)));
     const Vec2 o = chart.local2(edges[ix(halves[0] / 2)].curve.start());
     double sum = 0;
     for (int h : halves) {
         const Curve& c = edges[ix(h / 2)].curve;
         const Vec2 a = chart.local2(c.start()) - o, b = chart.local2(c.end()) - o;
-        const double part = 0.5 * (a.x() * b.y() - b.x() * a.y()) + bulge_area(c, chart);
+        const double part = 0.5 * (a.x() * b.y() - b.x() * a.y()) + bulge_area(c, chart.plane());
         sum += h % 2 ? -part : part;
     }
     return sum;
 }
 
-std::vector<std::vector<Vec2>> cell_polygons(const Arrangement& a, const Frame& chart, const Cell& cell, double chord) {
+std::vector<std::vector<Vec2>> cell_polygons(const Arrangement& a, const Chart& chart, const Cell& cell, double chord) {
     std::vector<std::vector<Vec2>> out;
-    for (const auto& loop : cell.loops) {
-        auto& polygon = out.emplace_back();
-        for (int h : loop) {
-            auto pts = a.edges[ix(h / 2)].curve.sampled(chord, 8);
-            if (h % 2) std::reverse(pts.begin(), pts.end());
-            for (std::size_t i = 0; i + 1 < pts.size(); ++i) polygon.push_back(chart.local2(pts[i]));
-        }
-    }
+    for (const auto& loop : cell.loops) out.push_back(unrolled(chart, chain_points(a.edges, loop, chord)));
     return out;
 }
 

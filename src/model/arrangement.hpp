@@ -1,5 +1,5 @@
 #pragma once
-/// Splits all curves of a model once, globally, and finds the cells they cut each sheet's plane into.
+/// Splits all curves of a model once, globally, and finds the cells they cut each sheet's surface into.
 
 #include <halvo/model.hpp>
 
@@ -8,9 +8,9 @@
 namespace halvo {
 
 struct ArrangementInput {
-    struct SheetPlane {
-        Frame chart;
-        std::vector<int> curves;  ///< those that lie in the plane
+    struct SheetSurface {
+        Chart chart;
+        std::vector<int> curves;  ///< those that lie on the surface
     };
     struct Split {
         int curve = -1;
@@ -21,13 +21,13 @@ struct ArrangementInput {
         int a = -1, b = -1;
     };
     std::vector<Curve> curves;
-    std::vector<SheetPlane> sheets;
+    std::vector<SheetSurface> sheets;
     std::vector<Split> splits;
     std::vector<Twins> twins;
     std::vector<Vec3> points;  ///< vertices wanted, on curves or free
 };
 
-/// A piece of a sheet's plane with no curve inside. Loops have the cell on their left; the first is the outer one.
+/// A piece of a sheet's surface with no curve inside. Loops have the cell on their left; the first is the outer one.
 struct Cell {
     std::vector<std::vector<int>> loops;  ///< half-edges: 2 * edge + (reversed ? 1 : 0)
     double area = 0;
@@ -50,10 +50,10 @@ struct Arrangement {
 [[nodiscard]] Arrangement arrange(const ArrangementInput& input, double tol);
 
 /// The loops of a cell as polygons in the chart.
-[[nodiscard]] std::vector<std::vector<Vec2>> cell_polygons(const Arrangement& a, const Frame& chart, const Cell& cell, double chord);
+[[nodiscard]] std::vector<std::vector<Vec2>> cell_polygons(const Arrangement& a, const Chart& chart, const Cell& cell, double chord);
 
-/// Signed area enclosed by a chain of half-edges, arcs exact.
-[[nodiscard]] double chain_area(const std::vector<Edge>& edges, const Frame& chart, const std::vector<int>& halves);
+/// Signed area enclosed by a chain of half-edges; arcs are exact on planes.
+[[nodiscard]] double chain_area(const std::vector<Edge>& edges, const Chart& chart, const std::vector<int>& halves);
 
 /// Points spread over the inside of polygons (even-odd), each with its share of the area.
 struct AreaSample {

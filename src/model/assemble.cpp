@@ -12,6 +12,40 @@ std::size_t ix(int i) {
     return static_cast<std::size_t>(i);
 }
 
+constexpr double smooth_join = 1e-2;  // sine of the turn at which two smooth pieces go on as one
+
+bool both_smooth(const Curve& a, const Curve& b) {
+    const auto smooth = [](const Curve& c) {
+        const auto* p = std::get_if<PolylineCurve>(&c.shape);
+        return p && !p->tangents.empty();
+    };
+    return smooth(a) && smooth(b);
+}
+
+Curve chained(const Curve& a, const Curve& b) {
+    auto p = std::get<PolylineCurve>(a.shape);
+    const auto& q = std::get<PolylineCurve>(b.shape);
+    p.points.insert(p.points.end(), q.points.begin() + 1, q.points.end());
+    p.tangents.insert(p.tangents.end(), q.tangents.begin() + 1, q.tangents.end());
+    return Curve::polyline(std::move(p.points), std::move(p.tangents));
+}
+
+// The curve with its ends at the vertices it was given, which stand off by no more than the splitting's tolerance.
+Curve snapped(const Curve& c, const Vec3& a, const Vec3& b, double tol) {
+    const Vec3 da = a - c.start(), db = b - c.end();
+    if (da.norm() <= tol && db.norm() <= tol) return c;
+    if (c.is_line()) return Curve::segment(a, b);
+    const auto* p = std::get_if<PolylineCurve>(&c.shape);
+    std::vector<double> at = c.smooth_pieces();
+    std::vector<Vec3> points, tangents;
+    for (double t : at) {
+        const double w = (t - c.t0) / (c.t1 - c.t0);
+        points.emplace_back(c.point(t) + (1 - w) * da + w * db);
+        if (!p || !p->tangents.empty()) tangents.push_back(c.derivative(t).normalized());
+    }
+    return Curve::polyline(std::move(points), std::move(tangents));
+}
+
 class Assembler {
 public:
     Assembler(Model& model, const Arrangement& a, const ArrangementInput& in, const std::vector<std::vector<Keep>>& keep, const std::vector<int>& lines)
@@ -70,7 +104,8 @@ private:
             if (at[v].size() != 2 || pinned.count(static_cast<int>(v))) continue;
             const int e = at[v][0], f = at[v][1];
             if (e == f || users_[ix(e)] != users_[ix(f)] || on_line_[ix(e)] || on_line_[ix(f)]) continue;
-            if (!same_carrier(curves_[ix(e)].curve, curves_[ix(f)].curve, 4 * model_.tolerance.point)) continue;
+            if (!same_carrier(curves_[ix(e)].curve, curves_[ix(f)].curve, 4 * model_.tolerance.point) && !both_smooth(curves_[ix(e)].curve, curves_[ix(f)].curve))
+                continue;
             join_edges(e, f, VertexId(v), at);
         }
     }
@@ -82,9 +117,12 @@ private:
         const bool flip_b = b.vertices[1] == v && b.vertices[0] != v;
         const Curve ca = flip_a ? a.curve.reversed() : a.curve, cb = flip_b ? b.curve.reversed() : b.curve;
         const VertexId start = flip_a ? a.vertices[1] : a.vertices[0], end = flip_b ? b.vertices[0] : b.vertices[1];
-        if (ca.derivative(ca.t1).dot(cb.derivative(cb.t0)) <= 0) return;  // doubles back
+        const Vec3 out = ca.derivative(ca.t1).normalized(), in = cb.derivative(cb.t0).normalized();
+        if (out.dot(in) <= 0) return;  // doubles back
+        if (both_smooth(ca, cb) && out.cross(in).norm() > smooth_join) return;
         Curve whole = ca;
         if (ca.is_line()) whole = Curve::segment(a_.vertices[start.index()], a_.vertices[end.index()]);
+        else if (both_smooth(ca, cb)) whole = chained(ca, cb);
         else whole.t1 = ca.t1 + (cb.t1 - cb.t0);
         // The sense of the first stays, so that uses of it need no change.
         if (flip_a) a = {whole.reversed(), {end, start}};
@@ -110,7 +148,9 @@ private:
         for (std::size_t e = 0; e < curves_.size(); ++e) {
             if (!alive_[e]) continue;
             edge_number_[e] = static_cast<int>(model_.edges.size());
-            model_.edges.push_back({curves_[e].curve, {vertex(curves_[e].vertices[0]), vertex(curves_[e].vertices[1])}});
+            const VertexId from = curves_[e].vertices[0], to = curves_[e].vertices[1];
+            const Curve curve = snapped(curves_[e].curve, a_.vertices[from.index()], a_.vertices[to.index()], model_.tolerance.point);
+            model_.edges.push_back({curve, {vertex(from), vertex(to)}});
         }
         for (VertexId v : a_.of_point) vertex(v);
     }
@@ -176,7 +216,7 @@ private:
         return out;
     }
 
-    void add_loop(Region& r, const std::vector<int>& halves, const Frame& chart) {
+    void add_loop(Region& r, const std::vector<int>& halves, const Chart& chart) {
         std::vector<EdgeUse> uses;
         for (int h : halves) uses.push_back({EdgeId(h / 2), h % 2 != 0});
         uses = renumbered(uses);

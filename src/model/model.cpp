@@ -11,6 +11,11 @@
 #include <set>
 
 namespace halvo {
+namespace {
+
+constexpr double smooth_turn = 0.17;  // sine: sheets that meet at less than ten degrees continue each other
+
+}  // namespace
 
 double Sheet::area() const {
     double a = 0;
@@ -48,12 +53,10 @@ const ThicknessPiece& ThicknessField::piece_at(const Vec2& p) const {
     return *best;
 }
 
-double ThicknessField::at(const Frame& chart, const Vec2& p) const {
+ThicknessField::Sides ThicknessField::sides(const Chart& chart, const Vec2& p) const {
     const ThicknessPiece& k = piece_at(p);
-    const Vec3 q = chart.at(p);
-    const double up = -k.top.height(q) / k.top.normal.dot(chart.z);
-    const double down = -k.bottom.height(q) / -k.bottom.normal.dot(chart.z);
-    return up + down;
+    const Vec3 q = chart.at(p), n = chart.normal(q);
+    return {k.top.along(q, n), k.bottom.along(q, -n)};
 }
 
 std::vector<std::vector<SheetAtEdge>> sheets_at_edges(const Model& model) {
@@ -99,8 +102,11 @@ std::vector<Seam> seams(const Model& model) {
             sides += u.sides;
             if (u.sides >= 2) ++through;
         }
-        const Frame &a = model.sheets[at[e][0].sheet.index()].chart, &b = model.sheets[at[e][1].sheet.index()].chart;
-        if (at[e].size() == 2 && sides == 2) s.kind = a.z.cross(b.z).norm() < 1e-3 ? "butt" : "corner";
+        const Vec3 middle = model.edges[e].curve.middle();
+        const Vec3 a = model.sheets[at[e][0].sheet.index()].chart.normal(middle), b = model.sheets[at[e][1].sheet.index()].chart.normal(middle);
+        const bool flat = model.sheets[at[e][0].sheet.index()].chart.flat() && model.sheets[at[e][1].sheet.index()].chart.flat();
+        const double turn = a.cross(b).norm();
+        if (at[e].size() == 2 && sides == 2) s.kind = flat && turn < 1e-3 ? "butt" : !flat && turn < smooth_turn ? "smooth" : "corner";
         else if (at[e].size() == 2 && sides == 3) s.kind = "tee";
         else if (at[e].size() == 2 && through == 2) s.kind = "cross";
         else s.kind = "star";
@@ -141,15 +147,33 @@ Parts connected_parts(const Model& model) {
     return parts;
 }
 
-std::vector<std::vector<Vec2>> region_polygons(const Model& model, const Frame& chart, const Region& region, double chord) {
+std::vector<Vec2> unrolled(const Chart& chart, const std::vector<Vec3>& points) {
+    std::vector<Vec2> out(points.size());
+    if (points.empty()) return out;
+    // From the point furthest from the cut, where the chart is in no doubt.
+    std::size_t first = 0;
+    double clear = -1;
+    if (!chart.flat())
+        for (std::size_t i = 0; i < points.size(); ++i)
+            if (const double c = chart.clear_of_cut(points[i]); c > clear + 1e-9) clear = c, first = i;
+    out[first] = chart.local2(points[first]);
+    for (std::size_t k = 1; k < points.size(); ++k) {
+        const std::size_t i = (first + k) % points.size(), before = (first + k - 1) % points.size();
+        out[i] = chart.local2(points[i], out[before]);
+    }
+    return out;
+}
+
+std::vector<std::vector<Vec2>> region_polygons(const Model& model, const Chart& chart, const Region& region, double chord) {
     std::vector<std::vector<Vec2>> out;
     for (const auto& loop : region.loops) {
-        auto& polygon = out.emplace_back();
+        std::vector<Vec3> points;
         for (const EdgeUse& u : loop) {
             auto pts = model.edges[u.edge.index()].curve.sampled(chord, 12);
             if (u.reversed) std::reverse(pts.begin(), pts.end());
-            for (std::size_t i = 0; i + 1 < pts.size(); ++i) polygon.push_back(chart.local2(pts[i]));
+            points.insert(points.end(), pts.begin(), pts.end() - 1);
         }
+        out.push_back(unrolled(chart, points));
     }
     return out;
 }
@@ -159,7 +183,7 @@ void fill_thickness(const Model& model, Sheet& sheet) {
     for (const Region& r : sheet.regions) {
         const auto polygons = region_polygons(model, sheet.chart, r, model.tolerance.chord);
         double part = 0, weight = 0;
-        for (const AreaSample& s : spread_inside(polygons, sheet.field.pieces.size() > 1 ? 64 : 1)) {
+        for (const AreaSample& s : spread_inside(polygons, sheet.field.pieces.size() > 1 || !sheet.chart.flat() ? 64 : 1)) {
             const double t = sheet.field.at(sheet.chart, s.point);
             part += t * s.area, weight += s.area;
             low = std::min(low, t), high = std::max(high, t);
@@ -182,7 +206,7 @@ SheetId add_plate(Model& model, const std::vector<Vec3>& outline, double thickne
     if (outline.size() < 3 || normal.norm() == 0) throw Error(ErrorKind::usage, "plate outline has no area; give at least three points not in line");
     Sheet s;
     s.chart = Frame::with_z(outline[0], normal);
-    const Vec3 n = s.chart.z;
+    const Vec3 n = s.chart.plane().z;
     double size = 0;
     for (const Vec3& p : outline) size = std::max(size, (p - outline[0]).norm());
     model.tolerance = Tolerance::for_size(std::max(size, 1e7 * model.tolerance.point));
@@ -214,7 +238,8 @@ SheetId add_plate(Model& model, const std::vector<Vec3>& outline, double thickne
         keep[0].push_back({!samples.empty() && inside(polygons, samples[0].point), true});
     }
     s.regions = assemble(model, a, in, keep, {}).regions[0];
-    s.field.pieces.push_back({{n, n.dot(outline[0]) + thickness / 2}, {-n, -n.dot(outline[0]) + thickness / 2}, {}, {}});
+    const auto side = [&](double at) { return BaseSurface(PlaneSurface{Frame::with_z(outline[0] + at * n, n)}); };
+    s.field.pieces.push_back({side(thickness / 2), side(-thickness / 2), {}, {}});
     fill_thickness(model, s);
     s.own_outline = polygons;
     s.key = "plate-" + std::to_string(model.sheets.size() + 1);

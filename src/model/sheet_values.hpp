@@ -3,8 +3,11 @@
 
 namespace halvo {
 
+/// A closed chain of points in the chart; on closed surfaces it is followed past the cut rather than jumping there.
+[[nodiscard]] std::vector<Vec2> unrolled(const Chart& chart, const std::vector<Vec3>& points);
+
 /// Loops of a region as polygons in the sheet's chart, arcs within `chord`.
-[[nodiscard]] std::vector<std::vector<Vec2>> region_polygons(const Model& model, const Frame& chart, const Region& region, double chord);
+[[nodiscard]] std::vector<std::vector<Vec2>> region_polygons(const Model& model, const Chart& chart, const Region& region, double chord);
 
 /// Least, mean and largest thickness over a sheet's regions, from its field.
 void fill_thickness(const Model& model, Sheet& sheet);

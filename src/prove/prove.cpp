@@ -49,10 +49,10 @@ private:
         // cross all of it: each side brings half of it. Corners come out even.
         for (const Seam& k : seams(model_)) {
             const Sheet &s = model_.sheets[k.sheets[0].index()], &t = model_.sheets[k.sheets[1].index()];
-            if (k.sheets.size() != 2 || s.body < 0 || s.body != t.body || k.kind == "butt") continue;
+            if (k.sheets.size() != 2 || s.body < 0 || s.body != t.body || k.kind == "butt" || k.kind == "smooth") continue;
             const double sides = k.kind == "cross" ? 4 : k.kind == "tee" ? 3 : 2;
             const Vec3 at = model_.edges[k.edge.index()].curve.middle();
-            const double junction = s.field.at(s.chart, s.chart.local2(at)) * t.field.at(t.chart, t.chart.local2(at)) / s.chart.z.cross(t.chart.z).norm();
+            const double junction = s.field.at(s.chart, s.chart.local2(at)) * t.field.at(t.chart, t.chart.local2(at)) / std::max(s.chart.normal(at).cross(t.chart.normal(at)).norm(), 1e-3);
             proof_.bodies[static_cast<std::size_t>(s.body)].idealized -= (sides / 2 - 1) * junction * model_.length(k.edge);
         }
         for (const Member& m : model_.members) {
@@ -159,13 +159,21 @@ private:
             const Body& body = solids_.bodies[static_cast<std::size_t>(e.body)];
             Vec3 c = Vec3::Zero();
             for (std::size_t k = 0; k < e.count; ++k) c += mesh_.nodes[static_cast<std::size_t>(e.nodes[k])] / e.count;
-            const auto up = body.tree->shoot(c, s.chart.z, 0), down = body.tree->shoot(c, -s.chart.z, 0);
+            // Elements of curved sheets are flat; the ray starts where the sheet itself is.
+            const SkinPoint on = s.chart.on(c);
+            const auto up = body.tree->shoot(on.point, on.normal, 0), down = body.tree->shoot(on.point, -on.normal, 0);
             if (!up || !down) continue;
-            const auto on = [&](const std::vector<int>& faces, int facet) {
+            const auto among = [&](const std::vector<int>& faces, int facet) {
                 return std::find(faces.begin(), faces.end(), body.facets[static_cast<std::size_t>(facet)].face) != faces.end();
             };
-            if (!on(s.top_faces, up->facet) || !on(s.bottom_faces, down->facet)) continue;
-            errors.push_back(std::abs(e.thickness / (up->distance + down->distance) - 1));
+            if (!among(s.top_faces, up->facet) || !among(s.bottom_faces, down->facet)) continue;
+            // The facets found the faces; their exact surfaces say how far they are.
+            const auto exact = [&](int facet, double sign, double distance) {
+                const SkinPoint p = body.on_skin(static_cast<std::size_t>(facet), on.point + sign * distance * on.normal);
+                return sign * (p.point - on.point).dot(on.normal);
+            };
+            const double solid = exact(up->facet, 1, up->distance) + exact(down->facet, -1, down->distance);
+            errors.push_back(std::abs(e.thickness / solid - 1));
         }
         if (errors.empty()) return;
         const auto at = static_cast<std::size_t>(0.99 * static_cast<double>(errors.size() - 1));

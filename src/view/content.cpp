@@ -120,8 +120,9 @@ private:
         const Sheet& s = job_.model.sheets[ix(e.sheet)];
         std::vector<Vec3> top, bottom;
         for (const Vec3& p : mid) {
-            const double t = s.field.at(s.chart, s.chart.local2(p));
-            top.push_back(p + 0.5 * t * s.chart.z), bottom.push_back(p - 0.5 * t * s.chart.z);
+            const auto sides = s.field.sides(s.chart, s.chart.local2(p));
+            const Vec3 n = s.chart.normal(p);
+            top.push_back(p + sides.up * n), bottom.push_back(p - sides.down * n);
         }
         face(top, c), face(bottom, c);
         for (std::size_t k = 0; k < e.count; ++k) {

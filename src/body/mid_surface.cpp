@@ -1,0 +1,197 @@
+#include "body/mid_surface.hpp"
+
+#include <Eigen/LU>
+
+#include <algorithm>
+#include <cmath>
+
+namespace halvo {
+namespace {
+
+// A surface of revolution with a straight profile: { (r, z) : normal . (r, z) = offset } about a common axis.
+struct Meridian {
+    Vec2 normal;
+    double offset = 0;
+};
+
+std::optional<Frame> axis_of(const Surface& s) {
+    if (const auto* k = std::get_if<CylinderSurface>(&s)) return k->frame;
+    if (const auto* k = std::get_if<ConeSurface>(&s)) return k->frame;
+    return std::nullopt;
+}
+
+Meridian meridian(const Surface& s, bool reversed, const Frame& axis) {
+    const double sign = reversed ? -1 : 1;
+    if (const auto* k = std::get_if<CylinderSurface>(&s)) return {{sign, 0}, sign * k->radius};
+    const auto& c = std::get<ConeSurface>(s);
+    const double turn = c.frame.z.dot(axis.z) > 0 ? 1 : -1, at = axis.height(c.frame.origin);
+    const double cosine = std::cos(c.half_angle), sine = turn * std::sin(c.half_angle);
+    return {sign * Vec2(cosine, -sine), sign * (cosine * c.radius - sine * at)};
+}
+
+std::optional<Surface> of_revolution(const OpposedSurfaces& o, const Vec3& place, double reach, double tol) {
+    const auto a = axis_of(o.a), b = axis_of(o.b);
+    if (!a || !b || a->z.cross(b->z).norm() > tol / reach) return std::nullopt;
+    const Vec3 p = a->origin + a->height(place) * a->z, q = b->origin + b->height(p) * b->z;
+    if ((p - q).norm() > tol) return std::nullopt;
+    // Axes that agree to tolerance only (scans) are averaged.
+    const Frame axis = Frame::with_zx(0.5 * (p + q), b->z.dot(a->z) > 0 ? Vec3(a->z + b->z) : Vec3(a->z - b->z), a->x);
+    const Meridian u = meridian(o.a, o.a_reversed, axis), v = meridian(o.b, o.b_reversed, axis);
+    Vec2 n = u.normal - v.normal;
+    double off = u.offset - v.offset;
+    if (n.norm() < 1e-3) return std::nullopt;  // both face the same way
+    off /= n.norm(), n.normalize();
+    if (n.x() < 0) n = -n, off = -off;
+    if (n.x() < 0.05) return std::nullopt;  // about flat: not what these two are
+    if (std::abs(n.y()) < 1e-12) return CylinderSurface{axis, off};
+    return ConeSurface{axis, off / n.x(), std::atan2(-n.y(), n.x())};
+}
+
+std::optional<Surface> alike(const OpposedSurfaces& o, double tol) {
+    const Vec3& place = o.seen.front();
+    double reach = o.thickness;
+    for (const Vec3& p : o.seen) reach = std::max(reach, (p - place).norm());
+    if (o.a.index() == o.b.index()) {
+        if (const auto* a = std::get_if<PlaneSurface>(&o.a)) {
+            const Frame &f = a->frame, &g = std::get<PlaneSurface>(o.b).frame;
+            const Vec3 u = o.a_reversed ? Vec3(-f.z) : f.z, v = o.b_reversed ? Vec3(-g.z) : g.z, n = u - v;
+            if (n.norm() < 1) return std::nullopt;
+            const double off = (u.dot(f.origin) - v.dot(g.origin)) / n.norm();
+            const Vec3 z = n.normalized();
+            return PlaneSurface{Frame::with_z(place - (z.dot(place) - off) * z, z)};
+        }
+        if (const auto* a = std::get_if<SphereSurface>(&o.a)) {
+            const auto& b = std::get<SphereSurface>(o.b);
+            if ((a->frame.origin - b.frame.origin).norm() > tol) return std::nullopt;
+            return SphereSurface{a->frame, 0.5 * (a->radius + b.radius)};
+        }
+        if (const auto* a = std::get_if<TorusSurface>(&o.a)) {
+            const auto& b = std::get<TorusSurface>(o.b);
+            if ((a->frame.origin - b.frame.origin).norm() > tol || a->frame.z.cross(b.frame.z).norm() * a->major > tol || std::abs(a->major - b.major) > tol)
+                return std::nullopt;
+            return TorusSurface{a->frame, 0.5 * (a->major + b.major), 0.5 * (a->minor + b.minor)};
+        }
+    }
+    return of_revolution(o, place, reach, tol);
+}
+
+// Points at equal distance from both sides, over a rectangle of the first side's grid.
+class EqualDistance {
+public:
+    EqualDistance(const OpposedSurfaces& o, const Vec3& middle) : chart_(o.a, middle, o.a_reversed), other_(o.b), turn_(o.b_reversed ? -1 : 1) {
+        for (const Vec3& p : o.seen) extent_.extend(chart_.grid(p));
+        const Vec2 period = chart_.grid_period();
+        const double margin = 0.5 * o.thickness;
+        for (int k = 0; k < 2; ++k) {
+            if (period[k] > 0 && extent_.sizes()[k] > 0.75 * period[k]) extent_.min()[k] = -0.5 * period[k], extent_.max()[k] = 0.5 * period[k];
+            else extent_.min()[k] -= margin, extent_.max()[k] += margin;
+        }
+    }
+
+    std::optional<Vec3> at(const Vec2& share) const {
+        const SkinPoint top = chart_.on(chart_.at_grid(extent_.min() + extent_.sizes().cwiseProduct(share)));
+        double r = 0;
+        for (int i = 0; i < 30; ++i) {
+            const Vec3 c = top.point - r * top.normal;
+            const SkinPoint b = other_.foot(c);
+            const Vec3 n = turn_ * b.normal;
+            const double rate = top.normal.dot(n) - 1;
+            if (rate > -0.5) return std::nullopt;  // they do not face each other here
+            const double step = ((b.point - c).dot(n) - r) / rate;
+            r -= step;
+            if (std::abs(step) < 1e-13 * std::max(1.0, std::abs(r))) break;
+        }
+        return Vec3(top.point - r * top.normal);
+    }
+
+private:
+    Chart chart_;
+    BaseSurface other_;
+    double turn_;
+    Box2 extent_;
+};
+
+std::vector<double> knots_for(const std::vector<double>& t) {
+    // Averaged (equation 9.8): four at each end, the mean of three parameters between.
+    std::vector<double> k(4, t.front());
+    for (std::size_t j = 1; j + 3 < t.size(); ++j) k.push_back((t[j] + t[j + 1] + t[j + 2]) / 3);
+    k.insert(k.end(), 4, t.back());
+    return k;
+}
+
+double basis(const std::vector<double>& k, std::size_t i, int p, double t) {
+    if (p == 0) return (t >= k[i] && t < k[i + 1]) || (t == k.back() && k[i] < k[i + 1] && k[i + 1] == k.back()) ? 1 : 0;
+    const auto q = static_cast<std::size_t>(p);
+    const double a = k[i + q] - k[i], b = k[i + q + 1] - k[i + 1];
+    return (a > 0 ? (t - k[i]) / a * basis(k, i, p - 1, t) : 0) + (b > 0 ? (k[i + q + 1] - t) / b * basis(k, i + 1, p - 1, t) : 0);
+}
+
+// Spline through an n by n net of points.
+NurbsSurface through_net(const std::vector<Vec3>& net, std::size_t n) {
+    std::vector<double> t;
+    for (std::size_t i = 0; i < n; ++i) t.push_back(static_cast<double>(i) / static_cast<double>(n - 1));
+    NurbsSurface s;
+    s.degree_u = s.degree_v = 3;
+    s.knots_u = s.knots_v = knots_for(t);
+    const auto size = static_cast<Eigen::Index>(n);
+    Eigen::MatrixXd m(size, size);
+    for (std::size_t i = 0; i < n; ++i)
+        for (std::size_t j = 0; j < n; ++j) m(static_cast<Eigen::Index>(i), static_cast<Eigen::Index>(j)) = basis(s.knots_u, j, 3, t[i]);
+    const Eigen::PartialPivLU<Eigen::MatrixXd> lu(m);
+    s.poles.resize(n * n);
+    for (int k = 0; k < 3; ++k) {
+        Eigen::MatrixXd x(size, size);
+        for (std::size_t i = 0; i < n; ++i)
+            for (std::size_t j = 0; j < n; ++j) x(static_cast<Eigen::Index>(i), static_cast<Eigen::Index>(j)) = net[i * n + j][k];
+        const Eigen::MatrixXd across = lu.solve(x);
+        const Eigen::MatrixXd poles = lu.solve(across.transpose()).transpose();
+        for (std::size_t i = 0; i < n; ++i)
+            for (std::size_t j = 0; j < n; ++j) s.poles[i * n + j][k] = poles(static_cast<Eigen::Index>(i), static_cast<Eigen::Index>(j));
+    }
+    return s;
+}
+
+std::optional<MidSurface> fitted(const OpposedSurfaces& o, double fit) {
+    Vec3 middle = Vec3::Zero();
+    for (const Vec3& p : o.seen) middle += p / static_cast<double>(o.seen.size());
+    const EqualDistance equal(o, middle);
+    std::optional<MidSurface> best;
+    for (std::size_t n : {9U, 17U, 33U, 65U}) {
+        std::vector<Vec3> net;
+        for (std::size_t i = 0; i < n; ++i)
+            for (std::size_t j = 0; j < n; ++j) {
+                const auto p = equal.at(Vec2(static_cast<double>(i), static_cast<double>(j)) / static_cast<double>(n - 1));
+                if (!p) return best;
+                net.push_back(*p);
+            }
+        auto s = std::make_shared<NurbsSurface>(through_net(net, n));
+        double error = 0;
+        const std::size_t checks = n < 20 ? n - 1 : 23;
+        for (std::size_t i = 0; i < checks; ++i)
+            for (std::size_t j = 0; j < checks; ++j) {
+                const Vec2 share = Vec2(static_cast<double>(i) + 0.5, static_cast<double>(j) + 0.5) / static_cast<double>(checks);
+                const auto p = equal.at(share);
+                if (!p) return best;
+                const auto at = s->jet(s->foot(*p, share));
+                error = std::max(error, std::abs((at.p - *p).dot(at.normal())));
+            }
+        if (!best || error < best->error) best = MidSurface{FreeSurface{s}, error};
+        if (error <= fit) break;
+    }
+    return best;
+}
+
+}  // namespace
+
+std::optional<MidSurface> mid_surface(const OpposedSurfaces& sides, double tol, double fit) {
+    if (sides.seen.empty()) return std::nullopt;
+    if (auto s = alike(sides, tol)) return MidSurface{std::move(*s), 0};
+    const auto known = [](const Surface& s) {
+        const auto* f = std::get_if<FreeSurface>(&s);
+        return !f || f->spline;
+    };
+    if (!known(sides.a) || !known(sides.b)) return std::nullopt;
+    return fitted(sides, fit);
+}
+
+}  // namespace halvo

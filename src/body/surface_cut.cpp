@@ -1,0 +1,164 @@
+#include "body/surface_cut.hpp"
+
+#include "geom/facet_tree.hpp"
+#include "geom/trace.hpp"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <map>
+
+namespace halvo {
+namespace {
+
+std::size_t ix(int i) {
+    return static_cast<std::size_t>(i);
+}
+
+FootOn foot_on(const Chart& chart) {
+    return [&chart](const Vec3& p) { return chart.on(p); };
+}
+
+class FaceCutter {
+public:
+    FaceCutter(const Body& body, const Chart& chart, const Box3& range, double tol) : body_(body), chart_(chart), range_(range), tol_(tol) {}
+
+    std::vector<FaceCut> run() {
+        std::map<int, std::vector<int>> of_face;
+        for (int i : body_.tree->touching(range_)) of_face[body_.facets[ix(i)].face].push_back(i);
+        std::vector<FaceCut> out;
+        for (const auto& [f, facets] : of_face) cut_face(f, facets, out);
+        return out;
+    }
+
+private:
+    double height(int p) {
+        const auto [it, fresh] = heights_.try_emplace(p, 0.0);
+        if (fresh) it->second = chart_.height(body_.points[ix(p)]);
+        return it->second;
+    }
+
+    void cut_face(int f, const std::vector<int>& facets, std::vector<FaceCut>& out) {
+        TracePatch patch;
+        std::map<int, int> number;
+        for (int i : facets) {
+            std::array<int, 3> t{};
+            for (std::size_t k = 0; k < 3; ++k) {
+                const int p = body_.facets[ix(i)].corners[k];
+                const auto [it, fresh] = number.try_emplace(p, static_cast<int>(patch.points.size()));
+                if (fresh) patch.points.push_back(body_.points[ix(p)]), patch.heights.push_back(height(p));
+                t[k] = it->second;
+            }
+            patch.triangles.push_back(t);
+        }
+        const Face& face = body_.faces[ix(f)];
+        const auto* free = std::get_if<FreeSurface>(&face.surface);
+        const bool exact = !free || free->spline;
+        for (ZeroChain& c : zero_chains(patch, tol_)) {
+            if (!exact) {
+                for (Vec3& p : c.points) p = chart_.foot(p);
+                if (c.points.size() > 1) out.push_back({Curve::polyline(c.points), f});
+                continue;
+            }
+            const BaseSurface base(face.surface);
+            const FootOn on_face = [&](const Vec3& p) { return base.foot(p); };
+            if (!c.closed) c.points.front() = on_edge(face, c.points.front()), c.points.back() = on_edge(face, c.points.back());
+            if (auto curve = curve_on_both(on_face, foot_on(chart_), c.points, c.closed, tol_))
+                if (curve->length() > 2 * tol_) out.push_back({std::move(*curve), f});
+        }
+    }
+
+    // The place on one of the face's edges, near p, where it passes through the surface.
+    Vec3 on_edge(const Face& face, const Vec3& p) const {
+        double best = std::numeric_limits<double>::max(), at = 0;
+        const Curve* edge = nullptr;
+        for (const auto& loop : face.loops)
+            for (const Coedge& u : loop) {
+                const BodyEdge& e = body_.edges[u.edge.index()];
+                if (e.degenerate) continue;
+                const double t = e.curve.nearest(p), d = (e.curve.point(t) - p).norm();
+                if (d < best) best = d, at = t, edge = &e.curve;
+            }
+        if (!edge) return p;
+        const double start = at;
+        for (int i = 0; i < 30; ++i) {
+            const Vec3 q = edge->point(at), d = edge->derivative(at);
+            const double rate = chart_.normal(q).dot(d);
+            if (std::abs(rate) < 1e-6 * d.norm()) break;
+            const double next = std::clamp(at - chart_.height(q) / rate, edge->t0, edge->t1);
+            const double moved = std::abs(next - at);
+            at = next;
+            if (moved * d.norm() < 1e-13) break;
+        }
+        const Vec3 q = edge->point(at);
+        return (q - edge->point(start)).norm() > 10 * best + 0.1 * edge->length() ? edge->point(start) : q;
+    }
+
+    const Body& body_;
+    const Chart& chart_;
+    Box3 range_;
+    double tol_;
+    std::map<int, double> heights_;
+};
+
+// Grid over the part of a chart that points span. Closed directions that are covered all round are closed in the grid too.
+TracePatch grid_of(const Chart& a, const std::vector<Vec3>& corners, double margin, const Box3& range) {
+    constexpr int least = 24, most = 160;
+    Box2 extent;
+    for (const Vec3& p : corners) extent.extend(a.grid(p));
+    extent.min().array() -= margin, extent.max().array() += margin;
+    const Vec2 period = a.grid_period();
+    std::array<bool, 2> round{};
+    for (int k = 0; k < 2; ++k)
+        if (period[k] > 0 && extent.sizes()[k] >= 0.98 * period[k])
+            round[static_cast<std::size_t>(k)] = true, extent.min()[k] = -0.5 * period[k], extent.max()[k] = 0.5 * period[k];
+    const Vec2 size = extent.sizes();
+    const double step = std::max(size.maxCoeff() / most, std::min(std::max(size.minCoeff(), 1e-12), size.maxCoeff()) / least);
+    const int n = std::clamp(static_cast<int>(std::ceil(size.x() / step)), 3, most), m = std::clamp(static_cast<int>(std::ceil(size.y() / step)), 3, most);
+    // Lines of symmetry are not to run along the grid's own.
+    const Vec2 shift(round[0] ? 0.0137 * size.x() / n : 0, round[1] ? 0.0119 * size.y() / m : 0);
+    TracePatch patch;
+    for (int j = 0; j <= m; ++j)
+        for (int i = 0; i <= n; ++i) {
+            const Vec2 inner(!round[0] && i % n ? 0.0137 : 0, !round[1] && j % m ? 0.0119 : 0);
+            patch.points.push_back(a.at_grid(extent.min() + shift + Vec2(size.x() * (i + inner.x()) / n, size.y() * (j + inner.y()) / m)));
+        }
+    Box3 wide = range;
+    const double cell = 2 * std::max(size.x() / n, size.y() / m);
+    wide.min().array() -= cell, wide.max().array() += cell;
+    const auto number = [&](int i, int j) { return (round[1] ? j % m : j) * (n + 1) + (round[0] ? i % n : i); };
+    for (int j = 0; j < m; ++j)
+        for (int i = 0; i < n; ++i) {
+            const std::array<int, 4> c{number(i, j), number(i + 1, j), number(i + 1, j + 1), number(i, j + 1)};
+            if (std::none_of(c.begin(), c.end(), [&](int p) { return wide.contains(patch.points[ix(p)]); })) continue;
+            patch.triangles.push_back({c[0], c[1], c[2]}), patch.triangles.push_back({c[0], c[2], c[3]});
+        }
+    return patch;
+}
+
+}  // namespace
+
+std::vector<FaceCut> cut_faces(const Body& body, const Chart& chart, const Box3& range, double tol) {
+    return FaceCutter(body, chart, range, tol).run();
+}
+
+std::vector<Curve> crossings(const Chart& a, const Chart& b, const Box3& range, const std::vector<Vec3>& corners, double margin, double tol) {
+    std::vector<Curve> out;
+    if (corners.empty()) return out;
+    TracePatch patch = grid_of(a, corners, margin, range);
+    if (patch.triangles.empty()) return out;
+    patch.heights.assign(patch.points.size(), 0);
+    for (const auto& t : patch.triangles)
+        for (int p : t) patch.heights[ix(p)] = b.height(patch.points[ix(p)]);
+    const FootOn fa = foot_on(a), fb = foot_on(b);
+    for (ZeroChain& c : zero_chains(patch, 0)) {
+        if (!c.closed)
+            for (Vec3* end : {&c.points.front(), &c.points.back()})
+                if (const auto q = onto_both(fa, fb, *end)) *end = *q;
+        if (auto curve = curve_on_both(fa, fb, c.points, c.closed, tol))
+            if (curve->length() > 4 * tol) out.push_back(std::move(*curve));
+    }
+    return out;
+}
+
+}  // namespace halvo

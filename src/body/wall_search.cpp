@@ -1,0 +1,214 @@
+#include "body/wall_search.hpp"
+
+#include "body/mid_surface.hpp"
+#include "geom/spread.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+
+namespace halvo {
+namespace {
+
+constexpr double own_share = 0.3;  // a curved pair takes at least this share of one of its faces, or it is a rounded rim's or a sliver
+constexpr double fit_share = 1e-4;  // fitted midsurfaces keep to equal distance within this share of the thickness
+
+std::size_t ix(int i) {
+    return static_cast<std::size_t>(i);
+}
+
+bool is_plane(const Body& body, int f) {
+    return std::holds_alternative<PlaneSurface>(body.faces[ix(f)].surface);
+}
+
+struct Candidate {
+    FacePair pair;
+    Surface mid;
+    double fit_error = 0;
+    bool thin = false;  // by the width of the smooth group it belongs to
+};
+
+// Pairs of probes by their faces; `side` 0 holds rays from the face with the smaller number.
+using Table = std::map<std::pair<int, int>, std::array<std::vector<const Probe*>, 2>>;
+
+Table pair_table(const std::vector<Probe>& probes, double draft) {
+    Table table;
+    for (const Probe& p : probes)
+        if (p.opposite >= 0 && p.facing >= std::cos(draft) && p.face != p.opposite)
+            table[std::minmax(p.face, p.opposite)][p.face < p.opposite ? 0 : 1].push_back(&p);
+    return table;
+}
+
+FacePair measured(int top, int bottom, const std::vector<const Probe*>& side) {
+    FacePair p;
+    p.top = top, p.bottom = bottom;
+    p.thinnest = std::numeric_limits<double>::max();
+    std::vector<Vec3> points;
+    for (const Probe* q : side) {
+        p.area += q->weight;
+        p.thickness += q->distance * q->weight;
+        p.thinnest = std::min(p.thinnest, q->distance), p.thickest = std::max(p.thickest, q->distance);
+        points.push_back(q->point);
+        p.seen.push_back(q->point - 0.5 * q->distance * q->normal);
+    }
+    p.thickness /= p.area;
+    p.width = p.area / std::max(spread(points), 1e-12);
+    return p;
+}
+
+class Finder {
+public:
+    Finder(const Body& body, const Skin& skin, const WallLimits& limits, double tol) : body_(body), skin_(skin), limits_(limits), tol_(tol) {
+        for (const Face& f : body.faces) slack_ = std::max(slack_, body.faceted ? 4 * f.fit_error : 0);
+    }
+
+    WallSearch run() {
+        WallSearch out;
+        out.slack = slack_;
+        std::vector<Candidate> all = candidates();
+        // Larger pairs first, so that each group's surface comes from its largest pair.
+        std::stable_sort(all.begin(), all.end(), [](const Candidate& a, const Candidate& b) { return a.pair.area > b.pair.area; });
+        std::vector<Wall> walls;
+        std::vector<bool> thin;
+        for (Candidate& c : all) add(walls, thin, std::move(c));
+        for (std::size_t i = 0; i < walls.size(); ++i) {
+            Wall& w = walls[i];
+            if (w.thickness > limits_.slimness * w.width && !thin[i]) continue;
+            const bool out_of_range = w.thickest > limits_.thickest * (1 + 1e-9) || w.thinnest < limits_.thinnest * (1 - 1e-9);
+            (out_of_range ? out.outside : out.walls).push_back(std::move(w));
+        }
+        return out;
+    }
+
+private:
+    std::vector<Candidate> candidates() const {
+        std::map<std::pair<int, int>, bool> thin;
+        for (const SkinPair& q : skin_.pairs) thin[{q.a, q.b}] = q.wall;
+        std::vector<Candidate> out;
+        for (const auto& [faces, seen] : pair_table(skin_.probes, limits_.draft)) {
+            // The side with finer probes tells more; both sides see the same area.
+            const auto weight = [](const std::vector<const Probe*>& v) { return v.empty() ? 1e300 : v[0]->weight; };
+            const bool first = weight(seen[0]) <= weight(seen[1]);
+            const auto& side = first ? seen[0] : seen[1];
+            if (side.size() < 2) continue;
+            const auto known = thin.find(faces);
+            const bool wall = known != thin.end() && known->second, flat = is_plane(body_, faces.first) && is_plane(body_, faces.second);
+            if (!flat && (!wall || !own(faces.first, faces.second, seen))) continue;
+            Candidate c;
+            c.pair = measured(faces.first, faces.second, side);
+            c.thin = wall;
+            if (!find_mid(c, first ? faces.first : faces.second, first ? faces.second : faces.first, side)) continue;
+            out.push_back(std::move(c));
+        }
+        return out;
+    }
+
+    bool own(int a, int b, const std::array<std::vector<const Probe*>, 2>& seen) const {
+        const auto share = [&](int f, const std::vector<const Probe*>& side) {
+            double area = 0;
+            for (const Probe* p : side) area += p->weight;
+            return area / std::max(body_.faces[ix(f)].area, 1e-300);
+        };
+        return share(a, seen[0]) >= own_share || share(b, seen[1]) >= own_share;
+    }
+
+    bool find_mid(Candidate& c, int near, int far, const std::vector<const Probe*>& side) const {
+        OpposedSurfaces o;
+        o.a = body_.faces[ix(near)].surface, o.b = body_.faces[ix(far)].surface;
+        o.a_reversed = body_.faces[ix(near)].reversed, o.b_reversed = body_.faces[ix(far)].reversed;
+        for (const Probe* p : side) o.seen.push_back(p->point);
+        o.thickness = c.pair.thickness;
+        const auto mid = mid_surface(o, like_tol(c.pair.thickness), std::max(fit_share * c.pair.thickness, tol_));
+        if (!mid) return false;
+        c.mid = mid->surface, c.fit_error = mid->error;
+        return true;
+    }
+
+    // How far axes and middles may be apart to count as one.
+    double like_tol(double thickness) const { return std::max({10 * tol_, 1e-5 * thickness, slack_ > 0 ? slack_ + 0.02 * thickness : 0}); }
+
+    void add(std::vector<Wall>& walls, std::vector<bool>& thin, Candidate c) const {
+        FacePair& p = c.pair;
+        std::size_t found = walls.size();
+        double reach = p.thickness;
+        for (const Vec3& q : p.seen) reach = std::max(reach, (q - p.seen[0]).norm());
+        for (std::size_t i = 0; i < walls.size() && found == walls.size(); ++i) {
+            const double ratio = p.thickness / walls[i].thickness;
+            if (ratio < 0.6 || ratio > 1.7) continue;
+            if (same_mid(walls[i], c, reach)) found = i;
+        }
+        if (found == walls.size()) {
+            Wall w;
+            w.chart = Chart(c.mid, middle(c.mid, p.seen));
+            if (turned(w.chart, p)) w.chart = w.chart.turned_over();
+            w.thickness = p.thickness, w.thinnest = p.thinnest, w.fit_error = c.fit_error;
+            walls.push_back(std::move(w));
+            thin.push_back(false);
+        } else if (turned(walls[found].chart, p)) {
+            std::swap(p.top, p.bottom);
+        }
+        Wall& w = walls[found];
+        w.thickness = (w.thickness * w.area + p.thickness * p.area) / (w.area + p.area);
+        w.area += p.area;
+        w.width = std::max(w.width, p.width);
+        w.thinnest = std::min(w.thinnest, p.thinnest), w.thickest = std::max(w.thickest, p.thickest);
+        thin[found] = thin[found] || c.thin;
+        w.pairs.push_back(std::move(p));
+    }
+
+    bool same_mid(const Wall& w, const Candidate& c, double reach) const {
+        const auto* plane = std::get_if<PlaneSurface>(&c.mid);
+        if (!plane || !w.chart.flat()) return same_surface(w.chart.surface(), c.mid, c.pair.seen[0], reach, like_tol(c.pair.thickness));
+        // Planes are one when their angle is rounding, however far apart the pieces are.
+        constexpr double same_plane_angle = 1e-5;
+        const double angle = slack_ > 0 ? like_tol(c.pair.thickness) / reach : same_plane_angle;
+        const Vec3 on_mid = c.pair.seen[0] - plane->frame.height(c.pair.seen[0]) * plane->frame.z;
+        return w.chart.plane().z.cross(plane->frame.z).norm() <= angle && std::abs(w.chart.height(on_mid)) <= like_tol(c.pair.thickness);
+    }
+
+    // Where to centre the chart: closed surfaces are cut open where the wall leaves the widest gap, or where the CAD author's
+    // own parameters begin.
+    static Vec3 middle(const Surface& surface, const std::vector<Vec3>& points) {
+        Vec3 c = Vec3::Zero();
+        for (const Vec3& p : points) c += p / static_cast<double>(points.size());
+        const bool torus = std::holds_alternative<TorusSurface>(surface);
+        if (!torus && !std::holds_alternative<CylinderSurface>(surface) && !std::holds_alternative<ConeSurface>(surface)) return c;
+        Vec2 uv = Vec2::Zero();
+        for (const Vec3& p : points) uv += surface_parameters(surface, p) / static_cast<double>(points.size());
+        for (int k = 0; k < (torus ? 2 : 1); ++k) {
+            std::vector<double> at;
+            for (const Vec3& p : points) at.push_back(surface_parameters(surface, p)[k]);
+            uv[k] = opposite_gap(std::move(at));
+        }
+        return surface_point(surface, uv);
+    }
+
+    static double opposite_gap(std::vector<double> angles) {
+        std::sort(angles.begin(), angles.end());
+        double gap = angles.front() + 2 * pi - angles.back(), from = angles.back();
+        for (std::size_t i = 0; i + 1 < angles.size(); ++i)
+            if (angles[i + 1] - angles[i] > gap) gap = angles[i + 1] - angles[i], from = angles[i];
+        return gap > pi / 3 ? from + 0.5 * gap + pi : pi;
+    }
+
+    // Is the pair's top face on the side the chart's normal points away from?
+    bool turned(const Chart& chart, const FacePair& p) const {
+        const Face& top = body_.faces[ix(p.top)];
+        const Vec3 at = chart.foot(p.seen[p.seen.size() / 2]);
+        const SkinPoint f = BaseSurface(top.surface).foot(at);
+        return chart.normal(at).dot(top.reversed ? Vec3(-f.normal) : f.normal) < 0;
+    }
+
+    const Body& body_;
+    const Skin& skin_;
+    const WallLimits& limits_;
+    double tol_, slack_ = 0;
+};
+
+}  // namespace
+
+WallSearch find_walls(const Body& body, const Skin& skin, const WallLimits& limits, double tol) {
+    return Finder(body, skin, limits, tol).run();
+}
+
+}  // namespace halvo

@@ -1,0 +1,35 @@
+#pragma once
+/// Walls: opposed faces of thin regions, grouped by the surface half-way between them.
+
+#include "body/skin.hpp"
+
+#include <halvo/chart.hpp>
+
+namespace halvo {
+
+struct FacePair {
+    int top = -1, bottom = -1;  ///< faces; top on the side of the chart's normal
+    double area = 0;            ///< where the two face each other
+    double thickness = 0, thinnest = 0, thickest = 0;
+    double width = 0;        ///< of the facing area, across
+    std::vector<Vec3> seen;  ///< points half-way between both faces
+};
+
+/// All pairs with the same midsurface and about the same thickness.
+struct Wall {
+    Chart chart;
+    std::vector<FacePair> pairs;
+    double area = 0, thickness = 0, thinnest = 0, thickest = 0, width = 0;
+    double fit_error = 0;  ///< distance of a fitted midsurface from equal distance, at most (mm)
+};
+
+struct WallSearch {
+    std::vector<Wall> walls;
+    std::vector<Wall> outside;  ///< would be walls, but for the thickness limits
+    double slack = 0;           ///< by how much surfaces of this body may miss each other and still mean one (mm)
+};
+
+/// Walls of opposed faces of any kind. `tol` is the model's; on bodies of facets, `slack` grows with the scatter of the fit.
+[[nodiscard]] WallSearch find_walls(const Body& body, const Skin& skin, const WallLimits& limits, double tol);
+
+}  // namespace halvo

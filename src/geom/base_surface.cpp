@@ -1,0 +1,104 @@
+#include <halvo/geometry.hpp>
+
+#include <algorithm>
+#include <cmath>
+
+namespace halvo {
+namespace {
+
+constexpr std::size_t most_net = 64;
+
+}  // namespace
+
+BaseSurface::BaseSurface(Surface surface) : surface_(std::move(surface)) {
+    const auto* f = std::get_if<FreeSurface>(&surface_);
+    if (!f || !f->spline) return;
+    const NurbsSurface& s = *f->spline;
+    auto net = std::make_shared<Net>();
+    const Vec2 lo = s.clamped(Vec2::Constant(-1e300)), hi = s.clamped(Vec2::Constant(1e300));
+    const std::size_t n = std::clamp<std::size_t>(2 * s.count_u(), 8, most_net), m = std::clamp<std::size_t>(2 * s.count_v(), 8, most_net);
+    for (std::size_t i = 0; i < n; ++i)
+        for (std::size_t j = 0; j < m; ++j) {
+            const Vec2 share((static_cast<double>(i) + 0.5) / static_cast<double>(n), (static_cast<double>(j) + 0.5) / static_cast<double>(m));
+            net->at.emplace_back(lo + (hi - lo).cwiseProduct(share));
+            net->points.push_back(s.point(net->at.back()));
+        }
+    net_ = std::move(net);
+}
+
+Vec2 BaseSurface::parameters(const Vec3& p) const {
+    if (!net_) return surface_parameters(surface_, p);
+    std::size_t best = 0;
+    double least = std::numeric_limits<double>::max();
+    for (std::size_t i = 0; i < net_->points.size(); ++i)
+        if (const double d = (net_->points[i] - p).squaredNorm(); d < least) least = d, best = i;
+    return std::get<FreeSurface>(surface_).spline->extended_foot(p, net_->at[best]);
+}
+
+SkinPoint BaseSurface::foot(const Vec3& p) const {
+    if (net_) {
+        const auto j = std::get<FreeSurface>(surface_).spline->extended(parameters(p));
+        return {j.p, j.normal()};
+    }
+    if (const auto* s = std::get_if<PlaneSurface>(&surface_)) return {p - s->frame.height(p) * s->frame.z, s->frame.z};
+    const Vec3 at = surface_point(surface_, surface_parameters(surface_, p));
+    return {at, surface_normal(surface_, at).value_or(Vec3::Zero())};
+}
+
+double BaseSurface::along(const Vec3& p, const Vec3& d) const {
+    double t = 0;
+    for (int i = 0; i < 40; ++i) {
+        const SkinPoint f = foot(p + t * d);
+        const double rate = f.normal.dot(d);
+        if (std::abs(rate) < 1e-6) break;
+        const double step = (f.point - (p + t * d)).dot(f.normal) / rate;
+        t += step;
+        if (std::abs(step) < 1e-13 * std::max(1.0, std::abs(t))) break;
+    }
+    return t;
+}
+
+bool same_surface(const Surface& a, const Surface& b, const Vec3& place, double reach, double tol) {
+    if (a.index() != b.index()) return false;
+    const double angle = tol / std::max(reach, tol);
+    const auto along = [&](const Frame& f, const Frame& g) { return f.z.cross(g.z).norm() <= angle; };
+    // Distance between two axes near the place.
+    const auto apart = [&](const Frame& f, const Frame& g) {
+        const Vec3 p = f.origin + f.height(place) * f.z;
+        return (p - g.origin).cross(g.z).norm();
+    };
+    if (const auto* s = std::get_if<PlaneSurface>(&a)) {
+        const auto& t = std::get<PlaneSurface>(b);
+        return along(s->frame, t.frame) && std::abs(t.frame.height(place - s->frame.height(place) * s->frame.z)) <= tol;
+    }
+    if (const auto* s = std::get_if<CylinderSurface>(&a)) {
+        const auto& t = std::get<CylinderSurface>(b);
+        return along(s->frame, t.frame) && apart(s->frame, t.frame) <= tol && std::abs(s->radius - t.radius) <= tol;
+    }
+    if (const auto* s = std::get_if<ConeSurface>(&a)) {
+        const auto& t = std::get<ConeSurface>(b);
+        if (!along(s->frame, t.frame) || apart(s->frame, t.frame) > tol) return false;
+        const double turn = s->frame.z.dot(t.frame.z) > 0 ? 1 : -1;
+        if (std::abs(s->half_angle - turn * t.half_angle) > angle) return false;
+        const double at = t.frame.height(s->frame.origin);
+        return std::abs(t.radius + at * std::tan(t.half_angle) - s->radius) <= tol;
+    }
+    if (const auto* s = std::get_if<SphereSurface>(&a)) {
+        const auto& t = std::get<SphereSurface>(b);
+        return (s->frame.origin - t.frame.origin).norm() <= tol && std::abs(s->radius - t.radius) <= tol;
+    }
+    if (const auto* s = std::get_if<TorusSurface>(&a)) {
+        const auto& t = std::get<TorusSurface>(b);
+        return along(s->frame, t.frame) && (s->frame.origin - t.frame.origin).norm() <= tol && std::abs(s->major - t.major) <= tol &&
+               std::abs(s->minor - t.minor) <= tol;
+    }
+    const auto &s = std::get<FreeSurface>(a), &t = std::get<FreeSurface>(b);
+    if (!s.spline || !t.spline) return false;
+    if (s.spline == t.spline) return true;
+    if (s.spline->poles.size() != t.spline->poles.size() || s.spline->knots_u != t.spline->knots_u || s.spline->knots_v != t.spline->knots_v) return false;
+    for (std::size_t i = 0; i < s.spline->poles.size(); ++i)
+        if ((s.spline->poles[i] - t.spline->poles[i]).norm() > tol) return false;
+    return true;
+}
+
+}  // namespace halvo

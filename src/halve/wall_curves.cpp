@@ -1,0 +1,337 @@
+#include "halve/wall_curves.hpp"
+
+#include "body/surface_cut.hpp"
+#include "geom/facet_tree.hpp"
+#include "halve/limits.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <set>
+
+namespace halvo {
+namespace {
+
+std::size_t ix(int i) {
+    return static_cast<std::size_t>(i);
+}
+
+Box3 widened(Box3 b, double by) {
+    b.min().array() -= by, b.max().array() += by;
+    return b;
+}
+
+class Collector {
+public:
+    Collector(const Body& body, const Skin& skin, const std::vector<WallSurface>& walls, double tol, double slack)
+        : body_(body), skin_(skin), walls_(walls), tol_(tol), slack_(slack) {}
+
+    ArrangementInput run() {
+        for (const WallSurface& w : walls_) {
+            input_.sheets.push_back({w.chart, {}});
+            for (const Curve& c : w.outline) input_.sheets.back().curves.push_back(add(c));
+        }
+        for (std::size_t i = 0; i < walls_.size(); ++i) {
+            const WallSurface& w = walls_[i];
+            if (w.chart.flat()) {
+                add_corner_cuts(i);
+            } else {
+                add_bent_corner_cuts(i);
+                for (const Curve& c : w.chart.cuts(w.extent, 3 * w.thickest)) input_.sheets[i].curves.push_back(add(c));
+            }
+            add_step_cuts(i);
+            for (std::size_t j : w.near)
+                if (i < j) add_crossing(i, j);
+            for (std::size_t j : w.smooth)
+                if (i < j) add_middle_edges(i, j);
+        }
+        return std::move(input_);
+    }
+
+private:
+    int add(const Curve& c) {
+        input_.curves.push_back(c);
+        return static_cast<int>(input_.curves.size()) - 1;
+    }
+
+    void share(std::size_t i, std::size_t j, const Curve& c) {
+        const int k = add(c);
+        input_.sheets[i].curves.push_back(k);
+        input_.sheets[j].curves.push_back(k);
+    }
+
+    void add_crossing(std::size_t i, std::size_t j) {
+        const WallSurface &a = walls_[i], &b = walls_[j];
+        if (a.chart.flat() && b.chart.flat()) add_line_crossing(i, j);
+        else {
+            const double margin = a.thickest + b.thickest;
+            const Box3 range = widened(a.box, margin).intersection(widened(b.box, margin));
+            if (range.isEmpty()) return;
+            // Searched on the smaller of both: there the grid is finer.
+            const bool first = a.box.sizes().norm() <= b.box.sizes().norm();
+            const WallSurface &on = first ? a : b, &other = first ? b : a;
+            for (const Curve& c : crossings(on.chart, other.chart, range, on.extent, margin, tol_)) share(i, j, c);
+        }
+    }
+
+    // The line both mid planes share, as far as both sections reach.
+    void add_line_crossing(std::size_t i, std::size_t j) {
+        const WallSurface &a = walls_[i], &b = walls_[j];
+        const Frame &fa = a.chart.plane(), &fb = b.chart.plane();
+        const Vec3 d = fa.z.cross(fb.z).normalized();
+        // Point on both planes nearest to the middle of the first section.
+        const Vec3 m = a.box.center();
+        Eigen::Matrix3d rows;
+        rows << fa.z.transpose(), fb.z.transpose(), d.transpose();
+        const Vec3 p = rows.fullPivLu().solve(Vec3(fa.z.dot(fa.origin), fb.z.dot(fb.origin), d.dot(m)));
+        double lo = -std::numeric_limits<double>::max(), hi = -lo;
+        const double margin = 0.1 * std::max(a.thickest, b.thickest) + 10 * tol_;
+        for (const WallSurface* w : {&a, &b})
+            for (int k = 0; k < 3; ++k) {
+                if (std::abs(d[k]) < 1e-9) {
+                    if (p[k] < w->box.min()[k] - margin || p[k] > w->box.max()[k] + margin) return;
+                    continue;
+                }
+                const double u = (w->box.min()[k] - margin - p[k]) / d[k], v = (w->box.max()[k] + margin - p[k]) / d[k];
+                lo = std::max(lo, std::min(u, v)), hi = std::min(hi, std::max(u, v));
+            }
+        if (hi - lo > 4 * tol_) share(i, j, Curve::segment(p + lo * d, p + hi * d));
+    }
+
+    // Between walls that go on smoothly: half-way between the edges where their faces meet on either side.
+    void add_middle_edges(std::size_t i, std::size_t j) {
+        const WallSurface &a = walls_[i], &b = walls_[j];
+        const auto edges = [&](bool top_a) {
+            // The sides that lie on one side of both: told by the faces that are linked.
+            std::vector<int> out;
+            const auto& fa = top_a ? a.tops : a.bottoms;
+            for (int f : std::set<int>(fa.begin(), fa.end()))
+                for (const auto& l : skin_.neighbours.of[ix(f)]) {
+                    const auto in = [&](const std::vector<int>& v) { return std::find(v.begin(), v.end(), l.other) != v.end(); };
+                    if (l.smooth && (in(b.tops) || in(b.bottoms))) out.push_back(l.edge);
+                }
+            return out;
+        };
+        auto up = edges(true), down = edges(false);
+        if (up.size() < down.size() || up.empty()) std::swap(up, down);
+        for (int e : up) middle_edge(i, j, body_.edges[ix(e)].curve, down);
+    }
+
+    void middle_edge(std::size_t i, std::size_t j, const Curve& edge, const std::vector<int>& opposite) {
+        const WallSurface &a = walls_[i], &b = walls_[j];
+        const double reach = 2 * std::max(a.thickest, b.thickest);
+        std::vector<Vec3> points;
+        const int n = edge.is_line() ? 4 : 48;
+        for (int k = 0; k <= n; ++k) {
+            const Vec3 p = edge.point(edge.t0 + (edge.t1 - edge.t0) * k / n);
+            Vec3 q = p;
+            double best = reach;
+            for (int e : opposite) {
+                const Curve& c = body_.edges[ix(e)].curve;
+                const double t = c.nearest(p);
+                const double d = (c.point(t) - p).norm();
+                // Past its end the other edge says nothing of this place.
+                const bool inside = t > c.t0 && t < c.t1;
+                if (d < best && (inside || d < 0.75 * reach)) best = d, q = c.point(t);
+            }
+            Vec3 m = q == p ? a.chart.foot(p) : Vec3(0.5 * (p + q));
+            // Onto both; where they only nearly touch, half-way between.
+            for (int r = 0; r < 50; ++r) {
+                const Vec3 next = 0.5 * (a.chart.foot(m) + b.chart.foot(m));
+                const double moved = (next - m).norm();
+                m = next;
+                if (moved < 1e-12) break;
+            }
+            points.push_back(m);
+        }
+        // Tangents by differences on the closed or open row.
+        const bool closed = (points.front() - points.back()).norm() <= 10 * tol_;
+        if (closed) points.back() = points.front();
+        std::vector<Vec3> tangents;
+        const auto at = [&](int k) { return points[ix(closed ? (k + n) % n : std::clamp(k, 0, n))]; };
+        for (int k = 0; k <= n; ++k) tangents.push_back(slope(at, k, n, closed));
+        const Curve c = curve_through(points, tangents, std::max(tol_, 0.5 * slack_));
+        if (c.length() > 4 * tol_) share(i, j, run_on(c, a, b));
+    }
+
+    // Fourth-order differences inside, second-order at free ends.
+    template <class At>
+    static Vec3 slope(const At& at, int k, int n, bool closed) {
+        Vec3 d;
+        if (closed || (k >= 2 && k + 2 <= n)) d = 8 * (at(k + 1) - at(k - 1)) - (at(k + 2) - at(k - 2));
+        else if (k == 0 && n >= 2) d = -3 * at(0) + 4 * at(1) - at(2);
+        else if (k == n && n >= 2) d = 3 * at(n) - 4 * at(n - 1) + at(n - 2);
+        else d = at(k + 1) - at(k - 1);
+        return d.norm() > 0 ? Vec3(d.normalized()) : Vec3::UnitX();
+    }
+
+    // A straight or round middle edge ends where its faces' edges do; rounded rims make the midsurface reach further.
+    static Curve run_on(const Curve& c, const WallSurface& a, const WallSurface& b) {
+        const double more = 0.75 * std::max(a.thickest, b.thickest);
+        if (c.is_line()) return Curve::segment(c.point(c.t0 - more), c.point(c.t1 + more));
+        if (const auto* k = std::get_if<CircleCurve>(&c.shape); k && c.t1 - c.t0 < 2 * pi - 1e-9) {
+            const double turn = std::min(more / k->radius, 0.5 * (2 * pi - (c.t1 - c.t0)));
+            Curve out = c;
+            out.t0 -= turn, out.t1 += turn;
+            return out;
+        }
+        return c;
+    }
+
+    double crossing_reach(std::size_t i) const {
+        double reach = 0;
+        for (std::size_t j : walls_[i].near) {
+            const bool flat = walls_[i].chart.flat() && walls_[j].chart.flat();
+            const double sine = flat ? walls_[i].chart.plane().z.cross(walls_[j].chart.plane().z).norm() : 0.5;
+            reach = std::max(reach, walls_[j].thickest / sine);
+        }
+        return reach == 0 ? 0 : 1.05 * reach + 10 * tol_;
+    }
+
+    // Where the section turns inward, both sides are carried on through the material of the wall that is met there, so
+    // that a wall lower than the one it ends at does not take a strip of it along.
+    void add_corner_cuts(std::size_t i) {
+        const double reach = crossing_reach(i);
+        if (reach == 0) return;
+        for (const auto& loop : walls_[i].loops)
+            for (std::size_t k = 0; k < loop.size(); ++k) {
+                const Curve &in = loop[k], &out = loop[(k + 1) % loop.size()];
+                const Vec3 din = in.derivative(in.t1).normalized(), dout = out.derivative(out.t0).normalized();
+                if (walls_[i].chart.plane().z.dot(din.cross(dout)) > -0.15) continue;
+                const Vec3 at = in.end();
+                for (const Vec3& d : {din, Vec3(-dout)}) input_.sheets[i].curves.push_back(add(Curve::segment(at, at + reach * d)));
+            }
+    }
+
+    // The same on curved walls, where the outline is a set of loose pieces: at a corner that turns inward, each piece would
+    // run on into the material behind the other one's face.
+    void add_bent_corner_cuts(std::size_t i) {
+        const double reach = crossing_reach(i);
+        if (reach == 0) return;
+        const WallSurface& w = walls_[i];
+        struct End {
+            Vec3 at, away;
+        };
+        std::vector<End> ends;
+        for (const Curve& c : w.outline) {
+            if (c.closed(tol_)) continue;
+            ends.push_back({c.start(), c.derivative(c.t0).normalized()});
+            ends.push_back({c.end(), -c.derivative(c.t1).normalized()});
+        }
+        for (std::size_t k = 0; k < ends.size(); ++k)
+            for (std::size_t m = k + 1; m < ends.size(); ++m) {
+                if ((ends[k].at - ends[m].at).norm() > 4 * tol_ || ends[k].away.cross(ends[m].away).norm() < 0.15) continue;
+                const Vec3 between = (ends[k].away + ends[m].away).normalized();
+                const double step = 0.05 * w.thickest;
+                if (body_.tree->encloses(w.chart.foot(ends[k].at + step * between))) continue;  // an outer corner
+                for (const End* e : {&ends[k], &ends[m]}) input_.sheets[i].curves.push_back(add(along(w.chart, e->at, -e->away, reach)));
+            }
+    }
+
+    static Curve along(const Chart& chart, const Vec3& from, const Vec3& direction, double reach) {
+        constexpr int n = 12;
+        std::vector<Vec3> points{from}, tangents{direction};
+        Vec3 d = direction;
+        for (int k = 1; k <= n; ++k) {
+            const Vec3 p = chart.foot(points.back() + reach / n * d);
+            d = (p - points.back()).normalized();
+            points.push_back(p);
+            const Vec3 normal = chart.normal(p);
+            d = (d - d.dot(normal) * normal).normalized();
+            tangents.push_back(d);
+        }
+        return curve_through(points, tangents, 1e-6);
+    }
+
+    // Edges of a wall's faces past which the material is another's: the sheet may be cut there.
+    void add_step_cuts(std::size_t i) {
+        const WallSurface& w = walls_[i];
+        std::set<int> edges;
+        for (const std::vector<int>* faces : {&w.tops, &w.bottoms})
+            for (int id : *faces)
+                for (const auto& loop : body_.faces[ix(id)].loops)
+                    for (const Coedge& u : loop) edges.insert(u.edge.value);
+        for (int e : edges) {
+            const Curve& c = body_.edges[ix(e)].curve;
+            if (body_.edges[ix(e)].degenerate || (w.chart.flat() && !c.is_line())) continue;
+            if (w.chart.flat()) add_straight_step(i, c);
+        }
+    }
+
+    void add_straight_step(std::size_t i, const Curve& c) {
+        const WallSurface& w = walls_[i];
+        const Vec3 a = w.chart.foot(c.start()), b = w.chart.foot(c.end());
+        if ((b - a).norm() <= 10 * tol_) return;
+        const Vec3 d = (b - a).normalized(), side = w.chart.plane().z.cross(d);
+        bool needed = false;
+        for (const double sign : {1.0, -1.0})
+            for (const double share : {0.13, 0.5, 0.87}) {
+                const Vec3 p = a + share * (b - a) + sign * 0.05 * w.wall->thickness * side;
+                needed = needed || (in_material(body_, w, p) && foreign(body_, walls_, i, p, tol_));
+            }
+        if (needed) input_.sheets[i].curves.push_back(add(Curve::segment(a - 20 * tol_ * d, b + 20 * tol_ * d)));
+    }
+
+    const Body& body_;
+    const Skin& skin_;
+    const std::vector<WallSurface>& walls_;
+    double tol_, slack_;
+    ArrangementInput input_;
+};
+
+}  // namespace
+
+void find_neighbours(const Skin& skin, std::vector<WallSurface>& walls) {
+    std::map<int, std::set<std::size_t>> at_face;
+    for (std::size_t i = 0; i < walls.size(); ++i)
+        for (const std::vector<int>* faces : {&walls[i].tops, &walls[i].bottoms})
+            for (int f : *faces) at_face[f].insert(i);
+    for (std::size_t i = 0; i < walls.size(); ++i) {
+        std::set<std::size_t> smooth;
+        for (const std::vector<int>* faces : {&walls[i].tops, &walls[i].bottoms})
+            for (int f : *faces)
+                for (const auto& l : skin.neighbours.of[ix(f)])
+                    if (const auto it = at_face.find(l.other); l.smooth && it != at_face.end()) smooth.insert(it->second.begin(), it->second.end());
+        smooth.erase(i);
+        walls[i].smooth.assign(smooth.begin(), smooth.end());
+    }
+    // Boxes along x, so that only walls that may touch are compared.
+    std::vector<std::size_t> order;
+    for (std::size_t i = 0; i < walls.size(); ++i)
+        if (!walls[i].box.isEmpty()) order.push_back(i);
+    const auto low = [&](std::size_t i) { return walls[i].box.min().x() - walls[i].thickest; };
+    std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return low(a) < low(b); });
+    for (std::size_t k = 0; k < order.size(); ++k)
+        for (std::size_t m = k + 1; m < order.size() && low(order[m]) <= walls[order[k]].box.max().x() + walls[order[k]].thickest; ++m) {
+            WallSurface &a = walls[order[k]], &b = walls[order[m]];
+            if (!widened(a.box, a.thickest + b.thickest).intersects(b.box)) continue;
+            const bool linked = std::find(a.smooth.begin(), a.smooth.end(), order[m]) != a.smooth.end();
+            const bool flat = a.chart.flat() && b.chart.flat();
+            const bool along = flat && a.chart.plane().z.cross(b.chart.plane().z).norm() < least_crossing;
+            if (along && std::abs(a.chart.height(b.chart.plane().origin)) >= a.thickest + b.thickest) continue;
+            if (along || !flat) a.beside.push_back(order[m]), b.beside.push_back(order[k]);
+            if (!along && !linked) a.near.push_back(order[m]), b.near.push_back(order[k]);
+        }
+    for (WallSurface& w : walls) std::sort(w.near.begin(), w.near.end()), std::sort(w.beside.begin(), w.beside.end());
+}
+
+bool foreign(const Body& body, const std::vector<WallSurface>& walls, std::size_t i, const Vec3& p, double tol) {
+    const WallSurface& w = walls[i];
+    if (supported(body, w, p)) return false;
+    const Vec3 n = w.chart.normal(p);
+    for (std::size_t j : w.beside) {
+        const WallSurface& o = walls[j];
+        if (!widened(o.box, o.thickest).contains(p)) continue;
+        const SkinPoint f = o.chart.on(p);
+        if ((p - f.point).norm() > 0.5 * o.thickest + tol || f.normal.cross(n).norm() >= least_crossing) continue;
+        if (supported(body, o, f.point)) return true;
+    }
+    const auto up = body.tree->shoot(p, n, 0), down = body.tree->shoot(p, -n, 0);
+    const double filled = (up ? up->distance : 0) + (down ? down->distance : 0);
+    return filled < filled_share * w.field.at(w.chart, w.chart.local2(p));
+}
+
+ArrangementInput wall_curves(const Body& body, const Skin& skin, const std::vector<WallSurface>& walls, double tol, double slack) {
+    return Collector(body, skin, walls, tol, slack).run();
+}
+
+}  // namespace halvo

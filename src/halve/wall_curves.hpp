@@ -1,0 +1,18 @@
+#pragma once
+/// All curves that may bound the sheets of one body: outlines, crossings, middle edges between smooth neighbours, cuts.
+
+#include "halve/wall_surface.hpp"
+#include "model/arrangement.hpp"
+
+namespace halvo {
+
+/// Fills `near`, `beside` and `smooth` of every wall.
+void find_neighbours(const Skin& skin, std::vector<WallSurface>& walls);
+
+/// Material at the point of wall `i` that is not this wall's: it does not fill the wall's thickness, or it belongs to a parallel
+/// wall of another thickness beside it.
+[[nodiscard]] bool foreign(const Body& body, const std::vector<WallSurface>& walls, std::size_t i, const Vec3& p, double tol);
+
+[[nodiscard]] ArrangementInput wall_curves(const Body& body, const Skin& skin, const std::vector<WallSurface>& walls, double tol, double slack);
+
+}  // namespace halvo

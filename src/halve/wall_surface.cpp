@@ -1,0 +1,128 @@
+#include "halve/wall_surface.hpp"
+
+#include "body/surface_cut.hpp"
+#include "geom/facet_tree.hpp"
+#include "model/sheet_values.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace halvo {
+namespace {
+
+std::size_t ix(int i) {
+    return static_cast<std::size_t>(i);
+}
+
+// Normal of the chart points to the side with more skin; then away from the body's centre: neither depends on order.
+Chart oriented(const Body& body, const Wall& w) {
+    double up = 0, down = 0;
+    for (const FacePair& p : w.pairs) up += body.faces[ix(p.top)].area, down += body.faces[ix(p.bottom)].area;
+    const bool clear = std::abs(up - down) > 1e-6 * (up + down);
+    const bool flip = clear ? down > up : w.chart.height(body.mass.centre) > 0;
+    return flip ? w.chart.turned_over() : w.chart;
+}
+
+std::vector<std::vector<Vec2>> outline_on(const Body& body, int face, const Chart& chart, double chord) {
+    if (chart.flat()) return face_outline(body, FaceId(face), chart.plane(), chord);
+    std::vector<std::vector<Vec2>> out;
+    for (const auto& loop : body.faces[ix(face)].loops) {
+        std::vector<Vec3> points;
+        for (const Coedge& u : loop) {
+            const BodyEdge& e = body.edges[u.edge.index()];
+            if (e.degenerate) continue;
+            auto pts = e.curve.sampled(chord, 12);
+            if (u.reversed) std::reverse(pts.begin(), pts.end());
+            points.insert(points.end(), pts.begin(), pts.end() - 1);
+        }
+        if (points.size() >= 3) out.push_back(unrolled(chart, points));
+    }
+    return out;
+}
+
+void add_pieces(const Body& body, WallSurface& w, double chord) {
+    const bool flipped = w.chart.flat() ? w.chart.plane().z.dot(w.wall->chart.plane().z) < 0 : w.chart.reversed() != w.wall->chart.reversed();
+    for (const FacePair& f : w.wall->pairs) {
+        const int top = flipped ? f.bottom : f.top, bottom = flipped ? f.top : f.bottom;
+        w.tops.push_back(top), w.bottoms.push_back(bottom);
+        ThicknessPiece piece;
+        piece.top = BaseSurface(body.faces[ix(top)].surface), piece.bottom = BaseSurface(body.faces[ix(bottom)].surface);
+        piece.top_outline = outline_on(body, top, w.chart, chord), piece.bottom_outline = outline_on(body, bottom, w.chart, chord);
+        Box2 b;
+        for (const auto& loop : piece.top_outline)
+            for (const Vec2& q : loop) b.extend(q);
+        w.piece_box.push_back(b);
+        w.field.pieces.push_back(std::move(piece));
+        w.thickest = std::max(w.thickest, f.thickest);
+    }
+}
+
+// Points of the midsurface under the corners of the wall's facets.
+void span(const Body& body, WallSurface& w) {
+    constexpr std::size_t most = 400;
+    for (const std::vector<int>* faces : {&w.tops, &w.bottoms})
+        for (int f : *faces) {
+            const Face& face = body.faces[ix(f)];
+            const std::size_t step = std::max<std::size_t>(1, face.facet_count / most);
+            for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; i += step)
+                for (int c : body.facets[i].corners) w.extent.push_back(w.chart.foot(body.points[ix(c)]));
+        }
+    // Faces much larger than where they face each other do not stretch the wall: it spans what was seen, and a little more.
+    Box3 seen;
+    for (const FacePair& p : w.wall->pairs)
+        for (const Vec3& q : p.seen) seen.extend(q);
+    const double more = 0.25 * seen.sizes().norm() + 2 * w.thickest;
+    seen.min().array() -= more, seen.max().array() += more;
+    std::erase_if(w.extent, [&](const Vec3& p) { return !seen.contains(p); });
+    for (const Vec3& p : w.extent) w.box.extend(p);
+    for (const FacePair& p : w.wall->pairs)
+        for (const Vec3& q : p.seen) w.box.extend(q), w.extent.push_back(w.chart.foot(q));
+}
+
+}  // namespace
+
+WallSurface make_wall_surface(const Body& body, const Wall& wall, double tol, double chord) {
+    WallSurface w;
+    w.wall = &wall;
+    w.chart = oriented(body, wall);
+    add_pieces(body, w, chord);
+    if (w.chart.flat()) {
+        PlaneSection section = cut(body, w.chart.plane(), tol);
+        w.material = section_polygons(section, w.chart.plane(), chord);
+        for (const auto& loop : section.loops) {
+            auto& chain = w.loops.emplace_back();
+            for (const SectionPiece& s : loop) {
+                w.outline.push_back(s.curve), chain.push_back(s.curve);
+                w.box.extend(s.curve.box());
+            }
+        }
+        if (w.box.isEmpty()) return w;
+        for (const auto& c : w.outline) w.extent.push_back(c.start()), w.extent.push_back(c.middle());
+        return w;
+    }
+    span(body, w);
+    Box3 range = w.box;
+    range.min().array() -= w.thickest, range.max().array() += w.thickest;
+    for (FaceCut& c : cut_faces(body, w.chart, range, tol)) w.outline.push_back(std::move(c.curve));
+    return w;
+}
+
+bool supported(const Body& body, const WallSurface& w, const Vec3& p) {
+    if (w.chart.flat()) {
+        const Vec2 q = w.chart.local2(p);
+        for (std::size_t k = 0; k < w.field.pieces.size(); ++k)
+            if (w.piece_box[k].contains(q) && inside(w.field.pieces[k].top_outline, q) && inside(w.field.pieces[k].bottom_outline, q)) return true;
+        return false;
+    }
+    const Vec3 n = w.chart.normal(p);
+    const auto up = body.tree->shoot(p, n, 0), down = body.tree->shoot(p, -n, 0);
+    if (!up || !down || up->distance + down->distance > 1.5 * w.thickest) return false;
+    const auto on = [&](const std::vector<int>& faces, int facet) { return std::find(faces.begin(), faces.end(), body.facets[ix(facet)].face) != faces.end(); };
+    return on(w.tops, up->facet) && on(w.bottoms, down->facet);
+}
+
+bool in_material(const Body& body, const WallSurface& w, const Vec3& p) {
+    return w.chart.flat() ? inside(w.material, w.chart.local2(p)) : body.tree->encloses(p);
+}
+
+}  // namespace halvo

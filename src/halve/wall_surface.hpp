@@ -1,0 +1,35 @@
+#pragma once
+/// A wall as halving works on it: its midsurface cut out of the body, with what is asked at points of it.
+
+#include "body/section.hpp"
+#include "body/wall_search.hpp"
+
+#include <halvo/model.hpp>
+
+namespace halvo {
+
+struct WallSurface {
+    const Wall* wall = nullptr;
+    Chart chart;
+    std::vector<Curve> outline;  ///< where the midsurface leaves the body, each once
+    std::vector<std::vector<Curve>> loops;    ///< the same, chained, on planes only
+    std::vector<std::vector<Vec2>> material;  ///< the section as polygons, on planes only
+    std::vector<int> tops, bottoms;           ///< faces of each pair
+    ThicknessField field;
+    std::vector<Box2> piece_box;
+    std::vector<Vec3> extent;  ///< points of the midsurface that span it
+    Box3 box;
+    double thickest = 0;
+    std::vector<std::size_t> near;    ///< walls that may cross this one
+    std::vector<std::size_t> beside;  ///< walls that may run parallel to it within their thickness
+    std::vector<std::size_t> smooth;  ///< walls that continue it smoothly
+};
+
+/// Cuts the body with the wall's midsurface. `tol` is that of points, `chord` that of polygons.
+[[nodiscard]] WallSurface make_wall_surface(const Body& body, const Wall& wall, double tol, double chord);
+
+/// Do the wall's own two sides enclose the point of its midsurface?
+[[nodiscard]] bool supported(const Body& body, const WallSurface& w, const Vec3& p);
+[[nodiscard]] bool in_material(const Body& body, const WallSurface& w, const Vec3& p);
+
+}  // namespace halvo
