@@ -88,7 +88,7 @@ void list_sheets(const Job& job) {
     Table t({"#", "id", "body", "surface", "area mm2", "thickness mm", "regions"});
     for (std::size_t i = 0; i < job.model.sheets.size(); ++i) {
         const Sheet& s = job.model.sheets[i];
-        t.row({std::to_string(i), s.key, body_name(job, s.body), "plane", number(s.area()), thickness(s.thickness.min, s.thickness.max),
+        t.row({std::to_string(i), s.key, body_name(job, s.body), surface_name(s.chart.surface()), number(s.area()), thickness(s.thickness.min, s.thickness.max),
                std::to_string(s.regions.size())});
     }
     t.print();

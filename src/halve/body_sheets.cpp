@@ -228,6 +228,7 @@ private:
             for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i) {
                 Vec3 m = Vec3::Zero();
                 for (int k : body_.facets[i].corners) m += body_.points[static_cast<std::size_t>(k)] / 3;
+                m = body_.on_skin(i, m).point;
                 const double a = body_.facet_area(i);
                 all += a, middle += a * m;
                 if (!in_some_wall(m)) loose += a;

@@ -36,7 +36,10 @@ public:
                 add_corner_cuts(i);
             } else {
                 add_bent_corner_cuts(i);
-                for (const Curve& c : w.chart.cuts(w.extent, 3 * w.thickest)) input_.sheets[i].curves.push_back(add(c));
+                for (const Curve& c : w.chart.cuts(w.extent, 3 * w.thickest)) {
+                    input_.cuts.push_back(add(c));
+                    input_.sheets[i].curves.push_back(input_.cuts.back());
+                }
             }
             add_step_cuts(i);
             for (std::size_t j : w.near)

@@ -76,12 +76,17 @@ private:
             ArrangementInput::SheetSurface plane{s.chart, work_.sheets[i].curves};
             std::set<int> own;
             for (const Region& r : s.regions) {
+                std::set<int> once;
                 for (const auto& loop : r.loops)
-                    for (const EdgeUse& u : loop) own.insert(u.edge.value);
+                    for (const EdgeUse& u : loop) {
+                        own.insert(u.edge.value);
+                        if (!once.insert(u.edge.value).second && !s.chart.flat()) input_.cuts.push_back(u.edge.value);
+                    }
                 for (EdgeId e : r.embedded) own.insert(e.value);
                 for (VertexId v : r.points) work_.sheets[i].points.emplace_back(-1, model_.vertices[v.index()].point);
             }
             plane.curves.insert(plane.curves.end(), own.begin(), own.end());
+            input_.cuts.insert(input_.cuts.end(), work_.sheets[i].cuts.begin(), work_.sheets[i].cuts.end());
             input_.sheets.push_back(std::move(plane));
         }
         for (const MemberState& s : work_.members)

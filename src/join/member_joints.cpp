@@ -193,11 +193,12 @@ private:
 
     void with_sheet(std::size_t m, std::size_t s, const std::vector<ContactPoint>& points) {
         const MemberState& sm = work_.members[m];
-        const Frame& f = model_.sheets[s].chart.plane();
-        const double sine = std::abs(sm.direction.dot(f.z));
+        const Chart& chart = model_.sheets[s].chart;
+        const Frame& f = chart.plane();
         const int end = end_of(m, points, true);
+        const double sine = std::abs(sm.direction.dot(chart.normal(end == 0 ? sm.at(sm.start) : end == 1 ? sm.at(sm.end) : points[0].place)));
         if (end >= 0 && sine >= pierces && end_on_sheet(m, s, end, sine, points)) return;
-        if (end < 0 && sine < in_plane) {
+        if (chart.flat() && end < 0 && sine < in_plane) {
             const double off = std::abs(f.height(sm.at(0.5 * (sm.start + sm.end))));
             if (off <= 10 * work_.tol && edge_to_axis(m, s, points)) return;
             if (along_sheet(m, s, points)) return;
@@ -209,7 +210,9 @@ private:
         MemberState& sm = work_.members[m];
         const Sheet& sheet = model_.sheets[s];
         const double from = end == 0 ? sm.start : sm.end;
-        const double at = from - sheet.chart.height(sm.at(from)) / sm.direction.dot(sheet.chart.plane().z);
+        double at = from;
+        for (int i = 0; i < (sheet.chart.flat() ? 1 : 20); ++i) at -= sheet.chart.height(sm.at(at)) / sm.direction.dot(sheet.chart.normal(sm.at(at)));
+        if (!std::isfinite(at)) return false;
         const double furthest = (0.5 * sheet.thickness.max + work_.reach) / sine + 0.5 * sm.depth * std::sqrt(1 - sine * sine) / sine + 10 * work_.tol;
         const Vec3 x = sm.at(at);
         if (std::abs(at - from) > furthest || !inside(work_.sheets[s].polygons, sheet.chart.local2(x))) return false;
@@ -287,7 +290,7 @@ private:
         const Sheet& sheet = model_.sheets[s];
         Vec3 near = Vec3::Zero();
         for (const ContactPoint& p : points) near += p.place / static_cast<double>(points.size());
-        const double slope = sm.direction.dot(sheet.chart.plane().z);
+        const double slope = sm.direction.dot(sheet.chart.normal(near));
         double at = sm.parameter(near);
         if (end >= 0) at = end == 0 ? sm.start : sm.end;
         else if (std::abs(slope) >= pierces) at = sm.parameter(near) - sheet.chart.height(sm.at(sm.parameter(near))) / slope;
@@ -325,7 +328,7 @@ private:
     // Foot on the sheet; outside its boundary, or within half a thickness of it, the nearest point of the boundary.
     Vec3 snap(std::size_t s, const Vec3& p) const {
         const Sheet& sheet = model_.sheets[s];
-        const Vec3 q = p - sheet.chart.height(p) * sheet.chart.plane().z;
+        const Vec3 q = sheet.chart.foot(p);
         Vec3 best = q;
         double distance = inside(work_.sheets[s].polygons, sheet.chart.local2(q)) ? 0.5 * sheet.thickness.max : std::numeric_limits<double>::max();
         for (const Region& r : sheet.regions)
@@ -356,7 +359,7 @@ private:
                     connect(m, e == 0 ? work_.members[m].start : work_.members[m].end, n, b, number);
                 }
                 for (std::size_t s = 0; s < work_.sheets.size(); ++s) {
-                    const double sine = std::abs(work_.members[m].direction.dot(model_.sheets[s].chart.plane().z));
+                    const double sine = std::abs(work_.members[m].direction.dot(model_.sheets[s].chart.normal(p)));
                     if (sine >= pierces) end_by_hand(m, s, e, sine);
                 }
             }

@@ -32,7 +32,8 @@ private:
     const Sheet& sheet(std::size_t i) const { return model_.sheets[i]; }
 
     bool candidates(std::size_t a, std::size_t b) const {
-        const bool one_body = sheet(a).body == sheet(b).body && sheet(a).body >= 0;
+        const bool one_body = sheet(a).body == sheet(b).body && sheet(a).body >= 0, flat = sheet(a).chart.flat() && sheet(b).chart.flat();
+        if (one_body && !flat) return false;
         if (one_body && sheet(a).chart.plane().z.cross(sheet(b).chart.plane().z).norm() >= parallel) return false;  // their seams are made already
         Box3 box = work_.sheets[a].box;
         const double grow = work_.sheets[a].thickest + work_.sheets[b].thickest + work_.reach;
@@ -44,6 +45,10 @@ private:
     }
 
     void pair(std::size_t a, std::size_t b) {
+        if (!sheet(a).chart.flat() || !sheet(b).chart.flat()) {
+            meet_curved(model_, contacts_, work_, a, b);
+            return;
+        }
         const double sine = sheet(a).chart.plane().z.cross(sheet(b).chart.plane().z).norm();
         if (sine >= least_crossing) meet(a, b, sine);
         else if (sine < parallel) beside(a, b);

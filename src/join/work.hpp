@@ -22,7 +22,8 @@ struct SheetState {
     std::vector<std::vector<Vec2>> polygons;  ///< all regions
     std::vector<BoundaryEdge> edges;
     std::vector<std::vector<Vec2>> extensions;  ///< polygons to be added
-    std::vector<int> curves;                    ///< new curves in its plane
+    std::vector<int> curves;                    ///< new curves on its surface
+    std::vector<int> cuts;                      ///< those among them along which a closed surface is cut open
     std::vector<std::pair<int, Vec3>> points;   ///< wanted vertices: number of the input point, place
     struct Trim {
         Vec3 point, direction;  ///< seam line
@@ -108,6 +109,8 @@ private:
 
 [[nodiscard]] JoinWork prepare(const Model& model, const JoinOptions& options);
 void find_sheet_joints(const Model& model, const ContactTable& contacts, JoinWork& work);
+/// Joints of two sheets of which one is curved at least: along the curves in which their surfaces cross.
+void meet_curved(const Model& model, const ContactTable& contacts, JoinWork& work, std::size_t a, std::size_t b);
 void find_member_joints(const Model& model, const ContactTable& contacts, JoinWork& work);
 void carry_out(Model& model, JoinWork& work);
 

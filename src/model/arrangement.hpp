@@ -25,6 +25,7 @@ struct ArrangementInput {
     std::vector<Split> splits;
     std::vector<Twins> twins;
     std::vector<Vec3> points;  ///< vertices wanted, on curves or free
+    std::vector<int> cuts;     ///< curves along which closed surfaces are cut open: they bound what lies on both sides
 };
 
 /// A piece of a sheet's surface with no curve inside. Loops have the cell on their left; the first is the outer one.

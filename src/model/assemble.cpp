@@ -85,6 +85,10 @@ private:
     void mark_edges() {
         alive_.assign(a_.edges.size(), false);
         for (std::size_t e = 0; e < a_.edges.size(); ++e) alive_[e] = bounds_[e] || users_[e].size() >= 2;
+        cut_.assign(a_.edges.size(), false);
+        for (int c : in_.cuts)
+            for (const EdgeUse& u : a_.on_curve[ix(c)])
+                if (!users_[u.edge.index()].empty()) alive_[u.edge.index()] = cut_[u.edge.index()] = true;
         on_line_.assign(a_.edges.size(), false);
         for (int c : lines_)
             for (const EdgeUse& u : a_.on_curve[ix(c)]) alive_[u.edge.index()] = on_line_[u.edge.index()] = true;
@@ -191,7 +195,8 @@ private:
                 if (keep_[s][c].own) r.own_area += sc.cells[c].area;
             }
         const auto region_at = [&](int half) { return kept(s, half) ? groups.root(sc.cell_of.at(half)) : -1; };
-        const auto bounds = [&](int half) { return region_at(half) != region_at(half ^ 1); };
+        const auto cut = [&](int half) { return !in_.sheets[s].chart.flat() && cut_[ix(final_of(half / 2).first)] && region_at(half) >= 0; };
+        const auto bounds = [&](int half) { return region_at(half) != region_at(half ^ 1) || cut(half); };
         std::set<int> seen;
         std::set<std::pair<int, int>> embedded;
         for (const auto& [half, cell] : sc.cell_of) {
@@ -232,7 +237,7 @@ private:
     const std::vector<std::vector<Keep>>& keep_;
     const std::vector<int>& lines_;
     std::vector<std::vector<int>> users_;
-    std::vector<bool> bounds_, alive_, on_line_;
+    std::vector<bool> bounds_, alive_, cut_, on_line_;
     std::vector<Edge> curves_;
     std::vector<int> vertex_number_, edge_number_;
     std::map<int, std::pair<int, bool>> merged_into_;

@@ -12,6 +12,8 @@
 namespace halvo {
 namespace {
 
+constexpr double least_sine = 0.17;  // of the angle between sheets that cross
+
 class Prover {
 public:
     Prover(const Assembly& solids, const Model& model, const Mesh& mesh, const ProveOptions& options, double reach, const Observer& observer)
@@ -52,7 +54,9 @@ private:
             if (k.sheets.size() != 2 || s.body < 0 || s.body != t.body || k.kind == "butt" || k.kind == "smooth") continue;
             const double sides = k.kind == "cross" ? 4 : k.kind == "tee" ? 3 : 2;
             const Vec3 at = model_.edges[k.edge.index()].curve.middle();
-            const double junction = s.field.at(s.chart, s.chart.local2(at)) * t.field.at(t.chart, t.chart.local2(at)) / std::max(s.chart.normal(at).cross(t.chart.normal(at)).norm(), 1e-3);
+            const double sine = s.chart.normal(at).cross(t.chart.normal(at)).norm();
+            if (sine < least_sine) continue;  // they go on smoothly: nothing is doubled
+            const double junction = s.field.at(s.chart, s.chart.local2(at)) * t.field.at(t.chart, t.chart.local2(at)) / sine;
             proof_.bodies[static_cast<std::size_t>(s.body)].idealized -= (sides / 2 - 1) * junction * model_.length(k.edge);
         }
         for (const Member& m : model_.members) {
@@ -139,6 +143,7 @@ private:
                 for (std::size_t i = f.first_facet; i < f.first_facet + f.facet_count; ++i) {
                     Vec3 m = Vec3::Zero();
                     for (int c : body.facets[i].corners) m += body.points[static_cast<std::size_t>(c)] / 3;
+                    m = body.on_skin(i, m).point;
                     const double a = body.facet_area(i);
                     total += a;
                     if (std::any_of(of[b].begin(), of[b].end(), [&](const Sheet* s) { return over(*s, m, 10 * solids_.tolerance.point); })) in += a;

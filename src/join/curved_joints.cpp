@@ -1,0 +1,182 @@
+// Joints of curved sheets with others of another body: along the curves in which both surfaces cross.
+#include "body/surface_cut.hpp"
+#include "join/work.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace halvo {
+namespace {
+
+constexpr double least_crossing = 0.1;  // sine of the flattest angle between sheets that meet along a curve
+
+struct Foot {
+    Vec3 at = Vec3::Zero();
+    double distance = std::numeric_limits<double>::max();
+};
+
+class CurvedJoiner {
+public:
+    CurvedJoiner(const Model& model, const ContactTable& contacts, JoinWork& work, std::size_t a, std::size_t b)
+        : model_(model), contacts_(contacts), work_(work), a_(a), b_(b), grow_(work.sheets[a].thickest + work.sheets[b].thickest + work.reach) {}
+
+    void run() {
+        contact_ = contacts_.between(sheet(a_).body, sheet(b_).body);
+        if (contacts_.known() && contact_.empty()) return;
+        Box3 range = widened(a_).intersection(widened(b_));
+        if (range.isEmpty()) return;
+        const bool first = work_.sheets[a_].box.sizes().norm() <= work_.sheets[b_].box.sizes().norm();
+        const std::size_t on = first ? a_ : b_, other = first ? b_ : a_;
+        std::vector<Vec3> span;
+        for (const Region& r : sheet(on).regions)
+            for (const auto& loop : r.loops)
+                for (const EdgeUse& u : loop)
+                    for (const Vec3& p : model_.edges[u.edge.index()].curve.sampled(0.1, 16)) span.push_back(p);
+        for (const Curve& c : crossings(sheet(on).chart, sheet(other).chart, range, span, grow_, work_.tol)) along(c);
+    }
+
+private:
+    const Sheet& sheet(std::size_t i) const { return model_.sheets[i]; }
+
+    Box3 widened(std::size_t i) const {
+        Box3 b = work_.sheets[i].box;
+        b.min().array() -= grow_, b.max().array() += grow_;
+        return b;
+    }
+
+    bool inside_sheet(std::size_t i, const Vec3& p) const { return inside(work_.sheets[i].polygons, sheet(i).chart.local2(p)); }
+
+    // Nearest point of the sheet's boundary.
+    Foot boundary(std::size_t i, const Vec3& p) const {
+        Foot best;
+        for (const Region& r : sheet(i).regions)
+            for (const auto& loop : r.loops) {
+                std::map<int, int> uses;
+                for (const EdgeUse& u : loop) ++uses[u.edge.value];
+                for (const EdgeUse& u : loop) {
+                    if (uses[u.edge.value] > 1) continue;  // a cut of a closed surface
+                    const Curve& c = model_.edges[u.edge.index()].curve;
+                    const Vec3 q = c.point(c.nearest(p));
+                    if ((q - p).norm() < best.distance) best = {q, (q - p).norm()};
+                }
+            }
+        return best;
+    }
+
+    bool in_contact(const Vec3& p, double& gap) const {
+        if (!contacts_.known()) return gap = 0, true;
+        bool any = false;
+        for (const ContactPoint& c : contact_)
+            if ((c.place - p).norm() <= grow_) gap = any ? std::min(gap, c.gap) : c.gap, any = true;
+        return any;
+    }
+
+    // Does each of both sheets reach the place, as it is or carried on along its surface?
+    bool reached(const Vec3& p) const {
+        const Vec3 na = sheet(a_).chart.normal(p), nb = sheet(b_).chart.normal(p);
+        const double sine = na.cross(nb).norm(), cosine = std::abs(na.dot(nb));
+        if (sine < least_crossing) return false;
+        for (const auto& [i, other] : {std::pair(a_, b_), std::pair(b_, a_)}) {
+            const double furthest = (0.5 * work_.sheets[other].thickest + 0.5 * cosine * work_.sheets[i].thickest + work_.reach) / sine + 10 * work_.tol;
+            if (!inside_sheet(i, p) && boundary(i, p).distance > furthest) return false;
+        }
+        double gap = 0;
+        return in_contact(p, gap);
+    }
+
+    void along(const Curve& c) {
+        const int n = std::max(32, static_cast<int>(c.length() / std::max(0.25 * grow_, 1e-3)));
+        const int count = std::min(n, 400);
+        std::vector<bool> in;
+        for (int k = 0; k < count; ++k) in.push_back(reached(c.point(c.parameter_at((k + 0.5) / count))));
+        if (std::all_of(in.begin(), in.end(), [](bool v) { return v; })) {
+            join_along(c);
+            return;
+        }
+        for (int k = 0; k < count; ++k) {
+            if (!in[static_cast<std::size_t>(k)] || (k > 0 && in[static_cast<std::size_t>(k) - 1])) continue;
+            int end = k;
+            while (end < count && in[static_cast<std::size_t>(end)]) ++end;
+            join_along(c.piece(edge_between(c, k, count), edge_between(c, end, count)));
+        }
+    }
+
+    // Parameter where the state changes next to sample k, by halving.
+    double edge_between(const Curve& c, int k, int count) const {
+        if (k == 0) return c.t0;
+        if (k == count) return c.t1;
+        double lo = c.parameter_at((k - 0.5) / count), hi = c.parameter_at((k + 0.5) / count);
+        const bool low = reached(c.point(lo));
+        for (int i = 0; i < 40; ++i) {
+            const double m = 0.5 * (lo + hi);
+            (reached(c.point(m)) == low ? lo : hi) = m;
+        }
+        return 0.5 * (lo + hi);
+    }
+
+    void join_along(const Curve& c) {
+        if (c.length() <= 10 * work_.tol) return;
+        const auto bridging = [&](std::size_t i, double share) { return !inside_sheet(i, c.point(c.parameter_at(share))); };
+        const bool far_a = bridging(a_, 0.37) && bridging(a_, 0.71), far_b = bridging(b_, 0.37) && bridging(b_, 0.71);
+        JointRecord j;
+        j.kind = far_a && far_b ? "corner" : far_a || far_b ? "tee" : "cross";
+        j.a = sheet(a_).key, j.b = sheet(b_).key;
+        j.bodies = {sheet(a_).body, sheet(b_).body};
+        j.length = c.length(), j.place = c.middle();
+        in_contact(j.place, j.gap);
+        j.gap = std::max(0.0, j.gap);
+        for (const auto& [far, i] : {std::pair(far_a, a_), std::pair(far_b, b_)})
+            if (far) j.moved = std::max(j.moved, boundary(i, c.middle()).distance);
+        if (add_joint(model_, work_, j) == -1) return;
+        const int k = work_.add_curve(c);
+        work_.sheets[a_].curves.push_back(k);
+        work_.sheets[b_].curves.push_back(k);
+        if (far_a) extend(a_, c);
+        if (far_b) extend(b_, c);
+    }
+
+    // The strip of the sheet's own surface between its boundary and the curve.
+    void extend(std::size_t i, const Curve& c) {
+        SheetState& s = work_.sheets[i];
+        const Chart& chart = sheet(i).chart;
+        const auto points = c.sampled(model_.tolerance.chord, 48);
+        std::vector<Vec3> feet;
+        for (const Vec3& p : points) feet.push_back(boundary(i, p).at);
+        for (std::size_t k = 0; k + 1 < points.size(); ++k) {
+            const Vec2 p = chart.local2(points[k]);
+            s.extensions.push_back({p, chart.local2(points[k + 1], p), chart.local2(feet[k + 1], p), chart.local2(feet[k], p)});
+        }
+        std::vector<Vec3> strip = points;
+        strip.insert(strip.end(), feet.begin(), feet.end());
+        if (c.closed(10 * work_.tol)) {
+            for (const Curve& cut : chart.cuts(strip, 10 * work_.tol)) s.curves.push_back(work_.add_curve(cut)), s.cuts.push_back(s.curves.back());
+            return;
+        }
+        for (const auto& [p, q] : {std::pair(points.front(), feet.front()), std::pair(points.back(), feet.back())}) {
+            if ((p - q).norm() <= work_.tol) continue;
+            // The side runs in the chart as straight as the surface lets it.
+            const Vec2 u = chart.local2(p), v = chart.local2(q, u);
+            std::vector<Vec3> side;
+            for (int k = 0; k <= 16; ++k) side.push_back(k == 0 ? p : k == 16 ? q : chart.at(u + (v - u) * (k / 16.0)));
+            std::vector<Vec3> tangents;
+            for (std::size_t k = 0; k < side.size(); ++k)
+                tangents.push_back((side[std::min(k + 1, side.size() - 1)] - side[k == 0 ? 0 : k - 1]).normalized());
+            s.curves.push_back(work_.add_curve(curve_through(side, tangents, work_.tol)));
+        }
+    }
+
+    const Model& model_;
+    const ContactTable& contacts_;
+    JoinWork& work_;
+    std::size_t a_, b_;
+    double grow_;
+    std::vector<ContactPoint> contact_;
+};
+
+}  // namespace
+
+void meet_curved(const Model& model, const ContactTable& contacts, JoinWork& work, std::size_t a, std::size_t b) {
+    CurvedJoiner(model, contacts, work, a, b).run();
+}
+
+}  // namespace halvo
