@@ -76,7 +76,7 @@ private:
         }
         if (std::holds_alternative<PlaneSurface>(face.surface)) straight(f, starts, ends);
         else if (const auto conic = conic_of(face)) round(f, *conic, starts, ends);
-        else if (std::holds_alternative<CylinderSurface>(face.surface)) rulings(f, starts, ends);
+        else if (std::holds_alternative<CylinderSurface>(face.surface) && !body_.faceted) rulings(f, starts, ends);
         else sampled(f, starts, ends);
     }
 
@@ -126,7 +126,8 @@ private:
         }
         if (const auto* s = std::get_if<CylinderSurface>(&face.surface)) {
             const double c = s->frame.z.dot(frame_.z);
-            if (std::abs(c) < 1e-6) return std::nullopt;
+            // Scans lie askew by chance: next to a ruling their ellipse would be miles long.
+            if (std::abs(c) < (body_.faceted ? 0.05 : 1e-6)) return std::nullopt;
             const Vec3 centre = s->frame.origin - plane_.height(s->frame.origin) / c * s->frame.z;
             const Vec3 minor = frame_.z.cross(s->frame.z);
             if (minor.norm() < 1e-9) return circle(centre, s->radius);

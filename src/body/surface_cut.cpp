@@ -41,12 +41,13 @@ private:
     void cut_face(int f, const std::vector<int>& facets, std::vector<FaceCut>& out) {
         TracePatch patch;
         std::map<int, int> number;
+        std::vector<int> global;
         for (int i : facets) {
             std::array<int, 3> t{};
             for (std::size_t k = 0; k < 3; ++k) {
                 const int p = body_.facets[ix(i)].corners[k];
                 const auto [it, fresh] = number.try_emplace(p, static_cast<int>(patch.points.size()));
-                if (fresh) patch.points.push_back(body_.points[ix(p)]), patch.heights.push_back(height(p));
+                if (fresh) patch.points.push_back(body_.points[ix(p)]), patch.heights.push_back(height(p)), global.push_back(p);
                 t[k] = it->second;
             }
             patch.triangles.push_back(t);
@@ -62,10 +63,27 @@ private:
             }
             const BaseSurface base(face.surface);
             const FootOn on_face = [&](const Vec3& p) { return base.foot(p); };
-            if (!c.closed) c.points.front() = on_edge(face, c.points.front()), c.points.back() = on_edge(face, c.points.back());
+            if (!c.closed) {
+                // Chains end at edges of the face, or where the facets looked at do.
+                const auto end = [&](const std::array<int, 2>& e, Vec3& p) {
+                    if (at_border(f, global[ix(e[0])], global[ix(e[1])])) p = on_edge(face, p);
+                    else if (const auto q = onto_both(on_face, foot_on(chart_), p)) p = *q;
+                };
+                end(c.edges.front(), c.points.front()), end(c.edges.back(), c.points.back());
+            }
             if (auto curve = curve_on_both(on_face, foot_on(chart_), c.points, c.closed, tol_))
                 if (curve->length() > 2 * tol_) out.push_back({std::move(*curve), f});
         }
+    }
+
+    bool at_border(int f, int p, int q) {
+        const auto [it, fresh] = uses_.try_emplace(f);
+        auto& uses = it->second;
+        const Face& face = body_.faces[ix(f)];
+        if (fresh)
+            for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i)
+                for (std::size_t k = 0; k < 3; ++k) ++uses[std::minmax({body_.facets[i].corners[k], body_.facets[i].corners[(k + 1) % 3]})];
+        return uses[std::minmax({p, q})] == 1;
     }
 
     // The place on one of the face's edges, near p, where it passes through the surface.
@@ -99,6 +117,7 @@ private:
     Box3 range_;
     double tol_;
     std::map<int, double> heights_;
+    std::map<int, std::map<std::pair<int, int>, int>> uses_;  // by face: facets at each mesh edge
 };
 
 // Grid over the part of a chart that points span. Closed directions that are covered all round are closed in the grid too.
