@@ -321,13 +321,18 @@ bool foreign(const Body& body, const std::vector<WallSurface>& walls, std::size_
     const WallSurface& w = walls[i];
     if (supported(body, w, p)) return false;
     const Vec3 n = w.chart.normal(p);
-    for (std::size_t j : w.beside) {
+    // A smooth neighbour takes over where its own sides do, at whatever angle its midsurface has come to by then.
+    const auto taken = [&](std::size_t j, bool along) {
         const WallSurface& o = walls[j];
-        if (!widened(o.box, o.thickest).contains(p)) continue;
+        if (!widened(o.box, o.thickest).contains(p)) return false;
         const SkinPoint f = o.chart.on(p);
-        if ((p - f.point).norm() > 0.5 * o.thickest + tol || f.normal.cross(n).norm() >= least_crossing) continue;
-        if (supported(body, o, f.point)) return true;
-    }
+        if ((p - f.point).norm() > 0.5 * o.thickest + tol || (along && f.normal.cross(n).norm() >= least_crossing)) return false;
+        return supported(body, o, f.point);
+    };
+    for (std::size_t j : w.beside)
+        if (taken(j, true)) return true;
+    for (std::size_t j : w.smooth)
+        if (taken(j, false)) return true;
     const auto up = body.tree->shoot(p, n, 0), down = body.tree->shoot(p, -n, 0);
     const double filled = (up ? up->distance : 0) + (down ? down->distance : 0);
     return filled < filled_share * w.field.at(w.chart, w.chart.local2(p));

@@ -12,6 +12,7 @@ namespace {
 constexpr double corner_turn = 50 * pi / 180;  // more than this is a corner of a four-sided region
 constexpr double smooth_turn = 25 * pi / 180;  // less than this is none
 constexpr double arc_step = 46 * pi / 180;     // an element spans at most this on an arc
+constexpr double bend_step = 31 * pi / 180;    // and this where the sheet itself is bent
 constexpr double agree = 1.6;                  // opposite sides whose lengths differ by less get the same count
 
 Vec3 tangent(const Model& model, const EdgeUse& u, bool at_end) {
@@ -25,14 +26,14 @@ VertexId first_vertex(const Model& model, const EdgeUse& u) {
     return model.edges[u.edge.index()].vertices[u.reversed ? 1 : 0];
 }
 
-int least_on(const Curve& c) {
+int least_on(const Curve& c, double step) {
     if (c.is_line()) return 1;
     if (const auto* p = std::get_if<PolylineCurve>(&c.shape)) {
         double turn = 0;
         for (std::size_t i = 0; i + 1 < p->tangents.size(); ++i) turn += std::atan2(p->tangents[i].cross(p->tangents[i + 1]).norm(), p->tangents[i].dot(p->tangents[i + 1]));
-        return std::max(1, static_cast<int>(std::ceil(turn / arc_step)));
+        return std::max(1, static_cast<int>(std::ceil(turn / step)));
     }
-    return std::max(1, static_cast<int>(std::ceil((c.t1 - c.t0) / arc_step)));
+    return std::max(1, static_cast<int>(std::ceil((c.t1 - c.t0) / step - 1e-9)));
 }
 
 }  // namespace
@@ -90,13 +91,19 @@ std::vector<int> edge_divisions(const Model& model, const MeshOptions& options) 
     for (const EdgeLink& l : model.edge_links) groups.tie(l.a.value, l.b.value);
     std::vector<double> sum(model.edges.size(), 0.0);
     std::vector<int> count(model.edges.size(), 0), least(model.edges.size(), 1), of_group(model.edges.size(), 1);
+    std::vector<bool> bent(model.edges.size(), false);
+    for (const Sheet& s : model.sheets)
+        if (!s.chart.flat())
+            for (const Region& r : s.regions)
+                for (const auto& loop : r.loops)
+                    for (const EdgeUse& u : loop) bent[u.edge.index()] = true;
     for (std::size_t e = 0; e < model.edges.size(); ++e) {
         const auto g = static_cast<std::size_t>(groups.root(static_cast<int>(e)));
         const Curve& c = model.edges[e].curve;
         const double length = c.length();
         sum[g] += length, ++count[g];
         // Arcs are divided by angle, but not finer than the smallest size allows; closed ones evenly and at least in six.
-        int n = std::min(least_on(c), std::max(1, static_cast<int>(length / smallest)));
+        int n = std::min(least_on(c, bent[e] ? bend_step : arc_step), std::max(1, static_cast<int>(length / smallest)));
         if (model.edges[e].vertices[0] == model.edges[e].vertices[1]) n = std::max(n, 6);
         least[g] = std::max({least[g], n, static_cast<int>(std::ceil(length / largest - 1e-9))});
     }
