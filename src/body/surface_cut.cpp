@@ -120,6 +120,26 @@ private:
     std::map<int, std::map<std::pair<int, int>, int>> uses_;  // by face: facets at each mesh edge
 };
 
+// Two cylinders of one radius whose axes meet cross in two plane ellipses, which touch where no tracing could part them.
+std::vector<Curve> equal_cylinders(const Surface& a, const Surface& b, double tol) {
+    const auto *p = std::get_if<CylinderSurface>(&a), *q = std::get_if<CylinderSurface>(&b);
+    if (!p || !q || std::abs(p->radius - q->radius) > tol) return {};
+    const Vec3 across = p->frame.z.cross(q->frame.z);
+    const double sine = across.norm();
+    if (sine < 0.01 || std::abs((q->frame.origin - p->frame.origin).dot(across / sine)) > tol) return {};
+    // Where the axes meet: along p so far that what is left runs along q.
+    const double along = (q->frame.origin - p->frame.origin).cross(q->frame.z).dot(across) / (sine * sine);
+    const Vec3 centre = p->frame.origin + along * p->frame.z, minor = across / sine;
+    std::vector<Curve> out;
+    for (const double sign : {1.0, -1.0}) {
+        // Both axes make the same angle with the major axis, which bisects them.
+        const Vec3 major = (p->frame.z + sign * q->frame.z).normalized();
+        const double half = std::sqrt(std::max(0.0, 1 - std::pow(major.dot(p->frame.z), 2)));
+        out.push_back({EllipseCurve{{centre, major, minor, major.cross(minor)}, p->radius / half, p->radius}, 0, 2 * pi});
+    }
+    return out;
+}
+
 // Grid over the part of a chart that points span. Closed directions that are covered all round are closed in the grid too.
 TracePatch grid_of(const Chart& a, const std::vector<Vec3>& corners, double margin, const Box3& range) {
     constexpr int least = 24, most = 160;
@@ -164,6 +184,7 @@ std::vector<FaceCut> cut_faces(const Body& body, const Chart& chart, const Box3&
 std::vector<Curve> crossings(const Chart& a, const Chart& b, const Box3& range, const std::vector<Vec3>& corners, double margin, double tol) {
     std::vector<Curve> out;
     if (corners.empty()) return out;
+    if (auto ellipses = equal_cylinders(a.surface(), b.surface(), tol); !ellipses.empty()) return ellipses;
     TracePatch patch = grid_of(a, corners, margin, range);
     if (patch.triangles.empty()) return out;
     patch.heights.assign(patch.points.size(), 0);
