@@ -149,7 +149,102 @@ Solid stepped() {
     return make::unify(make::fuse({make::box({0, 0, 0}, {200, 100, 4}), make::box({200, 0, 0}, {150, 100, 8})}));
 }
 
+// A tube into the side of a larger one, at 55 degrees.
+Solid oblique_branch() {
+    const Vec3 d = Vec3(std::sin(0.96), 0, std::cos(0.96));
+    const Solid core = make::cylinder({0, 0, -150}, Vec3::UnitZ(), 37, 300);
+    return make::cut(make::fuse({make::cylinder({0, 0, -150}, Vec3::UnitZ(), 40, 300), make::cylinder({0, 0, 0}, d, 15, 140)}),
+                     {core, make::cylinder({0, 0, 0}, d, 13, 150)});
+}
+
+// The same, the branch closed by the wall of the larger tube.
+Solid closed_branch() {
+    const Solid core = make::cylinder({0, 0, -150}, Vec3::UnitZ(), 37, 300), outer = make::cylinder({0, 0, -150}, Vec3::UnitZ(), 40, 300);
+    const Solid branch = make::cut(make::cylinder({0, 0, 0}, Vec3::UnitX(), 15, 120), {make::cylinder({0, 0, 0}, Vec3::UnitX(), 13, 130), outer});
+    return make::fuse({make::cut(outer, {core}), branch});
+}
+
+Solid hat_section() {
+    return make::extrude({make::rounded({{0, 0}, {30, 0}, {40, 30}, {80, 30}, {90, 0}, {120, 0}, {120, 2}, {91.5, 2}, {81.5, 32}, {38.5, 32}, {28.5, 2}, {0, 2}},
+                                        {0, 4, 2, 2, 4, 0, 0, 2, 4, 4, 2, 0})},
+                         300);
+}
+
+// Half a pipe with flat flanges that leave it smoothly.
+Solid half_pipe() {
+    const double r = 40, w = 3;
+    return make::extrude({{line({r - w, 30}, {r - w, 0}), arc({0, 0}, r - w, 0, -pi), line({-r + w, 0}, {-r + w, 30}), line({-r + w, 30}, {-r, 30}),
+                           line({-r, 30}, {-r, 0}), arc({0, 0}, r, -pi, 0), line({r, 0}, {r, 30}), line({r, 30}, {r - w, 30})}},
+                         200);
+}
+
+// A shallow plate at 20 degrees to another.
+Solid oblique_tee() {
+    const double a = 20 * pi / 180;
+    const Solid base = make::box({-150, 0, -4}, {300, 100, 4});
+    const Solid rib = make::moved(make::box({0, 0, -1.5}, {120, 100, 3}), make::place({0, 0, -2}, Vec3(-std::sin(a), 0, std::cos(a)), Vec3(std::cos(a), 0, std::sin(a))));
+    return make::fuse({base, make::cut(rib, {make::box({-200, -10, -60}, {400, 200, 60})})});
+}
+
+Solid ribs_on_shell() {
+    // A curved shell with a flat rib across and one along.
+    const double r = 200, w = 4;
+    const Solid sector = make::extrude({{arc({0, 0}, r, pi / 3, 2 * pi / 3), line({-r / 2, r * std::sqrt(0.75)}, {-(r - w) / 2, (r - w) * std::sqrt(0.75)}),
+                                         arc({0, 0}, r - w, 2 * pi / 3, pi / 3), line({(r - w) / 2, (r - w) * std::sqrt(0.75)}, {r / 2, r * std::sqrt(0.75)})}},
+                                       150);
+    const Solid outer = make::cylinder({0, 0, -1}, Vec3::UnitZ(), r - 1, 152);
+    const Solid along = make::box({-1.5, 165, 0}, {3, 40, 150}), across = make::box({-90, 150, 73.5}, {180, 60, 3});
+    const auto within = [&](const Solid& k) { return make::cut(k, {make::cut(make::box({-400, -400, -5}, {800, 800, 160}), {outer})}); };
+    return make::fuse({sector, within(along), make::cut(within(across), {make::box({-200, 100, 0}, {110, 200, 150}), make::box({90, 100, 0}, {110, 200, 150})})});
+}
+
+// Sheet metal with a notch, holes through the bend's flats and a hole through the bend itself.
+Solid pierced_bend() {
+    const Solid sheet = folded();
+    return make::cut(sheet, {make::cylinder({-5, 25, 60}, Vec3::UnitX(), 8, 20), make::box({30, -5, 150}, {40, 20, 60}),
+                             make::cylinder({-4, -4, 110}, Vec3(1, 1, 0), 3, 20)});
+}
+
+// Corner of a tray: two flanges with a relief cut between them.
+Solid relieved_corner() {
+    const Solid one = make::extrude({make::rounded({{0, 0}, {80, 0}, {80, 2}, {2, 2}, {2, 40}, {0, 40}}, {out, 0, 0, in, 0, 0})}, 80);
+    const Solid other = make::moved(one, make::place({0, 0, 0}, Vec3::UnitX(), Vec3::UnitZ()));
+    const Solid flat_z = make::moved(one, make::place({0, 0, 0}));
+    (void)other;
+    return make::cut(flat_z, {make::box({-5, -5, 70}, {15, 60, 20})});
+}
+
+// Embossed letters and a small boss on one side only.
+Solid embossed() {
+    std::vector<Solid> all{make::box({0, 0, 0}, {200, 120, 4})};
+    for (int i = 0; i < 6; ++i) all.push_back(make::box({20 + 12.0 * i, 20, 4}, {6, 10, 0.6}));
+    all.push_back(make::cylinder({150, 60, 4}, Vec3::UnitZ(), 5, 6));
+    return make::fuse(all);
+}
+
+Solid thick_pad() {
+    return make::fuse({make::box({0, 0, 0}, {300, 200, 4}), make::box({100, 60, 4}, {100, 80, 8})});
+}
+
+// Plate of one thickness that ends in one of another with a chamfer between.
+Solid chamfered_step() {
+    return make::extrude({make::polygon({{0, 0}, {300, 0}, {300, 8}, {160, 8}, {140, 4}, {0, 4}})}, 120);
+}
+
+Solid two_skins() {
+    // A closed box of 2 mm walls with rounded vertical edges.
+    const Solid outer = make::extrude({make::rounded({{0, 0}, {100, 0}, {100, 70}, {0, 70}}, {10, 10, 10, 10})}, 50);
+    const Solid inner = make::moved(make::extrude({make::rounded({{2, 2}, {98, 2}, {98, 68}, {2, 68}}, {8, 8, 8, 8})}, 46), make::place({0, 0, 2}));
+    return make::cut(outer, {inner});
+}
+
 }  // namespace
+
+make::Solid finned_block() {
+    std::vector<Solid> all{make::box({0, 0, 0}, {120, 80, 60})};
+    for (int i = 0; i < 5; ++i) all.push_back(make::box({10 + 24.0 * i, 0, 60}, {3, 80, 50}));
+    return make::unify(make::fuse(all));
+}
 
 make::Solid pipe(double radius, double wall, double height) {
     return make::extrude({make::circle(radius), make::reversed(make::circle(radius - wall))}, height);
@@ -178,6 +273,23 @@ const std::vector<CurvedPart>& curved_parts() {
         p.push_back({"stepped plate", stepped, 350 * 100, 1e-6, 0, 0});
         p.push_back({"folded as splines", [] { return make::as_splines(folded()); }, 200 * (110 + 2 * 45 + 2 * bend), 1e-4, 5, 2});
         p.push_back({"elbow as splines", [] { return make::as_splines(elbow()); }, 2 * pi * 29 * 100 + 2 * pi * 29 * 90 * pi / 3, 1e-4, 2, 2});
+        const auto any = [&](const std::string& name, Solid (*make_it)(), int sheets, double thick) { p.push_back({name, make_it, 0, 0, sheets, thick}); };
+        any("oblique branch", oblique_branch, 2, 0);
+        any("closed branch", closed_branch, 2, 0);
+        any("hat section", hat_section, 9, 0);
+        any("half pipe", half_pipe, 3, 3);
+        any("oblique tee", oblique_tee, 2, 0);
+        any("ribs on a shell", ribs_on_shell, 3, 0);
+        any("pierced bend", pierced_bend, 6, 2);
+        any("relieved corner", relieved_corner, 3, 2);
+        any("embossed", embossed, 1, 0);
+        any("thick pad", thick_pad, 1, 0);
+        any("chamfered step", chamfered_step, 0, 0);
+        any("two skins", two_skins, 10, 2);
+        for (CurvedPart& k : p) {
+            if (k.name == "embossed") k.coverage = 0.99;         // the boss is solid
+            if (k.name == "chamfered step") k.coverage = 0.96;   // a slope of eleven degrees is no wall
+        }
         return p;
     }();
     return parts;

@@ -12,11 +12,14 @@ struct CurvedPart {
     double tolerance = 0;   ///< relative, on the area
     int sheets = 0;         ///< 0 where the number tells nothing
     double thickness = 0;   ///< the one thickness; 0 where it varies
+    double coverage = 0.999;
 };
 
 /// Made by name, so that tests can be listed without making any.
 [[nodiscard]] const std::vector<CurvedPart>& curved_parts();
 
+/// Five thin fins on a solid block.
+[[nodiscard]] make::Solid finned_block();
 /// Closed tube along z: outer radius `radius`, wall `t`, from z = 0 to `height`.
 [[nodiscard]] make::Solid pipe(double radius, double t, double height);
 

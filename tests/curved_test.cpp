@@ -23,7 +23,7 @@ void expect_whole(const CurvedPart& p, const Job& job) {
     EXPECT_EQ(connected_parts(job.model).count, 1);
     EXPECT_TRUE(job.proof.within_bounds) << (job.proof.outside.empty() ? "" : job.proof.outside[0]);
     EXPECT_LT(std::abs(job.proof.volume_error), 0.01);
-    EXPECT_GT(job.proof.coverage, 0.999);
+    EXPECT_GT(job.proof.coverage, p.coverage);
     EXPECT_LT(job.proof.thickness_error, p.thickness > 0 ? 1e-6 : 1e-3);
     if (p.sheets > 0) {
         EXPECT_EQ(job.model.sheets.size(), static_cast<std::size_t>(p.sheets));

@@ -171,6 +171,9 @@ private:
 /// Are both the same surface, to `tol` within `reach` of `place`? Spline surfaces are the same when their poles are.
 [[nodiscard]] bool same_surface(const Surface& a, const Surface& b, const Vec3& place, double reach, double tol);
 
+/// The surface at a constant distance along its own normal; nothing where that is of another kind (splines) or would vanish.
+[[nodiscard]] std::optional<Surface> offset_surface(const Surface& s, double by);
+
 /// Line, circle or smooth piecewise cubic through points with unit tangents: the simplest that keeps to `tol`.
 [[nodiscard]] Curve curve_through(const std::vector<Vec3>& points, const std::vector<Vec3>& tangents, double tol);
 

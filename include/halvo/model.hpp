@@ -18,6 +18,7 @@ struct Vertex {
 struct Edge {
     Curve curve;
     std::array<VertexId, 2> vertices;
+    bool step = false;  ///< a sheet's thickness jumps here: it stays although no other sheet uses it
 };
 
 struct EdgeUse {

@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <set>
 
 namespace halvo {
 namespace {
@@ -71,9 +72,10 @@ public:
         std::vector<Wall> walls;
         std::vector<bool> thin;
         for (Candidate& c : all) add(walls, thin, std::move(c));
+        if (limits_.merge_steps) merge_steps(walls, thin);
         for (std::size_t i = 0; i < walls.size(); ++i) {
             Wall& w = walls[i];
-            if (w.thickness > limits_.slimness * w.width && !thin[i]) continue;
+            if (w.pairs.empty() || (w.thickness > limits_.slimness * w.width && !thin[i])) continue;
             const bool out_of_range = w.thickest > limits_.thickest * (1 + 1e-9) || w.thinnest < limits_.thinnest * (1 - 1e-9);
             (out_of_range ? out.outside : out.walls).push_back(std::move(w));
         }
@@ -164,6 +166,84 @@ private:
         const double angle = slack_ > 0 ? like_tol(c.pair.thickness) / reach : same_plane_angle;
         const Vec3 on_mid = c.pair.seen[0] - plane->frame.height(c.pair.seen[0]) * plane->frame.z;
         return w.chart.plane().z.cross(plane->frame.z).norm() <= angle && std::abs(w.chart.height(on_mid)) <= like_tol(c.pair.thickness);
+    }
+
+    // Where two walls run side by side and hang together through a step, they are one with a thickness that jumps. The
+    // midsurface is that of the larger one where it lies well inside both, or else the middle of what both have in common.
+    void merge_steps(std::vector<Wall>& walls, const std::vector<bool>& thin) const {
+        for (std::size_t i = 0; i < walls.size(); ++i)
+            for (std::size_t j = i + 1; j < walls.size(); ++j) {
+                if (walls[i].pairs.empty()) break;
+                if (walls[j].pairs.empty() || !thin[i] || !thin[j] || !hang_together(walls[i], walls[j])) continue;
+                if (walls[j].area > walls[i].area * (1 + 1e-9)) std::swap(walls[i], walls[j]);
+                if (!merge(walls[i], walls[j])) continue;
+                walls[j].pairs.clear();
+                j = i;  // those passed over may fit now
+            }
+    }
+
+    // A common face, faces that go on smoothly, or both beside one riser.
+    bool hang_together(const Wall& a, const Wall& b) const {
+        const auto faces = [](const Wall& w) {
+            std::set<int> out;
+            for (const FacePair& p : w.pairs) out.insert(p.top), out.insert(p.bottom);
+            return out;
+        };
+        const auto fa = faces(a), fb = faces(b);
+        for (int f : fa) {
+            if (fb.count(f)) return true;
+            for (const auto& l : skin_.neighbours.of[ix(f)]) {
+                if (fb.count(l.other)) return true;
+                for (const auto& m : skin_.neighbours.of[ix(l.other)])
+                    if (fb.count(m.other) && !fa.count(l.other)) return true;
+            }
+        }
+        return false;
+    }
+
+    struct Slab {
+        double low = 0, high = 0;  // heights of both sides over the chart
+    };
+    Slab slab(const Chart& chart, const FacePair& p) const {
+        const Vec3 at = chart.foot(p.seen[p.seen.size() / 2]), n = chart.normal(at);
+        const double u = BaseSurface(body_.faces[ix(p.top)].surface).along(at, n), v = BaseSurface(body_.faces[ix(p.bottom)].surface).along(at, n);
+        return {std::min(u, v), std::max(u, v)};
+    }
+
+    bool merge(Wall& a, Wall& b) const {
+        const double tol = like_tol(std::min(a.thickness, b.thickness));
+        // The same kind of surface at another height?
+        const Vec3 there = b.chart.foot(b.pairs[0].seen[0]);
+        const double shift = a.chart.height(there);
+        double reach = b.thickness;
+        for (const FacePair& p : b.pairs)
+            for (const Vec3& q : p.seen) reach = std::max(reach, (q - there).norm());
+        const auto moved = offset_surface(a.chart.surface(), a.chart.reversed() ? -shift : shift);
+        if (!moved || !same_surface(*moved, b.chart.surface(), there, reach, tol)) return false;
+        Slab common{-1e300, 1e300};
+        double thinnest = std::numeric_limits<double>::max();
+        for (const Wall* w : {&a, &b})
+            for (const FacePair& p : w->pairs) {
+                const Slab s = slab(a.chart, p);
+                common.low = std::max(common.low, s.low), common.high = std::min(common.high, s.high);
+                thinnest = std::min(thinnest, s.high - s.low);
+            }
+        if (common.high - common.low < 0.5 * thinnest) return false;
+        const double margin = 0.2 * thinnest;
+        if (common.low > -margin || common.high < margin) {
+            const double to = 0.5 * (common.low + common.high);
+            const auto mid = offset_surface(a.chart.surface(), a.chart.reversed() ? -to : to);
+            if (!mid) return false;
+            a.chart = Chart(*mid, a.chart.plane().origin, a.chart.reversed());
+        }
+        a.thickness = (a.thickness * a.area + b.thickness * b.area) / (a.area + b.area);
+        a.area += b.area, a.width = std::max(a.width, b.width);
+        a.thinnest = std::min(a.thinnest, b.thinnest), a.thickest = std::max(a.thickest, b.thickest);
+        for (FacePair& p : b.pairs) {
+            if (turned(a.chart, p)) std::swap(p.top, p.bottom);
+            a.pairs.push_back(std::move(p));
+        }
+        return true;
     }
 
     // Where to centre the chart: closed surfaces are cut open where the wall leaves the widest gap, or where the CAD author's

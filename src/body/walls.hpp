@@ -22,6 +22,7 @@ struct WallLimits {
     double thinnest = 0, thickest = std::numeric_limits<double>::infinity();
     double draft = 10 * pi / 180;
     double slimness = 0.4;
+    bool merge_steps = true;  ///< walls that hang together through a step in thickness are one
 };
 
 /// How the body is built, from its walls, and the figures behind it.

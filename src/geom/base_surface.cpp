@@ -58,6 +58,19 @@ double BaseSurface::along(const Vec3& p, const Vec3& d) const {
     return t;
 }
 
+std::optional<Surface> offset_surface(const Surface& s, double by) {
+    if (const auto* k = std::get_if<PlaneSurface>(&s)) {
+        Frame f = k->frame;
+        f.origin += by * f.z;
+        return PlaneSurface{f};
+    }
+    if (const auto* k = std::get_if<CylinderSurface>(&s); k && k->radius + by > 0) return CylinderSurface{k->frame, k->radius + by};
+    if (const auto* k = std::get_if<ConeSurface>(&s)) return ConeSurface{k->frame, k->radius + by / std::cos(k->half_angle), k->half_angle};
+    if (const auto* k = std::get_if<SphereSurface>(&s); k && k->radius + by > 0) return SphereSurface{k->frame, k->radius + by};
+    if (const auto* k = std::get_if<TorusSurface>(&s); k && k->minor + by > 0) return TorusSurface{k->frame, k->major, k->minor + by};
+    return std::nullopt;
+}
+
 bool same_surface(const Surface& a, const Surface& b, const Vec3& place, double reach, double tol) {
     if (a.index() != b.index()) return false;
     const double angle = tol / std::max(reach, tol);

@@ -7,10 +7,6 @@
 namespace halvo {
 namespace {
 
-double wrapped(double a) {
-    return a - 2 * pi * std::round(a / (2 * pi));
-}
-
 // Cones open along their axis, spheres have their pole in the middle of the chart.
 Surface arranged(Surface s, const Vec3& middle) {
     if (auto* c = std::get_if<ConeSurface>(&s)) {

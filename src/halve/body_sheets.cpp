@@ -36,11 +36,14 @@ public:
         });
         name_walls();
         find_neighbours(skin_, walls_);
-        input_ = wall_curves(body_, skin_, walls_, solids_.tolerance.point, search_.slack);
+        double slack = search_.slack;
+        input_ = wall_curves(body_, skin_, walls_, solids_.tolerance.point, slack);
+        tol_ = std::max(tol_, slack);
         // Curves traced on curved surfaces meet to a little more than the model's tolerance.
         const bool flat = std::all_of(walls_.begin(), walls_.end(), [](const WallSurface& w) { return w.chart.flat(); });
         const Arrangement a = arrange(input_, flat ? tol_ : std::max(tol_, 4 * solids_.tolerance.point));
         decide(a);
+        drop_strays(a);
         const Assembled done = assemble(model_, a, input_, keep_, {});
         make_sheets(done);
         report_outside();
@@ -111,6 +114,34 @@ private:
             }
     }
 
+    // Cells that hang together but are, in all, narrower or smaller than makes sense for a wall of their thickness.
+    void drop_strays(const Arrangement& a) {
+        strays_.assign(walls_.size(), {0, 0.0});
+        for (std::size_t i = 0; i < walls_.size(); ++i) {
+            const SheetCells& cells = a.sheets[i];
+            const auto kept = [&](int c) { return c >= 0 && keep_[i][static_cast<std::size_t>(c)].kept; };
+            Groups groups(cells.cells.size());
+            for (const auto& [half, cell] : cells.cell_of)
+                if (const auto other = cells.cell_of.find(half ^ 1); kept(cell) && other != cells.cell_of.end() && kept(other->second)) groups.tie(cell, other->second);
+            std::map<int, std::pair<double, double>> measures;  // area, outline
+            for (std::size_t c = 0; c < cells.cells.size(); ++c)
+                if (keep_[i][c].kept) measures[groups.root(static_cast<int>(c))].first += cells.cells[c].area;
+            for (const auto& [half, cell] : cells.cell_of) {
+                const auto other = cells.cell_of.find(half ^ 1);
+                if (kept(cell) && (other == cells.cell_of.end() || !kept(other->second)))
+                    measures[groups.root(cell)].second += a.edges[static_cast<std::size_t>(half / 2)].curve.length();
+            }
+            for (std::size_t c = 0; c < cells.cells.size(); ++c) {
+                if (!keep_[i][c].kept) continue;
+                const auto& [area, outline] = measures[groups.root(static_cast<int>(c))];
+                const double t = walls_[i].wall->thickness;
+                if (area > stray_size * t * t && 2 * area > stray_width * t * outline) continue;
+                keep_[i][c].kept = false;
+                ++strays_[i].first, strays_[i].second += cells.cells[c].area;
+            }
+        }
+    }
+
     const std::string& wall_key(std::size_t i) const { return keys_[i]; }
 
     // From exact measures of the wall's faces and its place in the body; probes and order play no part.
@@ -171,6 +202,10 @@ private:
                 {wall_key(i), "halve", "wall", EntryState::applied,
                  fmt::format("{}: {} face pair(s), {:.2f} to {:.2f} mm thick, halved to {:.0f} mm2", body_.name, w.pairs.size(), w.thinnest, w.thickest, area),
                  area, w.pairs[0].seen[0], body_.name});
+            if (strays_[i].first > 0)
+                model_.ledger.push_back({make_key("stray", wall_key(i), {}), "halve", "stray", EntryState::applied,
+                                         fmt::format("{}: {} stray piece(s) dropped, {:.3g} mm2", body_.name, strays_[i].first, strays_[i].second),
+                                         strays_[i].second, w.pairs[0].seen[0], body_.name});
             if (stubs_[i].first > 0)
                 model_.ledger.push_back({make_key("stub", wall_key(i), {}), "halve", "stub", EntryState::applied,
                                          fmt::format("{}: {} piece(s) beyond seams dropped, {:.1f} mm2", body_.name, stubs_[i].first, stubs_[i].second),
@@ -248,7 +283,7 @@ private:
         return std::any_of(walls_.begin(), walls_.end(), [&](const WallSurface& p) {
             Box3 b = p.box;
             b.min().array() -= p.thickest, b.max().array() += p.thickest;
-            return b.contains(m) && std::abs(p.chart.height(m)) <= 0.52 * p.thickest + tol_;
+            return b.contains(m) && std::abs(p.chart.height(m)) <= (p.field.pieces.size() > 1 ? 1.02 : 0.52) * p.thickest + tol_;
         });
     }
 
@@ -264,7 +299,7 @@ private:
     std::vector<std::string> keys_;
     ArrangementInput input_;
     std::vector<std::vector<Keep>> keep_;
-    std::vector<std::pair<int, double>> stubs_;
+    std::vector<std::pair<int, double>> stubs_, strays_;  // pieces dropped of each wall, and their area
 };
 
 }  // namespace

@@ -25,6 +25,8 @@ public:
     Collector(const Body& body, const Skin& skin, const std::vector<WallSurface>& walls, double tol, double slack)
         : body_(body), skin_(skin), walls_(walls), tol_(tol), slack_(slack) {}
 
+    [[nodiscard]] double slack() const { return slack_; }
+
     ArrangementInput run() {
         for (const WallSurface& w : walls_) {
             input_.sheets.push_back({w.chart, {}});
@@ -42,6 +44,7 @@ public:
                 }
             }
             add_step_cuts(i);
+            add_steps(i);
             for (std::size_t j : w.near)
                 if (i < j) add_crossing(i, j);
             for (std::size_t j : w.smooth)
@@ -123,6 +126,7 @@ private:
         const WallSurface &a = walls_[i], &b = walls_[j];
         const double reach = 2 * std::max(a.thickest, b.thickest);
         std::vector<Vec3> points;
+        double miss = 0, apart = 0;
         const int n = edge.is_line() ? 4 : 48;
         for (int k = 0; k <= n; ++k) {
             const Vec3 p = edge.point(edge.t0 + (edge.t1 - edge.t0) * k / n);
@@ -139,13 +143,17 @@ private:
             Vec3 m = q == p ? a.chart.foot(p) : Vec3(0.5 * (p + q));
             // Onto both; where they only nearly touch, half-way between.
             for (int r = 0; r < 50; ++r) {
+                apart = (a.chart.foot(m) - b.chart.foot(m)).norm();
                 const Vec3 next = 0.5 * (a.chart.foot(m) + b.chart.foot(m));
                 const double moved = (next - m).norm();
                 m = next;
                 if (moved < 1e-12) break;
             }
             points.push_back(m);
+            miss = std::max(miss, apart);
         }
+        // Neighbours whose sides are no true offsets (a sharper bend inside than goes with the outside) miss each other a little.
+        if (miss <= 0.1 * std::min(a.thickest, b.thickest)) slack_ = std::max(slack_, 1.5 * miss);
         // Tangents by differences on the closed or open row.
         const bool closed = (points.front() - points.back()).norm() <= 10 * tol_;
         if (closed) points.back() = points.front();
@@ -253,11 +261,24 @@ private:
             for (int id : *faces)
                 for (const auto& loop : body_.faces[ix(id)].loops)
                     for (const Coedge& u : loop) edges.insert(u.edge.value);
+        for (int e : smooth_edges(w)) edges.erase(e);  // middle edges stand for those
         for (int e : edges) {
             const Curve& c = body_.edges[ix(e)].curve;
             if (body_.edges[ix(e)].degenerate || (w.chart.flat() && !c.is_line())) continue;
             if (w.chart.flat()) add_straight_step(i, c);
         }
+    }
+
+    // Edges at which the wall's faces go on smoothly in those of another wall.
+    std::set<int> smooth_edges(const WallSurface& w) const {
+        std::set<int> out, others;
+        for (std::size_t j : w.smooth)
+            for (const std::vector<int>* faces : {&walls_[j].tops, &walls_[j].bottoms}) others.insert(faces->begin(), faces->end());
+        for (const std::vector<int>* faces : {&w.tops, &w.bottoms})
+            for (int f : *faces)
+                for (const auto& l : skin_.neighbours.of[ix(f)])
+                    if (l.smooth && others.count(l.other)) out.insert(l.edge);
+        return out;
     }
 
     void add_straight_step(std::size_t i, const Curve& c) {
@@ -272,6 +293,50 @@ private:
                 needed = needed || (in_material(body_, w, p) && foreign(body_, walls_, i, p, tol_));
             }
         if (needed) input_.sheets[i].curves.push_back(add(Curve::segment(a - 20 * tol_ * d, b + 20 * tol_ * d)));
+    }
+
+    // Edges past which the wall's own thickness is another: they stay in the sheet.
+    void add_steps(std::size_t i) {
+        const WallSurface& w = walls_[i];
+        if (w.field.pieces.size() < 2) return;
+        std::set<int> edges;
+        for (const std::vector<int>* faces : {&w.tops, &w.bottoms})
+            for (int id : *faces)
+                for (const auto& loop : body_.faces[ix(id)].loops)
+                    for (const Coedge& u : loop) edges.insert(u.edge.value);
+        for (int e : edges) {
+            const BodyEdge& edge = body_.edges[ix(e)];
+            if (edge.degenerate || !jumps(w, edge.curve)) continue;
+            input_.steps.push_back(add(on_chart(w.chart, edge.curve)));
+            input_.sheets[i].curves.push_back(input_.steps.back());
+        }
+    }
+
+    bool jumps(const WallSurface& w, const Curve& c) const {
+        for (const double share : {0.21, 0.5, 0.83}) {
+            const double t = c.parameter_at(share);
+            const Vec3 p = w.chart.foot(c.point(t)), n = w.chart.normal(p);
+            const Vec3 side = n.cross(c.derivative(t)).normalized() * 0.05 * w.wall->thinnest;
+            const Vec3 left = w.chart.foot(p + side), right = w.chart.foot(p - side);
+            if (!in_material(body_, w, left) || !in_material(body_, w, right) || !supported(body_, w, left) || !supported(body_, w, right)) continue;
+            const auto a = w.field.sides(w.chart, w.chart.local2(left)), b = w.field.sides(w.chart, w.chart.local2(right));
+            const double much = 0.01 * w.wall->thinnest;
+            if (std::abs(a.up - b.up) > much || std::abs(a.down - b.down) > much) return true;
+        }
+        return false;
+    }
+
+    // The curve's foot on a surface, of the simplest kind.
+    Curve on_chart(const Chart& chart, const Curve& c) const {
+        if (chart.flat() && c.is_line()) return Curve::segment(chart.foot(c.start()), chart.foot(c.end()));
+        const int n = 48;
+        std::vector<Vec3> points, tangents;
+        for (int k = 0; k <= n; ++k) points.push_back(chart.foot(c.point(c.t0 + (c.t1 - c.t0) * k / n)));
+        const bool closed = (points.front() - points.back()).norm() <= 10 * tol_;
+        if (closed) points.back() = points.front();
+        const auto at = [&](int k) { return points[ix(closed ? (k + n) % n : std::clamp(k, 0, n))]; };
+        for (int k = 0; k <= n; ++k) tangents.push_back(slope(at, k, n, closed));
+        return curve_through(points, tangents, tol_);
     }
 
     const Body& body_;
@@ -338,8 +403,11 @@ bool foreign(const Body& body, const std::vector<WallSurface>& walls, std::size_
     return filled < filled_share * w.field.at(w.chart, w.chart.local2(p));
 }
 
-ArrangementInput wall_curves(const Body& body, const Skin& skin, const std::vector<WallSurface>& walls, double tol, double slack) {
-    return Collector(body, skin, walls, tol, slack).run();
+ArrangementInput wall_curves(const Body& body, const Skin& skin, const std::vector<WallSurface>& walls, double tol, double& slack) {
+    Collector c(body, skin, walls, tol, slack);
+    ArrangementInput out = c.run();
+    slack = c.slack();
+    return out;
 }
 
 }  // namespace halvo

@@ -13,6 +13,7 @@ void find_neighbours(const Skin& skin, std::vector<WallSurface>& walls);
 /// wall of another thickness beside it.
 [[nodiscard]] bool foreign(const Body& body, const std::vector<WallSurface>& walls, std::size_t i, const Vec3& p, double tol);
 
-[[nodiscard]] ArrangementInput wall_curves(const Body& body, const Skin& skin, const std::vector<WallSurface>& walls, double tol, double slack);
+/// `slack`, by how much curves that mean one point may miss each other, grows where smooth neighbours do not quite meet.
+[[nodiscard]] ArrangementInput wall_curves(const Body& body, const Skin& skin, const std::vector<WallSurface>& walls, double tol, double& slack);
 
 }  // namespace halvo

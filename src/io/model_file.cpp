@@ -25,7 +25,7 @@ CREATE TABLE info(key TEXT PRIMARY KEY, value TEXT);
 CREATE TABLE bodies(id INTEGER PRIMARY KEY, key TEXT, name TEXT, path TEXT, class TEXT, why TEXT, closed INTEGER, volume REAL, area REAL,
   thinnest REAL, thickest REAL, geometry BLOB);
 CREATE TABLE vertices(id INTEGER PRIMARY KEY, x REAL, y REAL, z REAL);
-CREATE TABLE edges(id INTEGER PRIMARY KEY, start INTEGER, end INTEGER, length REAL, curve BLOB);
+CREATE TABLE edges(id INTEGER PRIMARY KEY, start INTEGER, end INTEGER, length REAL, curve BLOB, step INTEGER);
 CREATE TABLE sheets(id INTEGER PRIMARY KEY, key TEXT, body INTEGER, area REAL, own_area REAL, trimmed_area REAL, thickness_min REAL,
   thickness_mean REAL, thickness_max REAL, offset REAL, chart BLOB, field BLOB, faces BLOB, own_outline BLOB, surface TEXT, deviation REAL);
 CREATE TABLE regions(sheet INTEGER, area REAL, own_area REAL, loops BLOB, embedded BLOB, points BLOB);
@@ -87,14 +87,14 @@ void save_solids(Database& db, const Job& job) {
 }
 
 void save_complex(Database& db, const Model& m) {
-    Statement v(db, "INSERT INTO vertices VALUES(?,?,?,?)"), e(db, "INSERT INTO edges VALUES(?,?,?,?,?)");
+    Statement v(db, "INSERT INTO vertices VALUES(?,?,?,?)"), e(db, "INSERT INTO edges VALUES(?,?,?,?,?,?)");
     for (std::size_t i = 0; i < m.vertices.size(); ++i)
         v.bind(static_cast<int>(i)).bind(m.vertices[i].point.x()).bind(m.vertices[i].point.y()).bind(m.vertices[i].point.z()).done();
     for (std::size_t i = 0; i < m.edges.size(); ++i) {
         BlobOut curve;
         put_curve(curve, m.edges[i].curve);
         e.bind(static_cast<int>(i)).bind(m.edges[i].vertices[0].value).bind(m.edges[i].vertices[1].value).bind(m.edges[i].curve.length());
-        e.blob(curve.bytes()).done();
+        e.blob(curve.bytes()).bind(static_cast<int>(m.edges[i].step)).done();
     }
 }
 
@@ -248,8 +248,8 @@ void load_solids(Database& db, Job& job) {
     }
 }
 
-void load_complex(Database& db, Model& m) {
-    Statement v(db, "SELECT x,y,z FROM vertices ORDER BY id"), e(db, "SELECT start,end,curve FROM edges ORDER BY id");
+void load_complex(Database& db, Model& m, int version) {
+    Statement v(db, "SELECT x,y,z FROM vertices ORDER BY id"), e(db, fmt::format("SELECT start,end,curve{} FROM edges ORDER BY id", version >= 2 ? ",step" : ""));
     while (v.step()) {
         Vertex k;
         k.point.x() = v.real(), k.point.y() = v.real(), k.point.z() = v.real();
@@ -260,6 +260,7 @@ void load_complex(Database& db, Model& m) {
         k.vertices[0] = VertexId(e.number()), k.vertices[1] = VertexId(e.number());
         BlobIn curve(e.text());
         k.curve = get_curve(curve);
+        if (version >= 2) k.step = e.number() != 0;
         m.edges.push_back(std::move(k));
     }
 }
@@ -497,7 +498,7 @@ Job read_model(const std::filesystem::path& file) {
     Job job;
     load_info(db, job);
     load_solids(db, job);
-    load_complex(db, job.model);
+    load_complex(db, job.model, version);
     load_sheets(db, job.model, version);
     load_members(db, job.model);
     load_joints(db, job.model);

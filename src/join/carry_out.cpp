@@ -60,7 +60,10 @@ private:
     }
 
     void gather() {
-        for (const Edge& e : model_.edges) input_.curves.push_back(e.curve);
+        for (const Edge& e : model_.edges) {
+            if (e.step) input_.steps.push_back(static_cast<int>(input_.curves.size()));
+            input_.curves.push_back(e.curve);
+        }
         input_.curves.insert(input_.curves.end(), work_.curves.begin(), work_.curves.end());
         for (MemberState& s : work_.members) {
             s.curve = static_cast<int>(input_.curves.size());

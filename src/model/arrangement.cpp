@@ -261,6 +261,7 @@ private:
             std::vector<Vec2> polygon;
             Box2 box;
             int cell = -1;
+            bool winds = false;
         };
         std::vector<Loop> loops;
         std::set<int> seen;
@@ -270,7 +271,11 @@ private:
                 Loop l;
                 for (int k = h; seen.insert(k).second; k = cells.next[k]) l.halves.push_back(k);
                 l.area = chain_area(out_.edges, s.chart, l.halves);
-                l.polygon = unrolled(s.chart, chain_points(out_.edges, l.halves, 1e-3));
+                const auto points = chain_points(out_.edges, l.halves, 1e-3);
+                l.polygon = unrolled(s.chart, points);
+                // A loop that runs round a closed surface without its cut bounds nothing.
+                l.winds = !closes(s.chart, points, l.polygon, tol_);
+                if (l.winds) l.area = 0;
                 for (const Vec2& p : l.polygon) l.box.extend(p);
                 loops.push_back(std::move(l));
             }
@@ -281,7 +286,7 @@ private:
             cells.cells.push_back({{l.halves}, l.area});
         }
         for (Loop& l : loops) {
-            if (l.cell >= 0) continue;
+            if (l.cell >= 0 || l.winds) continue;
             // A hole or a loose tree: belongs to the smallest cell around it that is not of its own component.
             const Loop* best = nullptr;
             const Vec2 at = l.polygon[0];

@@ -25,6 +25,7 @@ struct ArrangementInput {
     std::vector<Split> splits;
     std::vector<Twins> twins;
     std::vector<Vec3> points;  ///< vertices wanted, on curves or free
+    std::vector<int> steps;    ///< curves that stay where only one sheet uses them: its thickness jumps there
     std::vector<int> cuts;     ///< curves along which closed surfaces are cut open: they bound what lies on both sides
 };
 

@@ -85,10 +85,13 @@ private:
     void mark_edges() {
         alive_.assign(a_.edges.size(), false);
         for (std::size_t e = 0; e < a_.edges.size(); ++e) alive_[e] = bounds_[e] || users_[e].size() >= 2;
-        cut_.assign(a_.edges.size(), false);
+        cut_.assign(a_.edges.size(), false), step_.assign(a_.edges.size(), false);
         for (int c : in_.cuts)
             for (const EdgeUse& u : a_.on_curve[ix(c)])
                 if (!users_[u.edge.index()].empty()) alive_[u.edge.index()] = cut_[u.edge.index()] = true;
+        for (int c : in_.steps)
+            for (const EdgeUse& u : a_.on_curve[ix(c)])
+                if (!users_[u.edge.index()].empty()) alive_[u.edge.index()] = step_[u.edge.index()] = true;
         on_line_.assign(a_.edges.size(), false);
         for (int c : lines_)
             for (const EdgeUse& u : a_.on_curve[ix(c)]) alive_[u.edge.index()] = on_line_[u.edge.index()] = true;
@@ -107,7 +110,7 @@ private:
         for (std::size_t v = 0; v < at.size(); ++v) {
             if (at[v].size() != 2 || pinned.count(static_cast<int>(v))) continue;
             const int e = at[v][0], f = at[v][1];
-            if (e == f || users_[ix(e)] != users_[ix(f)] || on_line_[ix(e)] || on_line_[ix(f)]) continue;
+            if (e == f || users_[ix(e)] != users_[ix(f)] || on_line_[ix(e)] || on_line_[ix(f)] || step_[ix(e)] != step_[ix(f)]) continue;
             if (!same_carrier(curves_[ix(e)].curve, curves_[ix(f)].curve, 4 * model_.tolerance.point) && !both_smooth(curves_[ix(e)].curve, curves_[ix(f)].curve))
                 continue;
             join_edges(e, f, VertexId(v), at);
@@ -154,7 +157,7 @@ private:
             edge_number_[e] = static_cast<int>(model_.edges.size());
             const VertexId from = curves_[e].vertices[0], to = curves_[e].vertices[1];
             const Curve curve = snapped(curves_[e].curve, a_.vertices[from.index()], a_.vertices[to.index()], model_.tolerance.point);
-            model_.edges.push_back({curve, {vertex(from), vertex(to)}});
+            model_.edges.push_back({curve, {vertex(from), vertex(to)}, step_[e]});
         }
         for (VertexId v : a_.of_point) vertex(v);
     }
@@ -237,7 +240,7 @@ private:
     const std::vector<std::vector<Keep>>& keep_;
     const std::vector<int>& lines_;
     std::vector<std::vector<int>> users_;
-    std::vector<bool> bounds_, alive_, cut_, on_line_;
+    std::vector<bool> bounds_, alive_, cut_, step_, on_line_;
     std::vector<Edge> curves_;
     std::vector<int> vertex_number_, edge_number_;
     std::map<int, std::pair<int, bool>> merged_into_;

@@ -164,6 +164,13 @@ std::vector<Vec2> unrolled(const Chart& chart, const std::vector<Vec3>& points) 
     return out;
 }
 
+bool closes(const Chart& chart, const std::vector<Vec3>& points, const std::vector<Vec2>& unrolled, double tol) {
+    if (chart.flat()) return true;
+    for (std::size_t i = 0, j = points.size() - 1; i < points.size(); j = i++)
+        if ((chart.local2(points[i], unrolled[j]) - unrolled[i]).norm() > 100 * tol) return false;
+    return true;
+}
+
 std::vector<std::vector<Vec2>> region_polygons(const Model& model, const Chart& chart, const Region& region, double chord) {
     std::vector<std::vector<Vec2>> out;
     for (const auto& loop : region.loops) {

@@ -6,6 +6,9 @@ namespace halvo {
 /// A closed chain of points in the chart; on closed surfaces it is followed past the cut rather than jumping there.
 [[nodiscard]] std::vector<Vec2> unrolled(const Chart& chart, const std::vector<Vec3>& points);
 
+/// Does the unrolled chain come back to where it began? Not when it runs once round a closed surface.
+[[nodiscard]] bool closes(const Chart& chart, const std::vector<Vec3>& points, const std::vector<Vec2>& unrolled, double tol);
+
 /// Loops of a region as polygons in the sheet's chart, arcs within `chord`.
 [[nodiscard]] std::vector<std::vector<Vec2>> region_polygons(const Model& model, const Chart& chart, const Region& region, double chord);
 

@@ -106,9 +106,23 @@ private:
         if (vs > 0 && vi > 0) proof_.centroid_error = (solid / vs - ideal / vi).norm();
     }
 
+    // Between the sheet's two sides; at a step, between those of either piece.
+    static bool in_slab(const Sheet& s, const Vec2& q, double h, double slack) {
+        const auto within = [&](const Vec2& at) {
+            const auto sides = s.field.sides(s.chart, at);
+            return h <= sides.up + slack && h >= -sides.down - slack;
+        };
+        if (within(q)) return true;
+        if (s.field.pieces.size() < 2) return false;
+        const double d = 0.05 * s.thickness.max;
+        return within(q + Vec2(d, 0)) || within(q - Vec2(d, 0)) || within(q + Vec2(0, d)) || within(q - Vec2(0, d));
+    }
+
     bool over(const Sheet& s, const Vec3& p, double slack) const {
-        if (std::abs(s.chart.height(p)) > 0.5 * s.thickness.max * 1.02 + slack) return false;
+        const double h = s.chart.height(p);
+        if (std::abs(h) > s.thickness.max * 1.02 + slack) return false;
         const Vec2 q = s.chart.local2(p);
+        if (!in_slab(s, q, h, 0.01 * s.thickness.max + slack)) return false;
         if (inside(s.own_outline, q)) return true;
         for (const auto& loop : s.own_outline)
             for (std::size_t i = 0, j = loop.size() - 1; i < loop.size(); j = i++) {
