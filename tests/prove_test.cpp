@@ -85,18 +85,45 @@ TEST(Prove, MissingJointShows) {
 }
 
 TEST(Prove, UncoveredSkinShows) {
-    // A moulded dome on a plate: its skin has no sheet in this version, and the proof says so.
+    // A dome on a plate whose wall the plan refuses: the proof says where the skin is that no sheet stands for.
     const auto part = make::fuse(
         {box({0, 0, 0}, {300, 200, 4}), make::cut(make::ball({150, 100, 0}, 50), {make::ball({150, 100, 0}, 47), box({0, 0, -100}, {300, 200, 100.5})})});
     const Assembly solids = solids_of({{"part", part}});
-    Model m = halve(solids);
-    bool named = false;
-    for (const Finding& f : m.findings) named = named || f.kind == "skin without a sheet";
-    EXPECT_TRUE(named);
+    const Model whole = halve(solids);
+    EXPECT_GT(halvo::prove(solids, whole, mesh(whole, {20, 0, 0})).coverage, 0.999);
+    HalveOptions options;
+    for (const Sheet& s : whole.sheets)
+        if (!s.chart.flat()) options.refuse.push_back(s.wall);
+    ASSERT_EQ(options.refuse.size(), 1u);
+    const Model m = halve(solids, options);
     const Proof p = halvo::prove(solids, m, mesh(m, {20, 0, 0}));
     EXPECT_LT(p.coverage, 0.95);
     EXPECT_GT(std::abs(p.worst_body_error), 0.015);
     EXPECT_FALSE(p.within_bounds);
+    // Two patches, outside and inside of the dome; the larger one is the half ball of 50 mm.
+    ASSERT_GE(p.uncovered.size(), 2u);
+    EXPECT_NEAR(p.uncovered[0].area / (2 * pi * 50 * 50), 1, 0.05);
+    EXPECT_NEAR(p.uncovered[1].area / (2 * pi * 47 * 47), 1, 0.05);
+}
+
+TEST(Prove, MeasuresThicknessAndMiddle) {
+    // A model 1 % too thin and 0.1 mm off the middle is told with both figures and where.
+    const Assembly solids = solids_of({{"part", box({0, 0, 0}, {200, 150, 5})}});
+    Model m = halve(solids);
+    Mesh k = mesh(m, {20, 0, 0});
+    const Proof good = halvo::prove(solids, m, k);
+    EXPECT_LT(good.thickness.worst, 1e-9);
+    EXPECT_LT(good.deviation.worst, 1e-9);
+    EXPECT_EQ(good.thickness.count, k.quads + k.trias);
+    Element& e = k.elements[5];
+    e.thickness *= 0.99, e.offset += 0.1;
+    const Proof bad = halvo::prove(solids, m, k);
+    EXPECT_NEAR(bad.thickness.worst, 0.01, 1e-9);
+    EXPECT_NEAR(bad.deviation.worst, 0.1, 1e-9);
+    EXPECT_NEAR(bad.thickness.mean, 0.01 / bad.thickness.count, 1e-9);
+    Vec3 centre = Vec3::Zero();
+    for (std::size_t c = 0; c < e.count; ++c) centre += k.nodes[static_cast<std::size_t>(e.nodes[c])] / e.count;
+    EXPECT_LT((bad.thickness.place - centre).norm(), 1e-6);
 }
 
 TEST(Prove, GapWithinReachIsAContactAndBeyondIsNot) {
@@ -138,14 +165,17 @@ TEST(Prove, ClassesAreMeasured) {
 }
 
 TEST(Prove, SolidInTwoPartsShows) {
-    // A bend joins both flats; bends have no sheet in this version.
+    // A bend joins both flats; the plan refuses its wall.
     const auto bracket = make::extrude({make::rounded({{0, 0}, {80, 0}, {80, 3}, {3, 3}, {3, 60}, {0, 60}}, {8, 0, 0, 5, 0, 0})}, 70);
-    const Job j = job_of(bracket);
+    Plan plan;
+    const Job whole = job_of(bracket);
+    EXPECT_TRUE(whole.proof.split_bodies.empty());
+    for (const Sheet& s : whole.model.sheets)
+        if (!s.chart.flat()) plan.halve.refuse.push_back(s.wall);
+    const Job j = job_of(bracket, plan);
     EXPECT_EQ(j.proof.split_bodies.size(), 1u);
     EXPECT_FALSE(j.proof.within_bounds);
-    int named = 0;
-    for (const Finding& f : j.model.findings) named += f.kind == "body in parts" || f.kind == "skin without a sheet";
-    EXPECT_EQ(named, 2);
+    EXPECT_EQ(std::count_if(j.model.findings.begin(), j.model.findings.end(), [](const Finding& f) { return f.kind == "body in parts"; }), 1);
 }
 
 TEST(Prove, CrossingsInOneSolidAreCountedOnce) {
@@ -160,8 +190,13 @@ TEST(Prove, CrossingsInOneSolidAreCountedOnce) {
 }
 
 TEST(Prove, AThinBodyWithoutAnySheetIsOutsideTheBounds) {
-    // A bent tube beside a plate: curved walls get no sheet yet, and that must not look like a full model.
-    const Job j = job_of(make::bent_sensor_arm());
+    // A bent tube beside a plate, all its walls refused: that must not look like a full model.
+    Plan plan;
+    const Job whole = job_of(make::bent_sensor_arm());
+    EXPECT_TRUE(whole.proof.within_bounds);
+    for (const Sheet& s : whole.model.sheets)
+        if (whole.solids.bodies[static_cast<std::size_t>(s.body)].name == "bent sensor arm") plan.halve.refuse.push_back(s.wall);
+    const Job j = job_of(make::bent_sensor_arm(), plan);
     EXPECT_FALSE(j.proof.within_bounds);
     EXPECT_LT(j.proof.coverage, 0.5);
     const auto& o = j.proof.outside;

@@ -103,13 +103,14 @@ int do_draw(const DrawArguments& a, const Common& common) {
     else {
         job.plan = plan_for(a.input, a.sets, 0);
         const bool solid_only = a.show.empty() || a.show == "solid";
-        run(job, Stage::read, solid_only ? Stage::survey : Stage::mesh, terminal_observer(common.quiet));
+        run(job, Stage::read, a.colour == "coverage" ? Stage::prove : solid_only ? Stage::survey : Stage::mesh, terminal_observer(common.quiet));
         end_progress();
     }
     const std::map<std::string, DrawOptions::Colour> colours = {{"body", DrawOptions::Colour::body},
                                                                 {"thickness", DrawOptions::Colour::thickness},
                                                                 {"edges", DrawOptions::Colour::edges},
-                                                                {"quality", DrawOptions::Colour::quality}};
+                                                                {"quality", DrawOptions::Colour::quality},
+                                                                {"coverage", DrawOptions::Colour::coverage}};
     o.colour = colours.at(a.colour);
     o.solid = a.show == "solid" || (a.show.empty() && !model);
     o.mesh_lines = a.lines || a.show == "mesh";
@@ -232,7 +233,7 @@ int dispatch(int argc, char** argv) {
     auto* draw_cmd = app.add_subcommand("draw", "a picture of a model or of a file's solids");
     draw_cmd->add_option("INPUT", da.input, "model.halvo, CAD file or plan")->required();
     draw_cmd->add_option("-o,--out", da.out, "PNG file")->required();
-    draw_cmd->add_option("--colour", da.colour, "body, thickness, edges, quality")->check(CLI::IsMember({"body", "thickness", "edges", "quality"}));
+    draw_cmd->add_option("--colour", da.colour, "body, thickness, edges, quality, coverage")->check(CLI::IsMember({"body", "thickness", "edges", "quality", "coverage"}));
     draw_cmd->add_option("--show", da.show, "solid, model, mesh")->check(CLI::IsMember({"solid", "model", "mesh"}));
     draw_cmd->add_flag("--lines", da.lines, "element edges");
     draw_cmd->add_flag("--real", da.real, "shells with their thickness, members with their section, beside the solid's outline");

@@ -51,8 +51,14 @@ void print_run(const Job& job) {
                        ? " (" + job.solids.bodies[static_cast<std::size_t>(p.worst_body)].name + ")"
                        : "",
                    p.centroid_error);
-        fmt::print("           skin covered {:.1f} %, thickness off by {:.2g} % (99 % of elements); {} contacts of the solids, {} without a joint\n",
-                   100 * p.coverage, 100 * p.thickness_error, p.contacts.size(), open);
+        fmt::print("           skin covered {:.1f} %", 100 * p.coverage);
+        if (!p.uncovered.empty())
+            fmt::print(", largest uncovered patch {} mm2 at {}", number(p.uncovered[0].area), at(p.uncovered[0].place, job.solids.shift));
+        fmt::print("; {} contacts of the solids, {} without a joint\n", p.contacts.size(), open);
+        if (p.thickness.count > 0)
+            fmt::print("           thickness off by {:.2g} % on the mean, {:.2g} % at 95 % of elements, {:.2g} % at worst{}; middle off by {:.2g} mm at worst\n",
+                       100 * p.thickness.mean, 100 * p.thickness.high, 100 * p.thickness.worst,
+                       p.thickness.worst > 1e-6 ? " " + at(p.thickness.place, job.solids.shift) : "", p.deviation.worst);
     }
     fmt::print("  findings {}\n", m.findings.empty() ? "none" : std::to_string(m.findings.size()));
     print_findings(m.findings, job.solids.shift);
@@ -90,6 +96,52 @@ void list_sheets(const Job& job) {
         const Sheet& s = job.model.sheets[i];
         t.row({std::to_string(i), s.key, body_name(job, s.body), surface_name(s.chart.surface()), number(s.area()), thickness(s.thickness.min, s.thickness.max),
                std::to_string(s.regions.size())});
+    }
+    t.print();
+}
+
+std::string face_numbers(std::vector<int> faces) {
+    std::sort(faces.begin(), faces.end());
+    faces.erase(std::unique(faces.begin(), faces.end()), faces.end());
+    constexpr std::size_t most = 6;
+    std::string out;
+    for (std::size_t i = 0; i < std::min(most, faces.size()); ++i) out += (i > 0 ? "," : "") + std::to_string(faces[i] + 1);
+    return faces.size() > most ? fmt::format("{}.. ({})", out, faces.size()) : out;
+}
+
+void list_walls(const Job& job) {
+    struct Row {
+        const Sheet* first;
+        double area = 0, low = 1e300, high = 0, deviation = 0;
+        int sheets = 0;
+    };
+    std::vector<std::string> order;
+    std::map<std::string, Row> rows;
+    for (const Sheet& s : job.model.sheets) {
+        const std::string& key = s.wall.empty() ? s.key : s.wall;
+        const auto [it, fresh] = rows.try_emplace(key, Row{&s});
+        if (fresh) order.push_back(key);
+        Row& r = it->second;
+        r.area += s.area(), r.low = std::min(r.low, s.thickness.min), r.high = std::max(r.high, s.thickness.max), ++r.sheets;
+        r.deviation = std::max(r.deviation, s.deviation);
+    }
+    Table t({"id", "body", "kind", "area mm2", "thickness mm", "faces", "opposite", "sheets", "deviation mm"});
+    for (const std::string& key : order) {
+        const Row& r = rows.at(key);
+        t.row({key, body_name(job, r.first->body), surface_name(r.first->chart.surface()), number(r.area), thickness(r.low, r.high),
+               face_numbers(r.first->top_faces), face_numbers(r.first->bottom_faces), std::to_string(r.sheets),
+               r.deviation > 0 ? fmt::format("{:.2g}", r.deviation) : "exact"});
+    }
+    for (const LedgerEntry& e : job.model.ledger)
+        if (e.kind == "wall" && e.state == EntryState::refused) t.row({e.key, e.body, "refused", number(e.value), "", "", "", "0", ""});
+    t.print();
+}
+
+void list_uncovered(const Job& job) {
+    Table t({"#", "body", "area mm2", "place mm"});
+    for (std::size_t i = 0; i < job.proof.uncovered.size(); ++i) {
+        const UncoveredPatch& u = job.proof.uncovered[i];
+        t.row({std::to_string(i + 1), body_name(job, u.body), number(u.area), at(u.place, job.solids.shift)});
     }
     t.print();
 }
@@ -135,10 +187,10 @@ void list_seams(const Job& job) {
     t.print();
 }
 
-void list_ledger(const Job& job, const std::string& kind) {
+void list_ledger(const Job& job) {
     Table t({"id", "stage", "kind", "state", "about"});
     for (const LedgerEntry& e : job.model.ledger)
-        if (kind.empty() || e.kind == kind) t.row({e.key, e.stage, e.kind, state_name(e.state), e.about});
+        t.row({e.key, e.stage, e.kind, state_name(e.state), e.about});
     t.print();
 }
 
@@ -153,19 +205,20 @@ void list_contacts(const Job& job) {
 
 void print_list(const Job& job, const std::string& what) {
     if (what == "bodies") list_bodies(job);
-    else if (what == "walls") list_ledger(job, "wall");
+    else if (what == "walls") list_walls(job);
+    else if (what == "uncovered") list_uncovered(job);
     else if (what == "sheets") list_sheets(job);
     else if (what == "members") list_members(job);
     else if (what == "sections") list_sections(job);
     else if (what == "seams") list_seams(job);
     else if (what == "joints") list_joints(job);
-    else if (what == "ledger") list_ledger(job, "");
+    else if (what == "ledger") list_ledger(job);
     else if (what == "contacts") list_contacts(job);
     else if (what == "findings") {
         if (job.model.findings.empty()) fmt::print("  (none)\n");
         print_findings(job.model.findings, job.solids.shift);
     } else {
         throw Error(ErrorKind::usage,
-                    fmt::format("cannot list \"{}\"; choose bodies, walls, sheets, members, sections, seams, joints, contacts, ledger or findings", what));
+                    fmt::format("cannot list \"{}\"; choose bodies, walls, sheets, members, sections, seams, joints, contacts, uncovered, ledger or findings", what));
     }
 }

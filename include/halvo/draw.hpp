@@ -4,7 +4,7 @@
 namespace halvo {
 
 struct DrawOptions {
-    enum class Colour { body, thickness, edges, quality };
+    enum class Colour { body, thickness, edges, quality, coverage };  ///< coverage: the solids, with skin that no sheet accounts for
     Colour colour = Colour::thickness;
     bool solid = false;                    ///< draw the solids instead of the model
     bool survey = false;                   ///< the solids with wall thickness as colour and the findings numbered as in the list

@@ -60,6 +60,7 @@ struct ThicknessRange {
 /// Midsurface of a wall.
 struct Sheet {
     std::string key;
+    std::string wall;  ///< key of the wall it is the midsurface of, or of a part of; empty for sheets made by hand
     int body = -1;  ///< index into Assembly::bodies; -1 for sheets made by hand
     Chart chart;    ///< surface of the sheet and its map to the plane
     std::vector<Region> regions;

@@ -19,14 +19,32 @@ struct ContactProof {
     bool joined = false;
 };
 
+/// A connected piece of a body's skin that no sheet accounts for.
+struct UncoveredPatch {
+    int body = -1;
+    double area = 0;  ///< mm2
+    Vec3 place = Vec3::Zero();
+    std::vector<int> facets;  ///< of the body
+};
+
+/// Spread of a figure measured at every shell element, and where it is worst.
+struct Spread {
+    double mean = 0, high = 0, worst = 0;  ///< `high` is the 95th percentile
+    Vec3 place = Vec3::Zero();
+    int count = 0;
+};
+
 struct Proof {
     std::vector<BodyProof> bodies;
     double volume_error = 0;  ///< over all thin and slender bodies
     double worst_body_error = 0;
     int worst_body = -1;
     double centroid_error = 0;   ///< distance of mass centres (mm)
-    double coverage = 0;         ///< share of the skin of thin and slender bodies that sheets and members account for
+    double coverage = 0;         ///< share of the skin of bodies with sheets or members that these account for
     double thickness_error = 0;  ///< largest relative difference of element thickness to a ray through the solid, 99th percentile
+    Spread thickness;            ///< relative difference of element thickness to a ray through the solid
+    Spread deviation;            ///< distance of the modelled middle from equal distance to both sides of the solid (mm)
+    std::vector<UncoveredPatch> uncovered;  ///< largest first
     int parts = 0;
     std::vector<ContactProof> contacts;
     std::vector<int> split_bodies;  ///< bodies whose sheets do not hang together

@@ -188,6 +188,7 @@ private:
                 fill_thickness(model_, s);
                 for (const Region& r : s.regions)
                     for (auto& loop : region_polygons(model_, s.chart, r, solids_.tolerance.chord)) s.own_outline.push_back(std::move(loop));
+                s.wall = wall_key(i);
                 s.key = make_key("sheet", wall_key(i), {std::sqrt(s.area()), s.thickness.mean, (centroid(s) - body_.mass.centre).norm()});
                 made.push_back(std::move(s));
             }
@@ -276,7 +277,7 @@ private:
         model_.findings.push_back({make_key("finding", "skin without a sheet " + body_.key, {}), "skin without a sheet",
                                    fmt::format("{}: {} face(s), {:.0f} mm2 ({:.1f} % of the skin) are neither a side nor a rim of a sheet; the largest is a {}",
                                                body_.name, count, area, 100 * area / body_.mass.area, kind),
-                                   "curved walls and solid regions are not idealized yet; model them apart", place, std::sqrt(area), body_.name});
+                                   "solid regions, and faces at more than the draft to what they oppose, get no sheet; model them apart or widen halve.draft", place, std::sqrt(area), body_.name});
     }
 
     bool in_some_wall(const Vec3& m) const {

@@ -98,7 +98,7 @@ Model placed(Model part, const Eigen::Isometry3d& m, int id, const Body& body) {
     for (Vertex& v : part.vertices) v.point = m * v.point;
     for (Edge& e : part.edges) e.curve = e.curve.moved(m);
     for (Sheet& s : part.sheets) {
-        own(s.key, "sheet");
+        own(s.key, "sheet"), own(s.wall, "wall");
         s.body = id;
         s.chart = s.chart.moved(m);
         for (ThicknessPiece& p : s.field.pieces) p.top = p.top.moved(m), p.bottom = p.bottom.moved(m);

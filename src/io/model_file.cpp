@@ -27,7 +27,7 @@ CREATE TABLE bodies(id INTEGER PRIMARY KEY, key TEXT, name TEXT, path TEXT, clas
 CREATE TABLE vertices(id INTEGER PRIMARY KEY, x REAL, y REAL, z REAL);
 CREATE TABLE edges(id INTEGER PRIMARY KEY, start INTEGER, end INTEGER, length REAL, curve BLOB, step INTEGER);
 CREATE TABLE sheets(id INTEGER PRIMARY KEY, key TEXT, body INTEGER, area REAL, own_area REAL, trimmed_area REAL, thickness_min REAL,
-  thickness_mean REAL, thickness_max REAL, offset REAL, chart BLOB, field BLOB, faces BLOB, own_outline BLOB, surface TEXT, deviation REAL);
+  thickness_mean REAL, thickness_max REAL, offset REAL, chart BLOB, field BLOB, faces BLOB, own_outline BLOB, surface TEXT, deviation REAL, wall TEXT);
 CREATE TABLE regions(sheet INTEGER, area REAL, own_area REAL, loops BLOB, embedded BLOB, points BLOB);
 CREATE TABLE sections(id INTEGER PRIMARY KEY, key TEXT, shape TEXT, area REAL, iyy REAL, izz REAL, iyz REAL, i1 REAL, i2 REAL,
   principal_angle REAL, j REAL, warping REAL, shear_y REAL, shear_z REAL, depth REAL, dimensions BLOB, profile BLOB);
@@ -42,6 +42,7 @@ CREATE TABLE ledger(key TEXT, stage TEXT, kind TEXT, state INTEGER, about TEXT, 
 CREATE TABLE mesh(nodes BLOB, elements BLOB, quads INTEGER, trias INTEGER, lines INTEGER, links INTEGER, parts INTEGER,
   free_edge_length REAL, min_scaled_jacobian REAL, mean_scaled_jacobian REAL, max_aspect REAL, max_warpage REAL, quad_share REAL);
 CREATE TABLE proof(body INTEGER PRIMARY KEY, solid REAL, idealized REAL, bridged REAL, error REAL);
+CREATE TABLE uncovered(body INTEGER, area REAL, x REAL, y REAL, z REAL, facets BLOB);
 CREATE TABLE contacts(a INTEGER, b INTEGER, gap REAL, joined INTEGER, x REAL, y REAL, z REAL);
 )";
 
@@ -99,7 +100,7 @@ void save_complex(Database& db, const Model& m) {
 }
 
 void save_sheets(Database& db, const Model& m) {
-    Statement s(db, "INSERT INTO sheets VALUES(?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)"), r(db, "INSERT INTO regions VALUES(?,?,?,?,?,?)");
+    Statement s(db, "INSERT INTO sheets VALUES(?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)"), r(db, "INSERT INTO regions VALUES(?,?,?,?,?,?)");
     for (std::size_t i = 0; i < m.sheets.size(); ++i) {
         const Sheet& k = m.sheets[i];
         BlobOut chart, field, faces, own;
@@ -113,7 +114,7 @@ void save_sheets(Database& db, const Model& m) {
         own.put(k.own_outline);
         s.bind(static_cast<int>(i)).bind(k.key).bind(k.body + 1).bind(k.area()).bind(k.own_area()).bind(k.trimmed_area);
         s.bind(k.thickness.min).bind(k.thickness.mean).bind(k.thickness.max).bind(k.offset);
-        s.blob(chart.bytes()).blob(field.bytes()).blob(faces.bytes()).blob(own.bytes()).bind(surface_name(k.chart.surface())).bind(k.deviation).done();
+        s.blob(chart.bytes()).blob(field.bytes()).blob(faces.bytes()).blob(own.bytes()).bind(surface_name(k.chart.surface())).bind(k.deviation).bind(k.wall).done();
         for (const Region& g : k.regions) {
             BlobOut loops, embedded, points;
             loops.put(static_cast<std::uint64_t>(g.loops.size()));
@@ -212,6 +213,12 @@ void save_mesh_and_proof(Database& db, const Job& job) {
         const BodyProof& b = job.proof.bodies[i];
         p.bind(static_cast<int>(i + 1)).bind(b.solid).bind(b.idealized).bind(b.bridged).bind(b.error).done();
     }
+    Statement u(db, "INSERT INTO uncovered VALUES(?,?,?,?,?,?)");
+    for (const UncoveredPatch& k : job.proof.uncovered) {
+        BlobOut facets;
+        facets.put(k.facets);
+        u.bind(k.body + 1).bind(k.area).bind(k.place.x()).bind(k.place.y()).bind(k.place.z()).blob(facets.bytes()).done();
+    }
     for (const ContactProof& k : job.proof.contacts)
         c.bind(k.a + 1).bind(k.b + 1).bind(k.gap).bind(k.joined ? 1 : 0).bind(k.place.x()).bind(k.place.y()).bind(k.place.z()).done();
 }
@@ -227,6 +234,11 @@ void save_info(Database& db, const Job& job) {
     real("tolerance_point", job.solids.tolerance.point), real("tolerance_angle", job.solids.tolerance.angle),
         real("tolerance_chord", job.solids.tolerance.chord);
     real("volume_error", p.volume_error), real("centroid_error", p.centroid_error), real("coverage", p.coverage), real("thickness_error", p.thickness_error);
+    for (const auto& [name, k] : {std::pair("thickness", &p.thickness), std::pair("deviation", &p.deviation)}) {
+        const auto field = [&](const char* what, double v) { real(fmt::format("{}_{}", name, what).c_str(), v); };
+        field("mean", k->mean), field("high", k->high), field("worst", k->worst), field("x", k->place.x()), field("y", k->place.y()), field("z", k->place.z());
+        field("count", k->count);
+    }
     put("parts", std::to_string(p.parts)), put("within_bounds", p.within_bounds ? "1" : "0");
     for (std::size_t i = 0; i < p.outside.size(); ++i) put(fmt::format("outside_{}", i).c_str(), p.outside[i]);
 }
@@ -281,13 +293,13 @@ ThicknessPiece get_piece(BlobIn& in, int version) {
 
 void load_sheets(Database& db, Model& m, int version) {
     Statement s(db, fmt::format("SELECT key,body,trimmed_area,thickness_min,thickness_mean,thickness_max,offset,chart,field,faces,own_outline{} FROM sheets ORDER BY id",
-                                version >= 2 ? ",deviation" : ""));
+                                version >= 2 ? ",deviation,wall" : ""));
     while (s.step()) {
         Sheet k;
         k.key = s.text(), k.body = s.number() - 1, k.trimmed_area = s.real();
         k.thickness.min = s.real(), k.thickness.mean = s.real(), k.thickness.max = s.real(), k.offset = s.real();
         BlobIn chart(s.text()), field(s.text()), faces(s.text()), own(s.text());
-        if (version >= 2) k.deviation = s.real();
+        if (version >= 2) k.deviation = s.real(), k.wall = s.text();
         k.chart = version >= 2 ? get_chart(chart) : Chart(get_frame(chart));
         const auto n = field.get<std::uint64_t>();
         for (std::uint64_t i = 0; i < n; ++i) k.field.pieces.push_back(get_piece(field, version));
@@ -391,7 +403,7 @@ void load_joints(Database& db, Model& m) {
     }
 }
 
-void load_mesh_and_proof(Database& db, Job& job) {
+void load_mesh_and_proof(Database& db, Job& job, int version) {
     Statement s(db,
                 "SELECT nodes,elements,quads,trias,lines,links,parts,free_edge_length,min_scaled_jacobian,mean_scaled_jacobian,max_aspect,max_warpage,"
                 "quad_share FROM mesh");
@@ -420,6 +432,17 @@ void load_mesh_and_proof(Database& db, Job& job) {
             job.proof.worst_body_error = b.error, job.proof.worst_body = static_cast<int>(job.proof.bodies.size());
         job.proof.bodies.push_back(b);
     }
+    if (version >= 2) {
+        Statement u(db, "SELECT body,area,x,y,z,facets FROM uncovered ORDER BY rowid");
+        while (u.step()) {
+            UncoveredPatch k;
+            k.body = u.number() - 1, k.area = u.real();
+            k.place.x() = u.real(), k.place.y() = u.real(), k.place.z() = u.real();
+            BlobIn facets(u.text());
+            k.facets = facets.get<std::vector<int>>();
+            job.proof.uncovered.push_back(std::move(k));
+        }
+    }
     while (c.step()) {
         ContactProof k;
         k.a = c.number() - 1, k.b = c.number() - 1, k.gap = c.real(), k.joined = c.integer() != 0;
@@ -445,6 +468,11 @@ void load_info(Database& db, Job& job) {
     Proof& p = job.proof;
     p.volume_error = real("volume_error"), p.centroid_error = real("centroid_error"), p.coverage = real("coverage"),
     p.thickness_error = real("thickness_error");
+    for (const auto& [name, k] : {std::pair("thickness", &p.thickness), std::pair("deviation", &p.deviation)}) {
+        const auto field = [&](const char* what) { return real(fmt::format("{}_{}", name, what).c_str()); };
+        k->mean = field("mean"), k->high = field("high"), k->worst = field("worst"), k->place = {field("x"), field("y"), field("z")};
+        k->count = static_cast<int>(field("count"));
+    }
     p.parts = static_cast<int>(real("parts")), p.within_bounds = info["within_bounds"] == "1";
 }
 
@@ -502,7 +530,7 @@ Job read_model(const std::filesystem::path& file) {
     load_sheets(db, job.model, version);
     load_members(db, job.model);
     load_joints(db, job.model);
-    load_mesh_and_proof(db, job);
+    load_mesh_and_proof(db, job, version);
     return job;
 }
 

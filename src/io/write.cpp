@@ -109,6 +109,8 @@ Json sheets_json(const Model& m) {
                        {"thickness", {{"min", s.thickness.min}, {"mean", s.thickness.mean}, {"max", s.thickness.max}}},
                        {"own_area", s.own_area()},
                        {"offset", s.offset},
+                       {"wall", s.wall},
+                       {"deviation", s.deviation},
                        {"faces", {s.top_faces, s.bottom_faces}}});
     }
     return out;
@@ -207,11 +209,18 @@ Json proof_json(const Job& job) {
     Json open = Json::array();
     for (const ContactProof& c : p.contacts)
         if (!c.joined) open.push_back({{"bodies", {c.a + 1, c.b + 1}}, {"gap", c.gap}, {"place", place(c.place, job.solids.shift)}});
+    Json uncovered = Json::array();
+    for (const UncoveredPatch& u : p.uncovered) uncovered.push_back({{"body", u.body + 1}, {"area", u.area}, {"place", place(u.place, job.solids.shift)}});
+    const auto spread = [&](const Spread& s) -> Json {
+        return {{"mean", s.mean}, {"p95", s.high}, {"worst", s.worst}, {"place", place(s.place, job.solids.shift)}, {"elements", s.count}};
+    };
     return {{"volume_error", p.volume_error},       {"worst_body_volume_error", p.worst_body_error},
             {"centroid_error", p.centroid_error},   {"coverage", p.coverage},
             {"thickness_error", p.thickness_error}, {"parts", p.parts},
             {"contacts", p.contacts.size()},        {"unconnected", open},
-            {"within_bounds", p.within_bounds},     {"outside", p.outside}};
+            {"within_bounds", p.within_bounds},     {"outside", p.outside},
+            {"thickness", spread(p.thickness)},     {"deviation", spread(p.deviation)},
+            {"uncovered", uncovered}};
 }
 
 std::string csv_text(const std::string& s) {

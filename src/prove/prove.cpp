@@ -2,6 +2,7 @@
 
 #include "body/contacts.hpp"
 #include "geom/facet_tree.hpp"
+#include "prove/skin_cover.hpp"
 
 #include <fmt/format.h>
 
@@ -106,72 +107,52 @@ private:
         if (vs > 0 && vi > 0) proof_.centroid_error = (solid / vs - ideal / vi).norm();
     }
 
-    // Between the sheet's two sides; at a step, between those of either piece.
-    static bool in_slab(const Sheet& s, const Vec2& q, double h, double slack) {
-        const auto within = [&](const Vec2& at) {
-            const auto sides = s.field.sides(s.chart, at);
-            return h <= sides.up + slack && h >= -sides.down - slack;
-        };
-        if (within(q)) return true;
-        if (s.field.pieces.size() < 2) return false;
-        const double d = 0.05 * s.thickness.max;
-        return within(q + Vec2(d, 0)) || within(q - Vec2(d, 0)) || within(q + Vec2(0, d)) || within(q - Vec2(0, d));
-    }
-
-    bool over(const Sheet& s, const Vec3& p, double slack) const {
-        const double h = s.chart.height(p);
-        if (std::abs(h) > s.thickness.max * 1.02 + slack) return false;
-        const Vec2 q = s.chart.local2(p);
-        if (!in_slab(s, q, h, 0.01 * s.thickness.max + slack)) return false;
-        if (inside(s.own_outline, q)) return true;
-        for (const auto& loop : s.own_outline)
-            for (std::size_t i = 0, j = loop.size() - 1; i < loop.size(); j = i++) {
-                const Vec2 d = loop[i] - loop[j];
-                const double w = std::clamp((q - loop[j]).dot(d) / std::max(d.squaredNorm(), 1e-300), 0.0, 1.0);
-                if ((loop[j] + w * d - q).norm() <= s.thickness.max + slack) return true;
-            }
-        return false;
-    }
-
-    // A body that was to become sheets: halve found skin on it that no sheet stands for.
+    // A body that was to become sheets: halve found skin on it that no sheet stands for, or the plan refused its walls.
     [[nodiscard]] bool wants_sheets(const Body& body) const {
         return std::any_of(model_.findings.begin(), model_.findings.end(),
-                           [&](const Finding& f) { return f.kind == "skin without a sheet" && f.body == body.name; });
+                           [&](const Finding& f) { return f.kind == "skin without a sheet" && f.body == body.name; }) ||
+               std::any_of(model_.ledger.begin(), model_.ledger.end(),
+                           [&](const LedgerEntry& e) { return e.kind == "wall" && e.state == EntryState::refused && e.body == body.name; });
     }
 
     // Skin of bodies that have sheets or a member, or should have; members account for all of theirs.
     void coverage() {
-        std::vector<std::vector<const Sheet*>> of(solids_.bodies.size());
-        std::set<int> with_member;
+        const std::size_t n = solids_.bodies.size();
+        std::vector<bool> has(n, false), asked(n, false);
+        double members = 0;
         for (const Sheet& s : model_.sheets)
-            if (s.body >= 0) of[static_cast<std::size_t>(s.body)].push_back(&s);
-        for (const Member& m : model_.members) with_member.insert(m.body);
-        double all = 0, covered = 0;
-        for (std::size_t b = 0; b < of.size(); ++b) {
-            const Body& body = solids_.bodies[b];
-            if (with_member.count(static_cast<int>(b))) all += body.mass.area, covered += body.mass.area;
-            else if (of[b].empty() && wants_sheets(body)) all += body.mass.area, empty_.push_back(b);
-            if (of[b].empty()) continue;
-            for (const Face& f : body.faces) {
-                double in = 0, total = 0;
-                for (std::size_t i = f.first_facet; i < f.first_facet + f.facet_count; ++i) {
-                    Vec3 m = Vec3::Zero();
-                    for (int c : body.facets[i].corners) m += body.points[static_cast<std::size_t>(c)] / 3;
-                    m = body.on_skin(i, m).point;
-                    const double a = body.facet_area(i);
-                    total += a;
-                    if (std::any_of(of[b].begin(), of[b].end(), [&](const Sheet* s) { return over(*s, m, 10 * solids_.tolerance.point); })) in += a;
-                }
-                all += f.area;
-                if (total > 0) covered += f.area * in / total;
-            }
+            if (s.body >= 0) has[static_cast<std::size_t>(s.body)] = true;
+        std::set<int> with_member;
+        for (const Member& m : model_.members)
+            if (m.body >= 0 && with_member.insert(m.body).second) members += solids_.bodies[static_cast<std::size_t>(m.body)].mass.area;
+        for (std::size_t b = 0; b < n; ++b) {
+            asked[b] = has[b];
+            if (!has[b] && !with_member.count(static_cast<int>(b)) && wants_sheets(solids_.bodies[b])) asked[b] = true, empty_.push_back(b);
         }
-        proof_.coverage = all > 0 ? covered / all : 0;
+        SkinCover cover = cover_skin(solids_, model_, asked);
+        proof_.coverage = cover.all + members > 0 ? (cover.covered + members) / (cover.all + members) : 0;
+        proof_.uncovered = std::move(cover.uncovered);
     }
 
-    // Element thickness against a ray through the solid, where the ray leaves through the sheet's own two sides.
+    struct Sample {
+        double value;
+        Vec3 place;
+    };
+
+    static Spread spread_of(std::vector<Sample> all) {
+        Spread s;
+        s.count = static_cast<int>(all.size());
+        if (all.empty()) return s;
+        std::stable_sort(all.begin(), all.end(), [](const Sample& a, const Sample& b) { return a.value < b.value; });
+        for (const Sample& k : all) s.mean += k.value / static_cast<double>(all.size());
+        s.high = all[static_cast<std::size_t>(0.95 * static_cast<double>(all.size() - 1))].value;
+        s.worst = all.back().value, s.place = all.back().place;
+        return s;
+    }
+
+    // Element thickness and middle against a ray through the solid, where the ray leaves through the sheet's own two sides.
     void thickness() {
-        std::vector<double> errors;
+        std::vector<Sample> errors, deviations;
         for (const Element& e : mesh_.elements) {
             if (e.kind != ElementKind::shell || e.body < 0) continue;
             const Sheet& s = model_.sheets[static_cast<std::size_t>(e.sheet)];
@@ -187,17 +168,19 @@ private:
             };
             if (!among(s.top_faces, up->facet) || !among(s.bottom_faces, down->facet)) continue;
             // The facets found the faces; their exact surfaces say how far they are.
-            const auto exact = [&](int facet, double sign, double distance) {
-                const SkinPoint p = body.on_skin(static_cast<std::size_t>(facet), on.point + sign * distance * on.normal);
-                return sign * (p.point - on.point).dot(on.normal);
+            const auto exact = [&](const RayHit& hit, double sign) {
+                const SkinPoint p = body.on_skin(static_cast<std::size_t>(hit.facet), on.point + sign * hit.distance * on.normal);
+                return (p.point - on.point).dot(p.normal) / (sign * on.normal.dot(p.normal));
             };
-            const double solid = exact(up->facet, 1, up->distance) + exact(down->facet, -1, down->distance);
-            errors.push_back(std::abs(e.thickness / solid - 1));
+            const double above = exact(*up, 1), below = exact(*down, -1);
+            errors.push_back({std::abs(e.thickness / (above + below) - 1), on.point});
+            deviations.push_back({std::abs(0.5 * (above - below) - e.offset), on.point});
         }
+        proof_.thickness = spread_of(errors), proof_.deviation = spread_of(std::move(deviations));
         if (errors.empty()) return;
-        const auto at = static_cast<std::size_t>(0.99 * static_cast<double>(errors.size() - 1));
-        std::nth_element(errors.begin(), errors.begin() + static_cast<std::ptrdiff_t>(at), errors.end());
-        proof_.thickness_error = errors[at];
+        const auto at = static_cast<std::ptrdiff_t>(0.99 * static_cast<double>(errors.size() - 1));
+        std::nth_element(errors.begin(), errors.begin() + at, errors.end(), [](const Sample& a, const Sample& b) { return a.value < b.value; });
+        proof_.thickness_error = errors[static_cast<std::size_t>(at)].value;
     }
 
     // Vertices, edges and links that two bodies hold in common, by pair of bodies.

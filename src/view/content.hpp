@@ -36,6 +36,8 @@ struct Content {
 
 /// The solids coloured by wall thickness, findings numbered.
 [[nodiscard]] Content compose_survey(const Job& job);
+/// The solids, skin without a sheet marked and numbered as in the proof.
+[[nodiscard]] Content compose_coverage(const Job& job);
 [[nodiscard]] Content compose(const Job& job, const DrawOptions& options);
 [[nodiscard]] std::string place_text(const Vec3& p, const Vec3& shift);
 

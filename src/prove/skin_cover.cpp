@@ -1,0 +1,152 @@
+#include "prove/skin_cover.hpp"
+
+#include "core/groups.hpp"
+#include "core/parallel.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+
+namespace halvo {
+namespace {
+
+constexpr double least_patch = 1e-5;  // patches below this share of the body's skin are rounding of the facets
+constexpr std::size_t most_patches = 50;
+
+std::size_t ix(int i) {
+    return static_cast<std::size_t>(i);
+}
+
+struct Cover {
+    const Sheet* sheet;
+    Box3 box;
+};
+
+// Between the sheet's two sides; at a step, between those of either piece.
+bool in_slab(const Sheet& s, const Vec2& q, double h, double slack) {
+    const auto within = [&](const Vec2& at) {
+        const auto sides = s.field.sides(s.chart, at);
+        return h <= sides.up + slack && h >= -sides.down - slack;
+    };
+    if (within(q)) return true;
+    if (s.field.pieces.size() < 2) return false;
+    const double d = 0.05 * s.thickness.max;
+    return within(q + Vec2(d, 0)) || within(q - Vec2(d, 0)) || within(q + Vec2(0, d)) || within(q - Vec2(0, d));
+}
+
+// A side of the sheet, or a rim within its thickness.
+bool over(const Cover& c, const Vec3& p, double slack) {
+    if (!c.box.contains(p)) return false;
+    const Sheet& s = *c.sheet;
+    const double h = s.chart.height(p);
+    if (std::abs(h) > s.thickness.max * 1.02 + slack) return false;
+    const Vec2 q = s.chart.local2(p);
+    if (!in_slab(s, q, h, 0.01 * s.thickness.max + slack)) return false;
+    if (inside(s.own_outline, q)) return true;
+    for (const auto& loop : s.own_outline)
+        for (std::size_t i = 0, j = loop.size() - 1; i < loop.size(); j = i++) {
+            const Vec2 d = loop[i] - loop[j];
+            const double w = std::clamp((q - loop[j]).dot(d) / std::max(d.squaredNorm(), 1e-300), 0.0, 1.0);
+            if ((loop[j] + w * d - q).norm() <= s.thickness.max + slack) return true;
+        }
+    return false;
+}
+
+std::vector<std::vector<Cover>> covers_of(const Assembly& solids, const Model& model) {
+    std::vector<std::vector<Cover>> of(solids.bodies.size());
+    for (const Sheet& s : model.sheets) {
+        if (s.body < 0) continue;
+        Box3 box;
+        for (const auto& loop : s.own_outline)
+            for (const Vec2& q : loop) box.extend(s.chart.at(q));
+        // Between its outline a curved sheet may bulge.
+        for (const Region& r : s.regions)
+            for (const auto& loop : r.loops)
+                for (const EdgeUse& u : loop) box.extend(model.edges[u.edge.index()].curve.box());
+        const double bulge = s.chart.flat() || box.isEmpty() ? 0 : 0.5 * box.sizes().norm();
+        box.min().array() -= 1.1 * s.thickness.max + bulge, box.max().array() += 1.1 * s.thickness.max + bulge;
+        of[ix(s.body)].push_back({&s, box});
+    }
+    return of;
+}
+
+// Share of a facet that is covered, at points spread over it.
+double share_covered(const Body& body, std::size_t facet, const std::vector<Cover>& covers, double step, double slack) {
+    const auto& k = body.facets[facet].corners;
+    const Vec3 &a = body.points[ix(k[0])], ab = body.points[ix(k[1])] - a, ac = body.points[ix(k[2])] - a;
+    const int n = std::clamp(static_cast<int>(std::ceil(std::max({ab.norm(), ac.norm(), (ac - ab).norm()}) / step)), 1, 6);
+    int all = 0, in = 0;
+    for (int i = 0; i < n; ++i)
+        for (int j = 0; j < 2 * (n - i) - 1; ++j) {
+            // Middles of the n * n equal pieces.
+            const double u = (j / 2 + (j % 2 ? 2.0 : 1.0) / 3) / n, v = (i + (j % 2 ? 2.0 : 1.0) / 3) / n;
+            const Vec3 p = body.on_skin(facet, a + u * ab + v * ac).point;
+            ++all;
+            in += std::any_of(covers.begin(), covers.end(), [&](const Cover& c) { return over(c, p, slack); });
+        }
+    return static_cast<double>(in) / all;
+}
+
+void collect_patches(const Body& body, int id, const std::vector<double>& share, std::vector<UncoveredPatch>& out) {
+    Groups groups(body.facets.size());
+    std::map<std::array<std::int64_t, 3>, int> at;  // facets of different faces meet in points of their own
+    for (std::size_t i = 0; i < body.facets.size(); ++i) {
+        if (share[i] >= 0.5) continue;
+        for (int c : body.facets[i].corners) {
+            const Vec3 p = body.points[ix(c)] * 1e3;
+            const auto [it, fresh] = at.try_emplace({std::llround(p.x()), std::llround(p.y()), std::llround(p.z())}, static_cast<int>(i));
+            if (!fresh) groups.tie(static_cast<int>(i), it->second);
+        }
+    }
+    std::map<int, UncoveredPatch> patches;
+    for (std::size_t i = 0; i < body.facets.size(); ++i) {
+        if (share[i] >= 0.5) continue;
+        UncoveredPatch& p = patches[groups.root(static_cast<int>(i))];
+        Vec3 m = Vec3::Zero();
+        for (int c : body.facets[i].corners) m += body.points[ix(c)] / 3;
+        const double area = body.facet_area(i);
+        p.body = id, p.area += area, p.place += area * m;
+        p.facets.push_back(static_cast<int>(i));
+    }
+    for (auto& [root, p] : patches) {
+        if (p.area < least_patch * body.mass.area) continue;
+        // The facet nearest to the middle, so that the place lies on the patch.
+        const Vec3 middle = p.place / p.area;
+        double best = std::numeric_limits<double>::max();
+        for (int f : p.facets) {
+            Vec3 m = Vec3::Zero();
+            for (int c : body.facets[ix(f)].corners) m += body.points[ix(c)] / 3;
+            if ((m - middle).norm() < best) best = (m - middle).norm(), p.place = m;
+        }
+        out.push_back(std::move(p));
+    }
+}
+
+}  // namespace
+
+SkinCover cover_skin(const Assembly& solids, const Model& model, const std::vector<bool>& asked) {
+    SkinCover out;
+    const auto covers = covers_of(solids, model);
+    const double slack = 10 * solids.tolerance.point;
+    for (std::size_t b = 0; b < solids.bodies.size(); ++b) {
+        if (!asked[b]) continue;
+        const Body& body = solids.bodies[b];
+        double thickest = 0;
+        for (const Cover& c : covers[b]) thickest = std::max(thickest, c.sheet->thickness.max);
+        std::vector<double> share(body.facets.size(), 0.0);
+        if (!covers[b].empty())
+            parallel_for(share.size(), [&](std::size_t i) { share[i] = share_covered(body, i, covers[b], 3 * thickest, slack); });
+        for (const Face& f : body.faces) {
+            double in = 0, total = 0;
+            for (std::size_t i = f.first_facet; i < f.first_facet + f.facet_count; ++i) total += body.facet_area(i), in += share[i] * body.facet_area(i);
+            out.all += f.area;
+            if (total > 0) out.covered += f.area * in / total;
+        }
+        collect_patches(body, static_cast<int>(b), share, out.uncovered);
+    }
+    std::stable_sort(out.uncovered.begin(), out.uncovered.end(), [](const UncoveredPatch& a, const UncoveredPatch& b) { return a.area > b.area * (1 + 1e-9); });
+    if (out.uncovered.size() > most_patches) out.uncovered.resize(most_patches);
+    return out;
+}
+
+}  // namespace halvo
