@@ -231,7 +231,9 @@ TEST(Halve, FlatBarIsAMemberAndAStripAPlate) {
 TEST(Halve, PlateCoplanarWithAnothersMidPlaneIsNoTrouble) {
     // The top of the low plate lies exactly on the mid plane of the thick one.
     const auto part = make::unify(make::fuse({box({0, 0, 0}, {200, 150, 8}), box({200, 0, 0}, {150, 150, 4}), box({96, 0, 8}, {8, 150, 80})}));
-    const Model m = halved(part);
+    HalveOptions options;
+    options.steps = StepsAs::separate;
+    const Model m = halved(part, options);
     EXPECT_EQ(m.sheets.size(), 3u);
     double thick = 0;
     for (const Sheet& s : m.sheets)
@@ -259,12 +261,41 @@ TEST(Halve, ThicknessStepGivesEachPieceItsOwnMiddle) {
     for (const double low : {0.0, 2.0, 1.0}) {
         // Flush below, symmetric, and in between.
         const auto part = make::unify(make::fuse({box({0, 0, low}, {200, 100, 4}), box({200, 0, 0}, {150, 100, 8})}));
-        const Model m = halved(part);
+        HalveOptions options;
+        options.steps = StepsAs::separate;
+        const Model m = halved(part, options);
         ASSERT_EQ(m.sheets.size(), 2u) << low;
         for (const Sheet& s : m.sheets) {
             EXPECT_NEAR(s.area(), s.thickness.mean > 6 ? 150 * 100 : 200 * 100, 1e-5) << low;
             EXPECT_NEAR(s.thickness.max - s.thickness.min, 0, 1e-8);
         }
+    }
+}
+
+TEST(Halve, ThicknessStepIsOneSheetWithAnOffset) {
+    for (const double low : {0.0, 2.0, 1.0}) {
+        const auto part = make::unify(make::fuse({box({0, 0, low}, {200, 100, 4}), box({200, 0, 0}, {150, 100, 8})}));
+        const Assembly solids = solids_of({{"part", part}});
+        const Model m = halve(solids);
+        ASSERT_EQ(m.sheets.size(), 1u) << low;
+        const Sheet& s = m.sheets[0];
+        ASSERT_EQ(s.regions.size(), 2u) << low;
+        const Mesh k = mesh(m, {20, 0, 0});
+        // Each element at its own thickness and, with the offset, at its own middle; the step lies between elements.
+        double volume = 0;
+        for (const Element& e : k.elements) {
+            Vec3 c = Vec3::Zero(), n = Vec3::Zero();
+            for (std::size_t i = 0; i < e.count; ++i) c += k.nodes[static_cast<std::size_t>(e.nodes[i])] / e.count;
+            for (std::size_t i = 0; i + 2 < e.count; ++i)
+                n += 0.5 * (k.nodes[static_cast<std::size_t>(e.nodes[i + 1])] - k.nodes[static_cast<std::size_t>(e.nodes[0])])
+                               .cross(k.nodes[static_cast<std::size_t>(e.nodes[i + 2])] - k.nodes[static_cast<std::size_t>(e.nodes[0])]);
+            volume += n.norm() * e.thickness;
+            const Vec3 place = c + solids.shift;
+            const bool thick = place.x() > 200;
+            EXPECT_NEAR(e.thickness, thick ? 8 : 4, 1e-9);
+            EXPECT_NEAR(place.z() + e.offset * s.chart.plane().z.z(), thick ? 4 : low + 2, 1e-9);
+        }
+        EXPECT_NEAR(volume, 200 * 100 * 4 + 150 * 100 * 8, 1e-4);
     }
 }
 

@@ -14,9 +14,9 @@ struct Joined {
     Model model;
 };
 
-Joined joined(const std::vector<Item>& items, const JoinOptions& options = {}) {
+Joined joined(const std::vector<Item>& items, const JoinOptions& options = {}, const HalveOptions& halving = {}) {
     Joined j{solids_of(items), {}};
-    j.model = halve(j.solids);
+    j.model = halve(j.solids, halving);
     join(j.model, j.solids, options);
     return j;
 }
@@ -290,7 +290,9 @@ TEST(Join, ModelMadeByHandFindsItsSeams) {
 }
 
 TEST(Join, ThicknessStepIsLinkedAcrossItsOffset) {
-    const auto j = joined({{"plate", make::unify(make::fuse({box({0, 0, 0}, {200, 100, 4}), box({200, 0, 0}, {150, 100, 8})}))}});
+    HalveOptions separate;
+    separate.steps = StepsAs::separate;
+    const auto j = joined({{"plate", make::unify(make::fuse({box({0, 0, 0}, {200, 100, 4}), box({200, 0, 0}, {150, 100, 8})}))}}, {}, separate);
     EXPECT_EQ(joint_count(j.model, "step"), 1);
     EXPECT_EQ(connected_parts(j.model).count, 1);
     const Mesh m = mesh(j.model, {20, 0, 0});

@@ -1,6 +1,7 @@
 // The halvo command: parsing and printing only.
 #include "print.hpp"
 #include "progress.hpp"
+#include "thickness.hpp"
 
 #include <halvo/draw.hpp>
 #include <halvo/job.hpp>
@@ -225,7 +226,7 @@ int dispatch(int argc, char** argv) {
 
     auto* list_cmd = app.add_subcommand("list", "what a model holds");
     list_cmd->add_option("MODEL", input, "model.halvo")->required();
-    list_cmd->add_option("WHAT", what, "findings, bodies, walls, sheets, members, sections, seams, joints, contacts, ledger");
+    list_cmd->add_option("WHAT", what, "findings, bodies, walls, sheets, members, sections, seams, joints, contacts, uncovered, ledger");
     add_common(list_cmd, true);
     list_cmd->callback([&] { rc = do_list(input, what, common); });
 
@@ -248,6 +249,15 @@ int dispatch(int argc, char** argv) {
     convert_cmd->add_option("A", input, "model.halvo")->required();
     convert_cmd->add_option("B", second, "file to write")->required();
     convert_cmd->callback([&] { rc = do_convert(input, second); });
+
+    ThicknessArguments ta;
+    auto* thickness_cmd = app.add_subcommand("thickness", "gives a shell mesh the thickness and offset of the solids it lies in");
+    thickness_cmd->add_option("MESH", ta.mesh, "VTK XML unstructured grid (.vtu) with triangles or quads, mm")->required();
+    thickness_cmd->add_option("SOLID", ta.solid, "CAD file (STEP, IGES, STL, OBJ, PLY) or scan with the solids")->required();
+    thickness_cmd->add_option("-o,--out", ta.out, "mesh to write (.vtu)")->required();
+    thickness_cmd->add_option("--unit", ta.unit, "unit of a SOLID file that states none");
+    add_common(thickness_cmd, true);
+    thickness_cmd->callback([&] { set_thread_limit(common.threads), rc = give_thickness(ta, common.json, common.quiet); });
 
     auto* demo_cmd = app.add_subcommand("demo", "the whole job on the shipped demo data");
     demo_cmd->add_option("--out", demo_out, "folder for the results")->capture_default_str();

@@ -33,11 +33,16 @@ struct SurveyOptions {
 };
 
 enum class SlenderAs { beams, shells };
-enum class Reference { middle, outer, inner };
+enum class StepsAs { continuous, separate };
 
 struct HalveOptions {
     SurveyOptions survey;  ///< thickness range and slenderness
     SlenderAs slender = SlenderAs::beams;
+    /// Walls that hang together through a step in thickness: one sheet whose thickness jumps and whose offset keeps each piece at its
+    /// own middle, or a sheet each with rigid links across.
+    StepsAs steps = StepsAs::continuous;
+    double openings = 0;              ///< holes and notches no larger than this do not open a sheet (mm)
+    double thickness = 0;             ///< of surfaces without a solid; 0: they get no sheet (mm)
     double draft = 10 * pi / 180;     ///< largest angle between opposed faces
     double slimness = 0.4;            ///< a wall is at most this share of its own width thick
     std::vector<std::string> refuse;  ///< keys of walls not to be made

@@ -134,7 +134,7 @@ Model halve_body(const Assembly& solids, std::size_t id, const HalveOptions& opt
     Model out;
     out.tolerance = solids.tolerance;
     const double tol = solids.tolerance.point;
-    const WallLimits limits{options.survey.thinnest, options.survey.thickest, options.draft, options.slimness};
+    const WallLimits limits{options.survey.thinnest, options.survey.thickest, options.draft, options.slimness, options.steps == StepsAs::continuous};
     const Skin skin = analyse_skin(body, probe(body, tol), limits);
     const Build build = classify(body, skin, options.survey.slender, options.survey.flat, tol);
     if (build.kind == BodyClass::open) {

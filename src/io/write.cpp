@@ -1,54 +1,20 @@
 // Text outputs: VTU, summary, ledger.
+#include "io/vtu_array.hpp"
+
 #include <halvo/io.hpp>
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
-#include <pugixml.hpp>
 
 #include <unistd.h>
 #include <array>
 #include <fstream>
 #include <random>
-#include <sstream>
 
 namespace halvo {
 namespace {
 
 using Json = nlohmann::ordered_json;
-
-std::string base64(const void* data, std::size_t n) {
-    static constexpr char letters[] = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
-    const auto* p = static_cast<const unsigned char*>(data);
-    std::string out;
-    out.reserve((n + 2) / 3 * 4);
-    for (std::size_t i = 0; i < n; i += 3) {
-        const unsigned v = (unsigned(p[i]) << 16) | (i + 1 < n ? unsigned(p[i + 1]) << 8 : 0) | (i + 2 < n ? unsigned(p[i + 2]) : 0);
-        out += letters[v >> 18];
-        out += letters[(v >> 12) & 63];
-        out += i + 1 < n ? letters[(v >> 6) & 63] : '=';
-        out += i + 2 < n ? letters[v & 63] : '=';
-    }
-    return out;
-}
-
-template <class T>
-std::string encode(const std::vector<T>& values) {
-    std::string bytes(8 + values.size() * sizeof(T), '\0');
-    const std::uint64_t n = values.size() * sizeof(T);
-    std::memcpy(bytes.data(), &n, 8);
-    if (n > 0) std::memcpy(bytes.data() + 8, values.data(), n);
-    return base64(bytes.data(), bytes.size());
-}
-
-template <class T>
-void array(pugi::xml_node parent, const char* type, const char* name, const std::vector<T>& values, int components = 1) {
-    auto a = parent.append_child("DataArray");
-    a.append_attribute("type") = type;
-    a.append_attribute("Name") = name;
-    if (components > 1) a.append_attribute("NumberOfComponents") = components;
-    a.append_attribute("format") = "binary";
-    a.text() = encode(values).c_str();
-}
 
 Json place(const Vec3& p, const Vec3& shift) {
     const Vec3 q = p + shift;
@@ -254,18 +220,11 @@ void write_text(const std::filesystem::path& file, const std::string& text) {
 
 void write_vtu(const std::filesystem::path& file, const Mesh& mesh, const Vec3& shift) {
     pugi::xml_document doc;
-    auto root = doc.append_child("VTKFile");
-    root.append_attribute("type") = "UnstructuredGrid";
-    root.append_attribute("version") = "1.0";
-    root.append_attribute("byte_order") = "LittleEndian";
-    root.append_attribute("header_type") = "UInt64";
-    auto piece = root.append_child("UnstructuredGrid").append_child("Piece");
-    piece.append_attribute("NumberOfPoints") = mesh.nodes.size();
-    piece.append_attribute("NumberOfCells") = mesh.elements.size();
+    auto piece = io::start_grid(doc, mesh.nodes.size(), mesh.elements.size());
     std::vector<double> points;
     for (const Vec3& p : mesh.nodes)
         for (int k = 0; k < 3; ++k) points.push_back(p[k] + shift[k]);
-    array(piece.append_child("Points"), "Float64", "Points", points, 3);
+    io::add_array(piece.append_child("Points"), "Float64", "Points", points, 3);
     std::vector<std::int64_t> connectivity, offsets;
     std::vector<std::uint8_t> types, kind;
     std::vector<double> thickness, offset, quality;
@@ -280,21 +239,19 @@ void write_vtu(const std::filesystem::path& file, const Mesh& mesh, const Vec3& 
         body.push_back(e.body < 0 ? -1 : e.body + 1);
     }
     auto cells = piece.append_child("Cells");
-    array(cells, "Int64", "connectivity", connectivity);
-    array(cells, "Int64", "offsets", offsets);
-    array(cells, "UInt8", "types", types);
+    io::add_array(cells, "Int64", "connectivity", connectivity);
+    io::add_array(cells, "Int64", "offsets", offsets);
+    io::add_array(cells, "UInt8", "types", types);
     auto data = piece.append_child("CellData");
-    array(data, "UInt8", "kind", kind);
-    array(data, "Float64", "thickness", thickness);
-    array(data, "Float64", "offset", offset);
-    array(data, "Int32", "sheet", sheet);
-    array(data, "Int32", "member", member);
-    array(data, "Int32", "body", body);
-    array(data, "Int32", "section", section);
-    array(data, "Float64", "scaled_jacobian", quality);
-    std::ostringstream text;
-    doc.save(text, " ");
-    write_text(file, text.str());
+    io::add_array(data, "UInt8", "kind", kind);
+    io::add_array(data, "Float64", "thickness", thickness);
+    io::add_array(data, "Float64", "offset", offset);
+    io::add_array(data, "Int32", "sheet", sheet);
+    io::add_array(data, "Int32", "member", member);
+    io::add_array(data, "Int32", "body", body);
+    io::add_array(data, "Int32", "section", section);
+    io::add_array(data, "Float64", "scaled_jacobian", quality);
+    write_text(file, io::text_of(doc));
 }
 
 std::string summary_json(const Job& job) {

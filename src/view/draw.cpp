@@ -62,7 +62,8 @@ void draw_scale(Canvas& c, double x, double y, double height, const Scale& s) {
     }
 }
 
-void draw_legend(Canvas& c, double x, double y, const std::vector<LegendLine>& lines) {
+// Where the next line would go.
+double draw_legend(Canvas& c, double x, double y, const std::vector<LegendLine>& lines) {
     for (const LegendLine& l : lines) {
         if (l.area) {
             c.rectangle(x, y - 10, 26, 13, l.colour);
@@ -73,6 +74,7 @@ void draw_legend(Canvas& c, double x, double y, const std::vector<LegendLine>& l
         if (!l.note.empty()) c.text(x + 38, y + 15, l.note, 11, faint);
         y += l.note.empty() ? 24 : 38;
     }
+    return y;
 }
 
 void draw_axes(Canvas& c, const Scene::View& v, double x, double y) {
@@ -143,8 +145,7 @@ void draw(const std::filesystem::path& file, const Job& job, const DrawOptions& 
         draw_scale(c, x, y, 250, *content.scale);
         y += 300;
     }
-    draw_legend(c, x, y, content.legend);
-    draw_list(c, x, y + 26.0 * static_cast<double>(content.legend.size()) + 8, options.height - foot - 10, content.list);
+    draw_list(c, x, draw_legend(c, x, y, content.legend) + 8, options.height - foot - 10, content.list);
     draw_axes(c, view, 60, options.height - foot - 26);
     draw_ruler(c, view, 130, options.height - foot - 12);
     double line = options.height - foot + 24;
