@@ -24,16 +24,25 @@ struct Piece {
 
 class Cutter {
 public:
-    Cutter(const Body& body, const Frame& frame, double tol) : body_(body), frame_(frame), plane_(Plane::of(frame)), tol_(tol) {}
+    Cutter(const Body& body, const Frame& frame, double tol, const BodyBoxes* boxes)
+        : body_(body), frame_(frame), plane_(Plane::of(frame)), tol_(tol), boxes_(boxes) {}
 
     PlaneSection run() {
         of_edge_.resize(body_.edges.size());
-        for (std::size_t i = 0; i < body_.edges.size(); ++i) cross_edge(i);
-        for (std::size_t f = 0; f < body_.faces.size(); ++f) cross_face(static_cast<int>(f));
+        for (std::size_t i = 0; i < body_.edges.size(); ++i)
+            if (!boxes_ || reaches(boxes_->edges[i])) cross_edge(i);
+        for (std::size_t f = 0; f < body_.faces.size(); ++f)
+            if (!boxes_ || reaches(boxes_->faces[f])) cross_face(static_cast<int>(f));
         return chain();
     }
 
 private:
+    // May the plane pass through the box?
+    bool reaches(const Box3& b) const {
+        if (b.isEmpty()) return false;
+        return std::abs(plane_.height(b.center())) <= 0.5 * plane_.normal.cwiseAbs().dot(b.sizes()) + 10 * tol_;
+    }
+
     // Crossings of one edge with their sense along the edge's own direction.
     void cross_edge(std::size_t i) {
         const BodyEdge& e = body_.edges[i];
@@ -278,6 +287,7 @@ private:
     Frame frame_;
     Plane plane_;
     double tol_;
+    const BodyBoxes* boxes_;
     int broken_ = 0;
     std::vector<Crossing> crossings_;
     std::vector<std::vector<Passage>> of_edge_;
@@ -286,8 +296,27 @@ private:
 
 }  // namespace
 
-PlaneSection cut(const Body& body, const Frame& frame, double tol) {
-    return Cutter(body, frame, tol).run();
+BodyBoxes::BodyBoxes(const Body& body) {
+    // Sampled curves and facets stand off what they stand for by a little.
+    const auto widened = [](Box3 b, double share) {
+        if (b.isEmpty()) return b;
+        const double by = share * b.sizes().norm();
+        b.min().array() -= by, b.max().array() += by;
+        return b;
+    };
+    for (const BodyEdge& e : body.edges) edges.push_back(e.degenerate ? Box3() : widened(e.curve.box(), e.curve.is_line() ? 0 : 0.02));
+    for (const Face& f : body.faces) {
+        Box3 b;
+        for (std::size_t i = f.first_facet; i < f.first_facet + f.facet_count; ++i)
+            for (int c : body.facets[i].corners) b.extend(body.points[static_cast<std::size_t>(c)]);
+        for (const auto& loop : f.loops)
+            for (const Coedge& u : loop) b.extend(edges[u.edge.index()]);
+        faces.push_back(widened(b, std::holds_alternative<PlaneSurface>(f.surface) ? 0 : 0.05));
+    }
+}
+
+PlaneSection cut(const Body& body, const Frame& frame, double tol, const BodyBoxes* boxes) {
+    return Cutter(body, frame, tol, boxes).run();
 }
 
 std::vector<std::vector<Vec2>> section_polygons(const PlaneSection& section, const Frame& frame, double chord) {

@@ -171,34 +171,48 @@ private:
     // Where two walls run side by side and hang together through a step, they are one with a thickness that jumps. The
     // midsurface is that of the larger one where it lies well inside both, or else the middle of what both have in common.
     void merge_steps(std::vector<Wall>& walls, const std::vector<bool>& thin) const {
+        std::map<int, std::set<std::size_t>> at_face;  // walls at each face
         for (std::size_t i = 0; i < walls.size(); ++i)
-            for (std::size_t j = i + 1; j < walls.size(); ++j) {
-                if (walls[i].pairs.empty()) break;
-                if (walls[j].pairs.empty() || !thin[i] || !thin[j] || !hang_together(walls[i], walls[j])) continue;
-                if (walls[j].area > walls[i].area * (1 + 1e-9)) std::swap(walls[i], walls[j]);
-                if (!merge(walls[i], walls[j])) continue;
-                walls[j].pairs.clear();
-                j = i;  // those passed over may fit now
-            }
-    }
-
-    // A common face, faces that go on smoothly, or both beside one riser.
-    bool hang_together(const Wall& a, const Wall& b) const {
-        const auto faces = [](const Wall& w) {
-            std::set<int> out;
-            for (const FacePair& p : w.pairs) out.insert(p.top), out.insert(p.bottom);
-            return out;
-        };
-        const auto fa = faces(a), fb = faces(b);
-        for (int f : fa) {
-            if (fb.count(f)) return true;
-            for (const auto& l : skin_.neighbours.of[ix(f)]) {
-                if (fb.count(l.other)) return true;
-                for (const auto& m : skin_.neighbours.of[ix(l.other)])
-                    if (fb.count(m.other) && !fa.count(l.other)) return true;
+            for (const FacePair& p : walls[i].pairs)
+                if (thin[i]) at_face[p.top].insert(i), at_face[p.bottom].insert(i);
+        for (std::size_t i = 0; i < walls.size(); ++i) {
+            if (!thin[i] || walls[i].pairs.empty()) continue;
+            for (bool again = true; again;) {
+                again = false;
+                for (std::size_t j : hanging_at(walls[i], at_face)) {
+                    if (j <= i || walls[j].pairs.empty()) continue;
+                    const bool other_first = walls[j].area > walls[i].area * (1 + 1e-9);
+                    Wall &a = other_first ? walls[j] : walls[i], &b = other_first ? walls[i] : walls[j];
+                    const auto chart = common_chart(a, b);
+                    if (!chart) continue;
+                    for (const FacePair& p : walls[j].pairs) at_face[p.top].insert(i), at_face[p.bottom].insert(i);
+                    merge(a, std::move(b), *chart);
+                    if (other_first) walls[i] = std::move(a);
+                    walls[j].pairs.clear();
+                    again = true;  // those passed over may fit now
+                    break;
+                }
             }
         }
-        return false;
+    }
+
+    // Walls with a common face, faces that go on from one to the other, or both beside one riser.
+    std::set<std::size_t> hanging_at(const Wall& w, const std::map<int, std::set<std::size_t>>& at_face) const {
+        std::set<std::size_t> out;
+        std::set<int> own;
+        const auto take = [&](int f) {
+            if (const auto it = at_face.find(f); it != at_face.end()) out.insert(it->second.begin(), it->second.end());
+        };
+        for (const FacePair& p : w.pairs) own.insert(p.top), own.insert(p.bottom);
+        for (int f : own) {
+            take(f);
+            for (const auto& l : skin_.neighbours.of[ix(f)]) {
+                take(l.other);
+                if (own.count(l.other)) continue;
+                for (const auto& m : skin_.neighbours.of[ix(l.other)]) take(m.other);
+            }
+        }
+        return out;
     }
 
     struct Slab {
@@ -210,16 +224,19 @@ private:
         return {std::min(u, v), std::max(u, v)};
     }
 
-    bool merge(Wall& a, Wall& b) const {
+    // The midsurface both walls may have: that of `a`, or the middle of what all their slabs have in common.
+    std::optional<Chart> common_chart(const Wall& a, const Wall& b) const {
         const double tol = like_tol(std::min(a.thickness, b.thickness));
         // The same kind of surface at another height?
         const Vec3 there = b.chart.foot(b.pairs[0].seen[0]);
+        if (a.chart.normal(there).cross(b.chart.normal(there)).norm() > 1e-3) return std::nullopt;
         const double shift = a.chart.height(there);
+        if (std::abs(shift) > a.thickest + b.thickest) return std::nullopt;
         double reach = b.thickness;
         for (const FacePair& p : b.pairs)
             for (const Vec3& q : p.seen) reach = std::max(reach, (q - there).norm());
         const auto moved = offset_surface(a.chart.surface(), a.chart.reversed() ? -shift : shift);
-        if (!moved || !same_surface(*moved, b.chart.surface(), there, reach, tol)) return false;
+        if (!moved || !same_surface(*moved, b.chart.surface(), there, reach, tol)) return std::nullopt;
         Slab common{-1e300, 1e300};
         double thinnest = std::numeric_limits<double>::max();
         for (const Wall* w : {&a, &b})
@@ -228,14 +245,17 @@ private:
                 common.low = std::max(common.low, s.low), common.high = std::min(common.high, s.high);
                 thinnest = std::min(thinnest, s.high - s.low);
             }
-        if (common.high - common.low < 0.5 * thinnest) return false;
+        if (common.high - common.low < 0.5 * thinnest) return std::nullopt;
         const double margin = 0.2 * thinnest;
-        if (common.low > -margin || common.high < margin) {
-            const double to = 0.5 * (common.low + common.high);
-            const auto mid = offset_surface(a.chart.surface(), a.chart.reversed() ? -to : to);
-            if (!mid) return false;
-            a.chart = Chart(*mid, a.chart.plane().origin, a.chart.reversed());
-        }
+        if (common.low <= -margin && common.high >= margin) return a.chart;
+        const double to = 0.5 * (common.low + common.high);
+        const auto mid = offset_surface(a.chart.surface(), a.chart.reversed() ? -to : to);
+        if (!mid) return std::nullopt;
+        return Chart(*mid, a.chart.plane().origin, a.chart.reversed());
+    }
+
+    void merge(Wall& a, Wall b, const Chart& chart) const {
+        a.chart = chart;
         a.thickness = (a.thickness * a.area + b.thickness * b.area) / (a.area + b.area);
         a.area += b.area, a.width = std::max(a.width, b.width);
         a.thinnest = std::min(a.thinnest, b.thinnest), a.thickest = std::max(a.thickest, b.thickest);
@@ -243,7 +263,6 @@ private:
             if (turned(a.chart, p)) std::swap(p.top, p.bottom);
             a.pairs.push_back(std::move(p));
         }
-        return true;
     }
 
     // Where to centre the chart: closed surfaces are cut open where the wall leaves the widest gap, or where the CAD author's

@@ -31,8 +31,9 @@ public:
 
     void run() {
         walls_.resize(search_.walls.size());
+        const BodyBoxes boxes(body_);
         parallel_for(walls_.size(), [&](std::size_t i) {
-            walls_[i] = make_wall_surface(body_, search_.walls[i], solids_.tolerance.point, solids_.tolerance.chord);
+            walls_[i] = make_wall_surface(body_, boxes, search_.walls[i], solids_.tolerance.point, solids_.tolerance.chord);
         });
         name_walls();
         find_neighbours(skin_, walls_);
@@ -218,17 +219,6 @@ private:
         s.field = p.field;
         s.deviation = p.wall->fit_error;
         s.top_faces = p.tops, s.bottom_faces = p.bottoms;
-        // Pieces between the same two surfaces are one field.
-        const auto same = [&](const BaseSurface& a, const BaseSurface& b) {
-            return same_surface(a.surface(), b.surface(), p.extent.front(), p.box.sizes().norm(), tol_);
-        };
-        const bool uniform = std::all_of(s.field.pieces.begin(), s.field.pieces.end(), [&](const ThicknessPiece& k) {
-            return same(k.top, s.field.pieces[0].top) && same(k.bottom, s.field.pieces[0].bottom);
-        });
-        if (uniform) {
-            s.field.pieces.resize(1);
-            s.field.pieces[0].top_outline.clear(), s.field.pieces[0].bottom_outline.clear();
-        }
     }
 
     Vec3 centroid(const Sheet& s) const {
@@ -282,6 +272,7 @@ private:
 
     bool in_some_wall(const Vec3& m) const {
         return std::any_of(walls_.begin(), walls_.end(), [&](const WallSurface& p) {
+            if (p.box.squaredExteriorDistance(m) > 3 * p.thickest * p.thickest) return false;
             Box3 b = p.box;
             b.min().array() -= p.thickest, b.max().array() += p.thickest;
             return b.contains(m) && std::abs(p.chart.height(m)) <= (p.field.pieces.size() > 1 ? 1.02 : 0.52) * p.thickest + tol_;

@@ -48,13 +48,30 @@ void add_pieces(const Body& body, WallSurface& w, double chord) {
         ThicknessPiece piece;
         piece.top = BaseSurface(body.faces[ix(top)].surface), piece.bottom = BaseSurface(body.faces[ix(bottom)].surface);
         piece.top_outline = outline_on(body, top, w.chart, chord), piece.bottom_outline = outline_on(body, bottom, w.chart, chord);
-        Box2 b;
-        for (const auto& loop : piece.top_outline)
-            for (const Vec2& q : loop) b.extend(q);
-        w.piece_box.push_back(b);
+        if (w.chart.flat()) {
+            Box2 b;
+            for (const auto& loop : piece.top_outline)
+                for (const Vec2& q : loop) b.extend(q);
+            w.supports.push_back({piece.top_outline, piece.bottom_outline, b});
+        }
         w.field.pieces.push_back(std::move(piece));
         w.thickest = std::max(w.thickest, f.thickest);
     }
+}
+
+// Pieces between the same two surfaces are one field.
+void make_uniform(WallSurface& w, double tol) {
+    const Vec3 place = w.chart.foot(w.wall->pairs[0].seen[0]);
+    Box3 box;
+    for (const FacePair& p : w.wall->pairs)
+        for (const Vec3& q : p.seen) box.extend(q);
+    const auto same = [&](const BaseSurface& a, const BaseSurface& b) { return same_surface(a.surface(), b.surface(), place, box.sizes().norm(), tol); };
+    const bool uniform = std::all_of(w.field.pieces.begin(), w.field.pieces.end(), [&](const ThicknessPiece& k) {
+        return same(k.top, w.field.pieces[0].top) && same(k.bottom, w.field.pieces[0].bottom);
+    });
+    if (!uniform) return;
+    w.field.pieces.resize(1);
+    w.field.pieces[0].top_outline.clear(), w.field.pieces[0].bottom_outline.clear();
 }
 
 // Points of the midsurface under the corners of the wall's facets.
@@ -81,13 +98,14 @@ void span(const Body& body, WallSurface& w) {
 
 }  // namespace
 
-WallSurface make_wall_surface(const Body& body, const Wall& wall, double tol, double chord) {
+WallSurface make_wall_surface(const Body& body, const BodyBoxes& boxes, const Wall& wall, double tol, double chord) {
     WallSurface w;
     w.wall = &wall;
     w.chart = oriented(body, wall);
     add_pieces(body, w, chord);
+    make_uniform(w, tol);
     if (w.chart.flat()) {
-        PlaneSection section = cut(body, w.chart.plane(), tol);
+        PlaneSection section = cut(body, w.chart.plane(), tol, &boxes);
         w.material = section_polygons(section, w.chart.plane(), chord);
         for (const auto& loop : section.loops) {
             auto& chain = w.loops.emplace_back();
@@ -110,9 +128,8 @@ WallSurface make_wall_surface(const Body& body, const Wall& wall, double tol, do
 bool supported(const Body& body, const WallSurface& w, const Vec3& p) {
     if (w.chart.flat()) {
         const Vec2 q = w.chart.local2(p);
-        for (std::size_t k = 0; k < w.field.pieces.size(); ++k)
-            if (w.piece_box[k].contains(q) && inside(w.field.pieces[k].top_outline, q) && inside(w.field.pieces[k].bottom_outline, q)) return true;
-        return false;
+        return std::any_of(w.supports.begin(), w.supports.end(),
+                           [&](const WallSurface::Support& s) { return s.box.contains(q) && inside(s.top, q) && inside(s.bottom, q); });
     }
     const Vec3 n = w.chart.normal(p);
     const auto up = body.tree->shoot(p, n, 0), down = body.tree->shoot(p, -n, 0);

@@ -15,8 +15,12 @@ struct WallSurface {
     std::vector<std::vector<Curve>> loops;    ///< the same, chained, on planes only
     std::vector<std::vector<Vec2>> material;  ///< the section as polygons, on planes only
     std::vector<int> tops, bottoms;           ///< faces of each pair
-    ThicknessField field;
-    std::vector<Box2> piece_box;
+    ThicknessField field;  ///< one piece without outlines where all pairs lie on the same two surfaces
+    struct Support {
+        std::vector<std::vector<Vec2>> top, bottom;  ///< outlines of a pair in the chart
+        Box2 box;
+    };
+    std::vector<Support> supports;  ///< on planes only
     std::vector<Vec3> extent;  ///< points of the midsurface that span it
     Box3 box;
     double thickest = 0;
@@ -26,7 +30,7 @@ struct WallSurface {
 };
 
 /// Cuts the body with the wall's midsurface. `tol` is that of points, `chord` that of polygons.
-[[nodiscard]] WallSurface make_wall_surface(const Body& body, const Wall& wall, double tol, double chord);
+[[nodiscard]] WallSurface make_wall_surface(const Body& body, const BodyBoxes& boxes, const Wall& wall, double tol, double chord);
 
 /// Do the wall's own two sides enclose the point of its midsurface?
 [[nodiscard]] bool supported(const Body& body, const WallSurface& w, const Vec3& p);

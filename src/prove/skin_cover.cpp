@@ -2,6 +2,7 @@
 
 #include "core/groups.hpp"
 #include "core/parallel.hpp"
+#include "geom/box_tree.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -71,10 +72,14 @@ std::vector<std::vector<Cover>> covers_of(const Assembly& solids, const Model& m
 }
 
 // Share of a facet that is covered, at points spread over it.
-double share_covered(const Body& body, std::size_t facet, const std::vector<Cover>& covers, double step, double slack) {
+double share_covered(const Body& body, std::size_t facet, const std::vector<Cover>& all_covers, const BoxTree& tree, double step, double slack) {
     const auto& k = body.facets[facet].corners;
     const Vec3 &a = body.points[ix(k[0])], ab = body.points[ix(k[1])] - a, ac = body.points[ix(k[2])] - a;
     const int n = std::clamp(static_cast<int>(std::ceil(std::max({ab.norm(), ac.norm(), (ac - ab).norm()}) / step)), 1, 6);
+    Box3 box;
+    box.extend(a).extend(Vec3(a + ab)).extend(Vec3(a + ac));
+    std::vector<Cover> covers;
+    for (int c : tree.touching(box)) covers.push_back(all_covers[ix(c)]);
     int all = 0, in = 0;
     for (int i = 0; i < n; ++i)
         for (int j = 0; j < 2 * (n - i) - 1; ++j) {
@@ -134,8 +139,11 @@ SkinCover cover_skin(const Assembly& solids, const Model& model, const std::vect
         double thickest = 0;
         for (const Cover& c : covers[b]) thickest = std::max(thickest, c.sheet->thickness.max);
         std::vector<double> share(body.facets.size(), 0.0);
+        std::vector<Box3> boxes;
+        for (const Cover& c : covers[b]) boxes.push_back(c.box);
+        const BoxTree tree(boxes);
         if (!covers[b].empty())
-            parallel_for(share.size(), [&](std::size_t i) { share[i] = share_covered(body, i, covers[b], 3 * thickest, slack); });
+            parallel_for(share.size(), [&](std::size_t i) { share[i] = share_covered(body, i, covers[b], tree, 3 * thickest, slack); });
         for (const Face& f : body.faces) {
             double in = 0, total = 0;
             for (std::size_t i = f.first_facet; i < f.first_facet + f.facet_count; ++i) total += body.facet_area(i), in += share[i] * body.facet_area(i);
