@@ -42,6 +42,7 @@ struct ThicknessPiece {
 };
 struct ThicknessField {
     std::vector<ThicknessPiece> pieces;
+    double constant = 0;  ///< the one thickness of a sheet that no solid is behind; 0: the pieces say (mm)
     /// Lengths along the sheet's normal from chart point `p` to both sides (mm).
     struct Sides {
         double up = 0, down = 0;

@@ -22,6 +22,14 @@ bool is_plane(const Body& body, int f) {
     return std::holds_alternative<PlaneSurface>(body.faces[ix(f)].surface);
 }
 
+double opposite_gap(std::vector<double> angles) {
+    std::sort(angles.begin(), angles.end());
+    double gap = angles.front() + 2 * pi - angles.back(), from = angles.back();
+    for (std::size_t i = 0; i + 1 < angles.size(); ++i)
+        if (angles[i + 1] - angles[i] > gap) gap = angles[i + 1] - angles[i], from = angles[i];
+    return gap > pi / 3 ? from + 0.5 * gap + pi : pi;
+}
+
 struct Candidate {
     FacePair pair;
     Surface mid;
@@ -141,7 +149,7 @@ private:
         }
         if (found == walls.size()) {
             Wall w;
-            w.chart = Chart(c.mid, middle(c.mid, p.seen));
+            w.chart = Chart(c.mid, chart_middle(c.mid, p.seen));
             if (turned(w.chart, p)) w.chart = w.chart.turned_over();
             w.thickness = p.thickness, w.thinnest = p.thinnest, w.fit_error = c.fit_error;
             walls.push_back(std::move(w));
@@ -265,31 +273,6 @@ private:
         }
     }
 
-    // Where to centre the chart: closed surfaces are cut open where the wall leaves the widest gap, or where the CAD author's
-    // own parameters begin.
-    static Vec3 middle(const Surface& surface, const std::vector<Vec3>& points) {
-        Vec3 c = Vec3::Zero();
-        for (const Vec3& p : points) c += p / static_cast<double>(points.size());
-        const bool torus = std::holds_alternative<TorusSurface>(surface);
-        if (!torus && !std::holds_alternative<CylinderSurface>(surface) && !std::holds_alternative<ConeSurface>(surface)) return c;
-        Vec2 uv = Vec2::Zero();
-        for (const Vec3& p : points) uv += surface_parameters(surface, p) / static_cast<double>(points.size());
-        for (int k = 0; k < (torus ? 2 : 1); ++k) {
-            std::vector<double> at;
-            for (const Vec3& p : points) at.push_back(surface_parameters(surface, p)[k]);
-            uv[k] = opposite_gap(std::move(at));
-        }
-        return surface_point(surface, uv);
-    }
-
-    static double opposite_gap(std::vector<double> angles) {
-        std::sort(angles.begin(), angles.end());
-        double gap = angles.front() + 2 * pi - angles.back(), from = angles.back();
-        for (std::size_t i = 0; i + 1 < angles.size(); ++i)
-            if (angles[i + 1] - angles[i] > gap) gap = angles[i + 1] - angles[i], from = angles[i];
-        return gap > pi / 3 ? from + 0.5 * gap + pi : pi;
-    }
-
     // Is the pair's top face on the side the chart's normal points away from?
     bool turned(const Chart& chart, const FacePair& p) const {
         const Face& top = body_.faces[ix(p.top)];
@@ -305,6 +288,21 @@ private:
 };
 
 }  // namespace
+
+Vec3 chart_middle(const Surface& surface, const std::vector<Vec3>& points) {
+    Vec3 c = Vec3::Zero();
+    for (const Vec3& p : points) c += p / static_cast<double>(points.size());
+    const bool torus = std::holds_alternative<TorusSurface>(surface);
+    if (!torus && !std::holds_alternative<CylinderSurface>(surface) && !std::holds_alternative<ConeSurface>(surface)) return c;
+    Vec2 uv = Vec2::Zero();
+    for (const Vec3& p : points) uv += surface_parameters(surface, p) / static_cast<double>(points.size());
+    for (int k = 0; k < (torus ? 2 : 1); ++k) {
+        std::vector<double> at;
+        for (const Vec3& p : points) at.push_back(surface_parameters(surface, p)[k]);
+        uv[k] = opposite_gap(std::move(at));
+    }
+    return surface_point(surface, uv);
+}
 
 WallSearch find_walls(const Body& body, const Skin& skin, const WallLimits& limits, double tol) {
     return Finder(body, skin, limits, tol).run();

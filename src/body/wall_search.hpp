@@ -32,4 +32,8 @@ struct WallSearch {
 /// Walls of opposed faces of any kind. `tol` is the model's; on bodies of facets, `slack` grows with the scatter of the fit.
 [[nodiscard]] WallSearch find_walls(const Body& body, const Skin& skin, const WallLimits& limits, double tol);
 
+/// Where to centre the chart of a surface of which points are given: closed surfaces are cut open where these leave the widest gap,
+/// or where the CAD author's own parameters begin.
+[[nodiscard]] Vec3 chart_middle(const Surface& surface, const std::vector<Vec3>& points);
+
 }  // namespace halvo

@@ -37,14 +37,15 @@ public:
         });
         name_walls();
         find_neighbours(skin_, walls_);
-        double slack = search_.slack;
-        input_ = wall_curves(body_, skin_, walls_, solids_.tolerance.point, slack);
-        tol_ = std::max(tol_, slack);
+        WallCurves curves = wall_curves(body_, skin_, walls_, solids_.tolerance.point, search_.slack, options_.openings);
+        input_ = std::move(curves.input);
+        tol_ = std::max(tol_, curves.slack);
         // Curves traced on curved surfaces meet to a little more than the model's tolerance.
         const bool flat = std::all_of(walls_.begin(), walls_.end(), [](const WallSurface& w) { return w.chart.flat(); });
         const Arrangement a = arrange(input_, flat ? tol_ : std::max(tol_, 4 * solids_.tolerance.point));
         decide(a);
         drop_strays(a);
+        if (options_.openings > 0) close_openings(a, curves.mouths);
         const Assembled done = assemble(model_, a, input_, keep_, {});
         make_sheets(done);
         report_outside();
@@ -99,6 +100,7 @@ private:
                     else if (foreign(body_, walls_, i, at, tol_)) other += s.area;
                     else if (bridges(i, at, passed)) bridge += s.area;
                 }
+                k.empty = in <= 0.02 * all;
                 if (in > 0.5 * all) {
                     k.kept = other < 0.5 * all && (held >= supported_share * all || held + bridge >= bridging_share * all);
                     if (!k.kept) ++stubs_[i].first, stubs_[i].second += c.area;
@@ -140,6 +142,44 @@ private:
                 keep_[i][c].kept = false;
                 ++strays_[i].first, strays_[i].second += cells.cells[c].area;
             }
+        }
+    }
+
+    // Voids no larger than the plan's openings, with nothing but sheet (or the mouth of a notch) round them, are filled.
+    void close_openings(const Arrangement& a, const std::set<int>& mouths) {
+        std::set<int> mouth_edges;
+        for (int c : mouths)
+            for (const EdgeUse& u : a.on_curve[static_cast<std::size_t>(c)]) mouth_edges.insert(u.edge.value);
+        for (std::size_t i = 0; i < walls_.size(); ++i) {
+            const SheetCells& cells = a.sheets[i];
+            const auto void_cell = [&](int c) { return c >= 0 && keep_[i][static_cast<std::size_t>(c)].empty; };
+            Groups groups(cells.cells.size());
+            const auto opposite = [&](int half) {
+                const auto it = cells.cell_of.find(half ^ 1);
+                return it == cells.cell_of.end() ? -1 : it->second;
+            };
+            for (const auto& [half, cell] : cells.cell_of)
+                if (void_cell(cell) && void_cell(opposite(half))) groups.tie(cell, opposite(half));
+            std::map<int, Box3> extent;
+            std::map<int, double> area;
+            std::set<int> open;
+            for (const auto& [half, cell] : cells.cell_of) {
+                if (!void_cell(cell)) continue;
+                const int root = groups.root(cell), other = opposite(half);
+                extent[root].extend(a.edges[static_cast<std::size_t>(half / 2)].curve.box());
+                if (void_cell(other) || mouth_edges.count(half / 2)) continue;
+                if (other < 0 || !keep_[i][static_cast<std::size_t>(other)].kept) open.insert(root);
+            }
+            for (std::size_t c = 0; c < cells.cells.size(); ++c) {
+                const int root = groups.root(static_cast<int>(c));
+                if (!keep_[i][c].empty || open.count(root) || extent[root].sizes().maxCoeff() > options_.openings * (1 + 1e-9)) continue;
+                keep_[i][c].kept = true, keep_[i][c].own = false;
+                area[root] += cells.cells[c].area;
+            }
+            for (const auto& [root, filled] : area)
+                model_.ledger.push_back({make_key("opening", wall_key(i), {std::sqrt(filled), (extent[root].center() - body_.mass.centre).norm()}), "halve",
+                                         "opening", EntryState::applied, fmt::format("{}: an opening of {:.1f} mm2 ignored", body_.name, filled), filled,
+                                         extent[root].center(), body_.name});
         }
     }
 

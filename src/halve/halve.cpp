@@ -4,6 +4,7 @@
 #include "core/keys.hpp"
 #include "core/parallel.hpp"
 #include "halve/body_sheets.hpp"
+#include "halve/loose_sheets.hpp"
 #include "model/shapes.hpp"
 
 #include <fmt/format.h>
@@ -138,7 +139,10 @@ Model halve_body(const Assembly& solids, std::size_t id, const HalveOptions& opt
     const Skin skin = analyse_skin(body, probe(body, tol), limits);
     const Build build = classify(body, skin, options.survey.slender, options.survey.flat, tol);
     if (build.kind == BodyClass::open) {
-        out.findings.push_back(not_idealized(body, "its skin is not closed", "close the skin in CAD, or leave it out with source.body"));
+        if (options.thickness > 0) surfaces_as_sheets(out, solids, static_cast<int>(id), options.thickness);
+        else
+            out.findings.push_back(not_idealized(body, "its skin is not closed",
+                                                 "close the skin in CAD, give halve.thickness to take its surfaces as sheets, or leave it out with source.body"));
         return out;
     }
     if (build.kind == BodyClass::slender && options.slender == SlenderAs::beams) {

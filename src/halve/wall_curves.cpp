@@ -22,12 +22,10 @@ Box3 widened(Box3 b, double by) {
 
 class Collector {
 public:
-    Collector(const Body& body, const Skin& skin, const std::vector<WallSurface>& walls, double tol, double slack)
-        : body_(body), skin_(skin), walls_(walls), tol_(tol), slack_(slack) {}
+    Collector(const Body& body, const Skin& skin, const std::vector<WallSurface>& walls, double tol, double slack, double openings)
+        : body_(body), skin_(skin), walls_(walls), tol_(tol), slack_(slack), openings_(openings) {}
 
-    [[nodiscard]] double slack() const { return slack_; }
-
-    ArrangementInput run() {
+    WallCurves run() {
         for (const WallSurface& w : walls_) {
             input_.sheets.push_back({w.chart, {}});
             for (const Curve& c : w.outline) input_.sheets.back().curves.push_back(add(c));
@@ -36,6 +34,7 @@ public:
             const WallSurface& w = walls_[i];
             if (w.chart.flat()) {
                 add_corner_cuts(i);
+                if (openings_ > 0) add_mouths(i);
             } else {
                 add_bent_corner_cuts(i);
                 for (const Curve& c : w.chart.cuts(w.extent, 3 * w.thickest)) {
@@ -50,7 +49,7 @@ public:
             for (std::size_t j : w.smooth)
                 if (i < j) add_middle_edges(i, j);
         }
-        return std::move(input_);
+        return {std::move(input_), slack_, std::move(mouths_)};
     }
 
 private:
@@ -213,6 +212,24 @@ private:
             }
     }
 
+    // Where the outline leaves a straight line and comes back to it within the size of an opening, the line goes on.
+    void add_mouths(std::size_t i) {
+        constexpr std::size_t longest = 16;  // pieces of outline a notch may have
+        for (const auto& loop : walls_[i].loops)
+            for (std::size_t k = 0; k < loop.size(); ++k) {
+                const Vec3 from = loop[k].end(), d = loop[k].derivative(loop[k].t1).normalized();
+                for (std::size_t m = 2; m <= std::min(longest, loop.size() - 1); ++m) {
+                    const Curve& next = loop[(k + m) % loop.size()];
+                    const Vec3 run = next.start() - from;
+                    if (run.norm() > openings_ || run.norm() <= 10 * tol_ || run.dot(d) <= 0) continue;
+                    if (run.cross(d).norm() > 10 * tol_ || next.derivative(next.t0).normalized().cross(d).norm() > 1e-3) continue;
+                    mouths_.insert(add(Curve::segment(from, next.start())));
+                    input_.sheets[i].curves.push_back(*mouths_.rbegin());
+                    break;
+                }
+            }
+    }
+
     // The same on curved walls, where the outline is a set of loose pieces: at a corner that turns inward, each piece would
     // run on into the material behind the other one's face.
     void add_bent_corner_cuts(std::size_t i) {
@@ -342,8 +359,9 @@ private:
     const Body& body_;
     const Skin& skin_;
     const std::vector<WallSurface>& walls_;
-    double tol_, slack_;
+    double tol_, slack_, openings_;
     ArrangementInput input_;
+    std::set<int> mouths_;
 };
 
 }  // namespace
@@ -403,11 +421,8 @@ bool foreign(const Body& body, const std::vector<WallSurface>& walls, std::size_
     return filled < filled_share * w.field.at(w.chart, w.chart.local2(p));
 }
 
-ArrangementInput wall_curves(const Body& body, const Skin& skin, const std::vector<WallSurface>& walls, double tol, double& slack) {
-    Collector c(body, skin, walls, tol, slack);
-    ArrangementInput out = c.run();
-    slack = c.slack();
-    return out;
+WallCurves wall_curves(const Body& body, const Skin& skin, const std::vector<WallSurface>& walls, double tol, double slack, double openings) {
+    return Collector(body, skin, walls, tol, slack, openings).run();
 }
 
 }  // namespace halvo

@@ -4,6 +4,8 @@
 #include "halve/wall_surface.hpp"
 #include "model/arrangement.hpp"
 
+#include <set>
+
 namespace halvo {
 
 /// Fills `near`, `beside` and `smooth` of every wall.
@@ -13,7 +15,11 @@ void find_neighbours(const Skin& skin, std::vector<WallSurface>& walls);
 /// wall of another thickness beside it.
 [[nodiscard]] bool foreign(const Body& body, const std::vector<WallSurface>& walls, std::size_t i, const Vec3& p, double tol);
 
-/// `slack`, by how much curves that mean one point may miss each other, grows where smooth neighbours do not quite meet.
-[[nodiscard]] ArrangementInput wall_curves(const Body& body, const Skin& skin, const std::vector<WallSurface>& walls, double tol, double& slack);
+struct WallCurves {
+    ArrangementInput input;
+    double slack = 0;      ///< by how much curves that mean one point may miss each other; grows where smooth neighbours do not quite meet
+    std::set<int> mouths;  ///< curves drawn across the mouths of notches no wider than `openings`
+};
+[[nodiscard]] WallCurves wall_curves(const Body& body, const Skin& skin, const std::vector<WallSurface>& walls, double tol, double slack, double openings);
 
 }  // namespace halvo

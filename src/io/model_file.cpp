@@ -105,7 +105,7 @@ void save_sheets(Database& db, const Model& m) {
         const Sheet& k = m.sheets[i];
         BlobOut chart, field, faces, own;
         put_chart(chart, k.chart);
-        field.put(static_cast<std::uint64_t>(k.field.pieces.size()));
+        field.put(k.field.constant).put(static_cast<std::uint64_t>(k.field.pieces.size()));
         for (const ThicknessPiece& p : k.field.pieces) {
             put_surface(field, p.top.surface()), put_surface(field, p.bottom.surface());
             field.put(p.top_outline).put(p.bottom_outline);
@@ -301,6 +301,7 @@ void load_sheets(Database& db, Model& m, int version) {
         BlobIn chart(s.text()), field(s.text()), faces(s.text()), own(s.text());
         if (version >= 2) k.deviation = s.real(), k.wall = s.text();
         k.chart = version >= 2 ? get_chart(chart) : Chart(get_frame(chart));
+        if (version >= 2) k.field.constant = field.get<double>();
         const auto n = field.get<std::uint64_t>();
         for (std::uint64_t i = 0; i < n; ++i) k.field.pieces.push_back(get_piece(field, version));
         k.top_faces = faces.get<std::vector<int>>(), k.bottom_faces = faces.get<std::vector<int>>();

@@ -73,7 +73,8 @@ struct Assembled {
 
 struct Keep {
     bool kept = false;
-    bool own = true;  ///< lies in the sheet's own body
+    bool own = true;     ///< lies in the sheet's own body
+    bool empty = false;  ///< lies in no material at all
 };
 
 /// Drops cells not kept, merges the kept ones across edges that join nothing, removes vertices without meaning, and

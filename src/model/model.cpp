@@ -54,6 +54,7 @@ const ThicknessPiece& ThicknessField::piece_at(const Vec2& p) const {
 }
 
 ThicknessField::Sides ThicknessField::sides(const Chart& chart, const Vec2& p) const {
+    if (constant > 0) return {0.5 * constant, 0.5 * constant};
     const ThicknessPiece& k = piece_at(p);
     const Vec3 q = chart.at(p), n = chart.normal(q);
     return {k.top.along(q, n), k.bottom.along(q, -n)};
