@@ -78,8 +78,10 @@ std::optional<Surface> alike(const OpposedSurfaces& o, double tol) {
 // Points at equal distance from both sides, over a rectangle of the first side's grid.
 class EqualDistance {
 public:
-    EqualDistance(const OpposedSurfaces& o, const Vec3& middle) : chart_(o.a, middle, o.a_reversed), other_(o.b), turn_(o.b_reversed ? -1 : 1) {
+    EqualDistance(const OpposedSurfaces& o, const Vec3& middle, bool wide) : chart_(o.a, middle, o.a_reversed), other_(o.b), turn_(o.b_reversed ? -1 : 1) {
         for (const Vec3& p : o.seen) extent_.extend(chart_.grid(p));
+        if (wide)
+            for (const Vec3& p : o.around) extent_.extend(chart_.grid(p));
         const Vec2 period = chart_.grid_period();
         const double margin = 0.5 * o.thickness;
         for (int k = 0; k < 2; ++k) {
@@ -151,10 +153,10 @@ NurbsSurface through_net(const std::vector<Vec3>& net, std::size_t n) {
     return s;
 }
 
-std::optional<MidSurface> fitted(const OpposedSurfaces& o, double fit) {
+std::optional<MidSurface> fitted(const OpposedSurfaces& o, double fit, bool wide) {
     Vec3 middle = Vec3::Zero();
     for (const Vec3& p : o.seen) middle += p / static_cast<double>(o.seen.size());
-    const EqualDistance equal(o, middle);
+    const EqualDistance equal(o, middle, wide);
     std::optional<MidSurface> best;
     for (std::size_t n : {9U, 17U, 33U, 65U}) {
         std::vector<Vec3> net;
@@ -191,7 +193,11 @@ std::optional<MidSurface> mid_surface(const OpposedSurfaces& sides, double tol, 
         return !f || f->spline;
     };
     if (!known(sides.a) || !known(sides.b)) return std::nullopt;
-    return fitted(sides, fit);
+    // Where both sides do not face each other all the way to their borders, what was seen must do.
+    auto all = fitted(sides, fit, true);
+    if (all && all->error <= fit) return all;
+    auto seen = fitted(sides, fit, false);
+    return !all || (seen && seen->error < all->error) ? seen : all;
 }
 
 }  // namespace halvo

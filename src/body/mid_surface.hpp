@@ -11,6 +11,7 @@ struct OpposedSurfaces {
     Surface a, b;
     bool a_reversed = false, b_reversed = false;  ///< the outward normal is minus the surface's own
     std::vector<Vec3> seen;                       ///< points on `a` that look at `b`
+    std::vector<Vec3> around;                     ///< further points of `a` up to where a fitted surface should reach
     double thickness = 0;                         ///< about
 };
 

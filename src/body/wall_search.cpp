@@ -128,10 +128,25 @@ private:
         o.a_reversed = body_.faces[ix(near)].reversed, o.b_reversed = body_.faces[ix(far)].reversed;
         for (const Probe* p : side) o.seen.push_back(p->point);
         o.thickness = c.pair.thickness;
+        o.around = corners_near(near, side);
         const auto mid = mid_surface(o, like_tol(c.pair.thickness), std::max(fit_share * c.pair.thickness, tol_));
         if (!mid) return false;
         c.mid = mid->surface, c.fit_error = mid->error;
         return true;
+    }
+
+    // Corners of the face's facets where it looks at the other, and up to the spacing of the probes beyond.
+    std::vector<Vec3> corners_near(int f, const std::vector<const Probe*>& side) const {
+        Box3 box;
+        double spacing = 0;
+        for (const Probe* p : side) box.extend(p->point), spacing = std::max(spacing, 2 * std::sqrt(p->weight));
+        box.min().array() -= spacing, box.max().array() += spacing;
+        std::vector<Vec3> out;
+        const Face& face = body_.faces[ix(f)];
+        for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i)
+            for (int c : body_.facets[i].corners)
+                if (box.contains(body_.points[ix(c)])) out.push_back(body_.points[ix(c)]);
+        return out;
     }
 
     // How far axes and middles may be apart to count as one.

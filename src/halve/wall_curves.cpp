@@ -20,6 +20,8 @@ Box3 widened(Box3 b, double by) {
     return b;
 }
 
+constexpr double deep = 1.5;  // material reaching this many thicknesses to both sides is no wall's
+
 class Collector {
 public:
     Collector(const Body& body, const Skin& skin, const std::vector<WallSurface>& walls, double tol, double slack, double openings)
@@ -286,6 +288,17 @@ private:
         }
     }
 
+    // Material far deeper than the wall and those it may cross: the wall ends there.
+    bool bulk(std::size_t i, const Vec3& p) const {
+        const WallSurface& w = walls_[i];
+        if (supported(body_, w, p)) return false;
+        double known = w.thickest;
+        for (std::size_t j : w.near) known = std::max(known, w.thickest + walls_[j].thickest);
+        const Vec3 n = w.chart.normal(p);
+        const auto up = body_.tree->shoot(p, n, 0), down = body_.tree->shoot(p, -n, 0);
+        return up && down && std::min(up->distance, down->distance) > deep * known;
+    }
+
     // Edges at which the wall's faces go on smoothly in those of another wall.
     std::set<int> smooth_edges(const WallSurface& w) const {
         std::set<int> out, others;
@@ -307,7 +320,7 @@ private:
         for (const double sign : {1.0, -1.0})
             for (const double share : {0.13, 0.5, 0.87}) {
                 const Vec3 p = a + share * (b - a) + sign * 0.05 * w.wall->thickness * side;
-                needed = needed || (in_material(body_, w, p) && foreign(body_, walls_, i, p, tol_));
+                needed = needed || (in_material(body_, w, p) && (foreign(body_, walls_, i, p, tol_) || bulk(i, p)));
             }
         if (needed) input_.sheets[i].curves.push_back(add(Curve::segment(a - 20 * tol_ * d, b + 20 * tol_ * d)));
     }

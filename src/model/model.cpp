@@ -39,15 +39,21 @@ const ThicknessPiece& ThicknessField::piece_at(const Vec2& p) const {
     if (pieces.size() == 1) return pieces[0];
     const ThicknessPiece* best = &pieces[0];
     double best_d = std::numeric_limits<double>::max();
-    for (const ThicknessPiece& k : pieces) {
-        if (inside(k.top_outline, p) && inside(k.bottom_outline, p)) return k;
+    // How far outside the outline the point lies.
+    const auto outside = [&](const std::vector<std::vector<Vec2>>& outline) {
+        if (inside(outline, p)) return 0.0;
         double d = std::numeric_limits<double>::max();
-        for (const auto& loop : k.top_outline)
+        for (const auto& loop : outline)
             for (std::size_t i = 0, j = loop.size() - 1; i < loop.size(); j = i++) {
                 const Vec2 e = loop[i] - loop[j];
                 const double w = std::clamp((p - loop[j]).dot(e) / std::max(e.squaredNorm(), 1e-300), 0.0, 1.0);
                 d = std::min(d, (loop[j] + w * e - p).norm());
             }
+        return d;
+    };
+    for (const ThicknessPiece& k : pieces) {
+        const double d = std::max(outside(k.top_outline), outside(k.bottom_outline));
+        if (d == 0) return k;
         if (d < best_d) best_d = d, best = &k;
     }
     return *best;
@@ -191,11 +197,20 @@ void fill_thickness(const Model& model, Sheet& sheet) {
     for (const Region& r : sheet.regions) {
         const auto polygons = region_polygons(model, sheet.chart, r, model.tolerance.chord);
         double part = 0, weight = 0;
-        for (const AreaSample& s : spread_inside(polygons, sheet.field.pieces.size() > 1 || !sheet.chart.flat() ? 64 : 1)) {
-            const double t = sheet.field.at(sheet.chart, s.point);
-            part += t * s.area, weight += s.area;
-            low = std::min(low, t), high = std::max(high, t);
-        }
+        const auto sample = [&](std::size_t least) {
+            part = weight = 0;
+            double from = std::numeric_limits<double>::max(), to = 0;
+            for (const AreaSample& s : spread_inside(polygons, least)) {
+                const double t = sheet.field.at(sheet.chart, s.point);
+                part += t * s.area, weight += s.area;
+                from = std::min(from, t), to = std::max(to, t);
+            }
+            low = std::min(low, from), high = std::max(high, to);
+            return to - from;
+        };
+        // Linear on planes: one point is exact. Elsewhere as many as it takes.
+        if (sheet.field.pieces.size() <= 1 && sheet.chart.flat()) sample(1);
+        else if (sample(64) > 1e-7 * high) sample(1500);
         if (sheet.field.pieces.size() == 1)
             for (const auto& p : polygons)
                 for (const Vec2& q : p) {

@@ -33,7 +33,7 @@ public:
         for (const double sense : {1.0, -1.0}) {
             const auto& in = sense > 0 ? ahead : behind;
             if (!in || leaves(*in, sense)) continue;
-            const auto out = hit(in->distance + tiny_, sense);
+            const auto out = hit(in->distance + 3 * tiny_, sense);
             if (!out) continue;
             const auto s = sense > 0 ? checked(at(*in, sense), at(*out, sense), *in, *out) : checked(at(*out, sense), at(*in, sense), *out, *in);
             if (s && (!best || std::min(std::abs(s->from), std::abs(s->to)) < std::min(std::abs(best->from), std::abs(best->to)))) best = s;
@@ -43,8 +43,9 @@ public:
 
 private:
     std::optional<RayHit> hit(double beyond, double sense) const {
-        auto h = body_.tree->shoot(o_ + sense * beyond * d_, sense * d_, 0);
-        if (h) h->distance += beyond;
+        // From a little before, so that an element on the very skin finds it.
+        auto h = body_.tree->shoot(o_ + sense * (beyond - tiny_) * d_, sense * d_, 0);
+        if (h) h->distance += beyond - tiny_;
         return h;
     }
     bool leaves(const RayHit& h, double sense) const { return body_.facet_normal(ix(h.facet)).dot(sense * d_) > 0; }
