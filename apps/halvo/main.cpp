@@ -162,7 +162,7 @@ int do_demo(const std::string& out, const Common& common) {
     fmt::print("\n$ halvo run {} --out {}\n", (folder / "station.toml").string(), out);
     RunArguments a;
     a.input = (folder / "station.toml").string(), a.out = out;
-    const int rc = do_run(a, common);
+    int rc = do_run(a, common);
     const Job job = read_model(fs::path(out) / "model.halvo");
     struct Figure {
         const char* name;
@@ -179,7 +179,24 @@ int do_demo(const std::string& out, const Common& common) {
         draw(fs::path(out) / f.name, job, f.options);
         fmt::print("figure {}\n", (fs::path(out) / f.name).string());
     }
-    fmt::print("\nWhat else stands on the site, each as it was handed over:\n\n");
+    fmt::print("\nWhat else stands on the site: bent, moulded and scanned parts, each to its shells:\n");
+    const auto show_run = [&](const char* name, const char* figure, const DrawOptions& view) {
+        RunArguments part;
+        part.input = (folder / name).string(), part.out = (fs::path(out) / fs::path(name).stem()).string();
+        fmt::print("\n$ halvo run {} --out {}\n", part.input, part.out);
+        rc = std::max(rc, do_run(part, common));
+        draw(fs::path(out) / figure, read_model(fs::path(part.out) / "model.halvo"), view);
+        fmt::print("figure {}\n", (fs::path(out) / figure).string());
+    };
+    const auto seen_from = [](DrawOptions o, double azimuth, double elevation) {
+        o.azimuth = azimuth, o.elevation = elevation, o.mesh_lines = o.colour == DrawOptions::Colour::thickness && !o.real_thickness;
+        return o;
+    };
+    show_run("cabinet.step", "cabinet.png", seen_from(real, -60, 25));
+    show_run("rain-hood.step", "rain-hood.png", seen_from(thick, -50, -30));
+    show_run("sensor-arm.step", "sensor-arm.png", seen_from(thick, -65, 20));
+    show_run("bracket.toml", "bracket.png", seen_from(thick, -35, 30));
+    fmt::print("\nAnd what the survey says of each, as it was handed over:\n\n");
     show_survey("cabinet.step", -60, 25);
     show_survey("rain-hood.step", -50, -30);
     show_survey("sensor-arm.step", -65, 20);
