@@ -51,7 +51,7 @@ struct ThicknessField {
     };
     [[nodiscard]] Sides sides(const Chart& chart, const Vec2& p) const;
     [[nodiscard]] double at(const Chart& chart, const Vec2& p) const { return sides(chart, p).thickness(); }
-    [[nodiscard]] const ThicknessPiece& piece_at(const Vec2& p) const;
+    [[nodiscard]] const ThicknessPiece& piece_at(const Chart& chart, const Vec2& p) const;
 };
 
 struct ThicknessRange {

@@ -124,6 +124,16 @@ Vec2 Chart::local2(const Vec3& p, const Vec2& near) const {
     return mapped(uv);
 }
 
+std::vector<Vec2> Chart::copies(const Vec2& q) const {
+    std::vector<Vec2> out{q};
+    if (period_.isZero()) return out;
+    const Vec2 uv = unmapped(q);
+    for (int i = -1; i <= 1; ++i)
+        for (int j = -1; j <= 1; ++j)
+            if ((i != 0 || j != 0) && (i == 0 || period_.x() > 0) && (j == 0 || period_.y() > 0)) out.push_back(mapped(uv + Vec2(i * period_.x(), j * period_.y())));
+    return out;
+}
+
 Vec3 Chart::at(const Vec2& q) const {
     if (flat()) return plane_.at(q);
     const Vec2 uv = unmapped(q);

@@ -53,6 +53,15 @@ public:
     }
 
 private:
+    // Two walls that both go on smoothly in a third one do not meet behind it.
+    bool rounded_between(std::size_t i, std::size_t j, const Vec3& at) const {
+        for (std::size_t s : walls_[i].smooth) {
+            if (std::find(walls_[j].smooth.begin(), walls_[j].smooth.end(), s) == walls_[j].smooth.end()) continue;
+            if (walls_[s].box.squaredExteriorDistance(at) <= walls_[s].thickest * walls_[s].thickest) return true;
+        }
+        return false;
+    }
+
     // Does a point off the support lead, straight across a crossing wall, back to it? That is the half of the crossing
     // wall's thickness between its skin and its midsurface; the other half leads to air and is a stub.
     bool bridges(std::size_t i, const Vec3& at, std::vector<std::size_t>& passed) const {
@@ -72,6 +81,7 @@ private:
             const Vec3 across = (foot.normal - foot.normal.dot(n) * n) * (h < 0 ? -1.0 : 1.0);
             const double sine = across.norm(), cosine = std::abs(foot.normal.dot(n));
             if (sine < least_crossing) continue;
+            if (rounded_between(i, j, at)) continue;
             const double step = (half - std::abs(h)) / sine + 0.04 * half + 0.5 * p.thickest * cosine / sine;
             passed.push_back(j);
             const bool leads = bridges(i, p.chart.foot(at + step / sine * across), passed);

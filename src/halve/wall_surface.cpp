@@ -115,7 +115,8 @@ WallSurface make_wall_surface(const Body& body, const BodyBoxes& boxes, const Wa
             }
         }
         if (w.box.isEmpty()) return w;
-        for (const auto& c : w.outline) w.extent.push_back(c.start()), w.extent.push_back(c.middle());
+        for (const auto& c : w.outline)
+            for (const Vec3& p : c.sampled(0.02 * c.length(), 12)) w.extent.push_back(p);
         return w;
     }
     span(body, w);

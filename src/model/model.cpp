@@ -35,12 +35,13 @@ double Model::length(const Member& m) const {
     return l;
 }
 
-const ThicknessPiece& ThicknessField::piece_at(const Vec2& p) const {
+const ThicknessPiece& ThicknessField::piece_at(const Chart& chart, const Vec2& at) const {
     if (pieces.size() == 1) return pieces[0];
     const ThicknessPiece* best = &pieces[0];
     double best_d = std::numeric_limits<double>::max();
+    const std::vector<Vec2> copies = chart.copies(at);
     // How far outside the outline the point lies.
-    const auto outside = [&](const std::vector<std::vector<Vec2>>& outline) {
+    const auto outside = [&](const std::vector<std::vector<Vec2>>& outline, const Vec2& p) {
         if (inside(outline, p)) return 0.0;
         double d = std::numeric_limits<double>::max();
         for (const auto& loop : outline)
@@ -52,7 +53,10 @@ const ThicknessPiece& ThicknessField::piece_at(const Vec2& p) const {
         return d;
     };
     for (const ThicknessPiece& k : pieces) {
-        const double d = std::max(outside(k.top_outline), outside(k.bottom_outline));
+        // Outlines on closed surfaces may lie a turn away from the chart's own range, each by itself.
+        double top = std::numeric_limits<double>::max(), bottom = top;
+        for (const Vec2& p : copies) top = std::min(top, outside(k.top_outline, p)), bottom = std::min(bottom, outside(k.bottom_outline, p));
+        const double d = std::max(top, bottom);
         if (d == 0) return k;
         if (d < best_d) best_d = d, best = &k;
     }
@@ -61,7 +65,7 @@ const ThicknessPiece& ThicknessField::piece_at(const Vec2& p) const {
 
 ThicknessField::Sides ThicknessField::sides(const Chart& chart, const Vec2& p) const {
     if (constant > 0) return {0.5 * constant, 0.5 * constant};
-    const ThicknessPiece& k = piece_at(p);
+    const ThicknessPiece& k = piece_at(chart, p);
     const Vec3 q = chart.at(p), n = chart.normal(q);
     return {k.top.along(q, n), k.bottom.along(q, -n)};
 }
@@ -167,6 +171,13 @@ std::vector<Vec2> unrolled(const Chart& chart, const std::vector<Vec3>& points) 
     for (std::size_t k = 1; k < points.size(); ++k) {
         const std::size_t i = (first + k) % points.size(), before = (first + k - 1) % points.size();
         out[i] = chart.local2(points[i], out[before]);
+    }
+    if (clear < 1e-6 && !chart.flat()) {
+        // Nothing but cuts all round (a closed tube): the copy around the chart's own middle.
+        Box2 box;
+        for (const Vec2& q : out) box.extend(q);
+        const Vec2 middle = box.center(), shift = chart.local2(chart.at(middle)) - middle;
+        for (Vec2& q : out) q += shift;
     }
     return out;
 }

@@ -1,5 +1,6 @@
 #include "prove/skin_cover.hpp"
 
+#include "body/skin.hpp"
 #include "core/groups.hpp"
 #include "core/parallel.hpp"
 #include "geom/box_tree.hpp"
@@ -71,6 +72,19 @@ std::vector<std::vector<Cover>> covers_of(const Assembly& solids, const Model& m
     return of;
 }
 
+// Fillets: faces no sheet has as a side, that go on smoothly from one that some sheet has. They belong to the junction they round.
+std::vector<bool> fillets_of(const Body& body, const std::vector<Cover>& covers) {
+    std::vector<bool> side(body.faces.size(), false), out(body.faces.size(), false);
+    for (const Cover& c : covers)
+        for (const std::vector<int>* faces : {&c.sheet->top_faces, &c.sheet->bottom_faces})
+            for (int f : *faces) side[ix(f)] = true;
+    const FaceNeighbours next = face_neighbours(body);
+    for (std::size_t f = 0; f < out.size(); ++f)
+        if (!side[f] && !std::holds_alternative<PlaneSurface>(body.faces[f].surface))
+            out[f] = std::any_of(next.of[f].begin(), next.of[f].end(), [&](const auto& l) { return l.smooth && side[ix(l.other)]; });
+    return out;
+}
+
 // Share of a facet that is covered, at points spread over it.
 double share_covered(const Body& body, std::size_t facet, const std::vector<Cover>& all_covers, const BoxTree& tree, double step, double slack) {
     const auto& k = body.facets[facet].corners;
@@ -139,11 +153,12 @@ SkinCover cover_skin(const Assembly& solids, const Model& model, const std::vect
         double thickest = 0;
         for (const Cover& c : covers[b]) thickest = std::max(thickest, c.sheet->thickness.max);
         std::vector<double> share(body.facets.size(), 0.0);
+        const std::vector<bool> fillet = covers[b].empty() ? std::vector<bool>(body.faces.size(), false) : fillets_of(body, covers[b]);
         std::vector<Box3> boxes;
         for (const Cover& c : covers[b]) boxes.push_back(c.box);
         const BoxTree tree(boxes);
         if (!covers[b].empty())
-            parallel_for(share.size(), [&](std::size_t i) { share[i] = share_covered(body, i, covers[b], tree, 3 * thickest, slack); });
+            parallel_for(share.size(), [&](std::size_t i) { share[i] = share_covered(body, i, covers[b], tree, 3 * thickest, fillet[ix(body.facets[i].face)] ? slack + 0.75 * thickest : slack); });
         for (const Face& f : body.faces) {
             double in = 0, total = 0;
             for (std::size_t i = f.first_facet; i < f.first_facet + f.facet_count; ++i) total += body.facet_area(i), in += share[i] * body.facet_area(i);
