@@ -60,11 +60,12 @@ make::Solid perforated(int nx, int ny) {
 }
 
 void measure(benchmark::State& state, const std::string& file) {
-    Cost kernel, reading, both;
+    Cost kernel, reading, both, halving;
     for (auto _ : state) {
         kernel = cost_of([&] { benchmark::DoNotOptimize(make::kernel_read_seconds(file)); });
         reading = cost_of([&] { benchmark::DoNotOptimize(read(file)); });
         both = cost_of([&] { benchmark::DoNotOptimize(survey(read(file))); });
+        halving = cost_of([&] { benchmark::DoNotOptimize(halve(read(file))); });
     }
     state.counters["file_MB"] = static_cast<double>(std::filesystem::file_size(file)) / 1e6;
     state.counters["kernel_s"] = kernel.seconds;
@@ -73,20 +74,23 @@ void measure(benchmark::State& state, const std::string& file) {
     state.counters["read_memory/kernel"] = reading.megabytes / kernel.megabytes;
     state.counters["survey/kernel"] = (both.seconds - reading.seconds) / kernel.seconds;
     state.counters["survey_memory/kernel"] = both.megabytes / kernel.megabytes;
+    state.counters["halve_s"] = halving.seconds - reading.seconds;
+    state.counters["halve/kernel"] = (halving.seconds - reading.seconds) / kernel.seconds;
 }
 
-// Ten combs of 250 teeth side by side in one skin. (A single face with ten thousand sides would measure the kernel's own checks, which
-// take the square of that.)
-void ten_thousand_faces_in_one_body(benchmark::State& state) {
-    measure(state, made("faces", [](const std::string& f) {
-                std::vector<Vec2> corners = {{0, 0}, {1500, 0}};
-                for (int i = 249; i >= 0; --i)
+// Combs of thin teeth side by side in one skin, four faces and one wall a tooth. (A single face with ten thousand sides would measure the
+// kernel's own checks, which take the square of that.)
+void faces_in_one_body(benchmark::State& state) {
+    const int faces = static_cast<int>(state.range(0)), teeth = std::min(250, faces / 4), combs = std::max(1, faces / 4 / teeth);
+    measure(state, made(fmt::format("faces-{}", faces), [&](const std::string& f) {
+                std::vector<Vec2> corners = {{0, 0}, {6.0 * teeth, 0}};
+                for (int i = teeth - 1; i >= 0; --i)
                     for (const Vec2& p : {Vec2(6.0 * i + 4, 4), Vec2(6.0 * i + 4, 30), Vec2(6.0 * i + 2, 30), Vec2(6.0 * i + 2, 4)}) corners.push_back(p);
-                corners.insert(corners.begin() + 2, Vec2(1500, 4));
+                corners.insert(corners.begin() + 2, Vec2(6.0 * teeth, 4));
                 corners.emplace_back(0, 4);
                 const make::Solid comb = make::extrude({make::polygon(corners)}, 20);
                 make::Solid all = comb;
-                for (int k = 1; k < 10; ++k) all = make::in_one_skin(all, make::moved(comb, make::place({0, 0, 40.0 * k})));
+                for (int k = 1; k < combs; ++k) all = make::in_one_skin(all, make::moved(comb, make::place({0, 0, 40.0 * k})));
                 make::write_step(f, {{"combs", all}});
             }));
 }
@@ -122,7 +126,7 @@ void large_file(benchmark::State& state) {
             }));
 }
 
-BENCHMARK(ten_thousand_faces_in_one_body)->Unit(benchmark::kSecond)->Iterations(1);
+BENCHMARK(faces_in_one_body)->Arg(100)->Arg(1000)->Arg(10000)->Unit(benchmark::kSecond)->Iterations(1);
 BENCHMARK(a_thousand_bodies)->Unit(benchmark::kSecond)->Iterations(1);
 BENCHMARK(a_thousand_places_of_one_part)->Unit(benchmark::kSecond)->Iterations(1);
 BENCHMARK(large_file)->Unit(benchmark::kSecond)->Iterations(1);

@@ -47,10 +47,10 @@ Solid jog() {
 Solid hem() {
     // Folded back on itself with an inner gap of 1 mm.
     const double r = 0.5;
-    return make::extrude({{line({0, 0}, {80, 0}), arc({80, r + t}, r + t, -pi / 2, pi / 2), line({80, 2 * (r + t)}, {60, 2 * (r + t)}),
-                           line({60, 2 * (r + t)}, {60, 2 * r + t}), line({60, 2 * r + t}, {80, 2 * r + t}), arc({80, r + t}, r, pi / 2, -pi / 2),
-                           line({80, t}, {0, t}), line({0, t}, {0, 0})}},
-                         100);
+    return make::extrude(
+        {{line({0, 0}, {80, 0}), arc({80, r + t}, r + t, -pi / 2, pi / 2), line({80, 2 * (r + t)}, {60, 2 * (r + t)}), line({60, 2 * (r + t)}, {60, 2 * r + t}),
+          line({60, 2 * r + t}, {80, 2 * r + t}), arc({80, r + t}, r, pi / 2, -pi / 2), line({80, t}, {0, t}), line({0, t}, {0, 0})}},
+        100);
 }
 
 // Sharp inside, round outside.
@@ -78,9 +78,9 @@ Solid cone_with_skirt() {
     const double r = 60, h = 40, l = 80;
     const Vec2 p(r, h), q = p + l * Vec2(-s, c);
     const double k = w / 2 * std::tan(a / 2);
-    return turned({{line({r - w / 2, 0}, {r + w / 2, 0}), line({r + w / 2, 0}, {r + w / 2, h + k}), line({r + w / 2, h + k}, q + w / 2 * Vec2(c, s)),
-                    line(q + w / 2 * Vec2(c, s), q - w / 2 * Vec2(c, s)), line(q - w / 2 * Vec2(c, s), {r - w / 2, h - k}),
-                    line({r - w / 2, h - k}, {r - w / 2, 0})}});
+    return turned(
+        {{line({r - w / 2, 0}, {r + w / 2, 0}), line({r + w / 2, 0}, {r + w / 2, h + k}), line({r + w / 2, h + k}, q + w / 2 * Vec2(c, s)),
+          line(q + w / 2 * Vec2(c, s), q - w / 2 * Vec2(c, s)), line(q - w / 2 * Vec2(c, s), {r - w / 2, h - k}), line({r - w / 2, h - k}, {r - w / 2, 0})}});
 }
 
 Solid elbow() {
@@ -109,14 +109,15 @@ Solid eccentric_tube() {
 
 Solid ball_cap() {
     const double a = 1.1;
-    return turned({{arc({0, 0}, 101, a, pi / 2), line({0, 101}, {0, 99}), arc({0, 0}, 99, pi / 2, a), line({99 * std::cos(a), 99 * std::sin(a)}, {101 * std::cos(a), 101 * std::sin(a)})}});
+    return turned({{arc({0, 0}, 101, a, pi / 2), line({0, 101}, {0, 99}), arc({0, 0}, 99, pi / 2, a),
+                    line({99 * std::cos(a), 99 * std::sin(a)}, {101 * std::cos(a), 101 * std::sin(a)})}});
 }
 
 // Flat against round: a plate with a shallow cylinder as its lower side.
 Solid plane_against_cylinder() {
     const double r = 400;
-    return make::extrude({{line({60, 5}, {-60, 5}), line({-60, 5}, {-60, r - std::sqrt(r * r - 3600)}), arc({0, r}, r, -pi / 2 - std::asin(60 / r), -pi / 2 + std::asin(60 / r)),
-                           line({60, r - std::sqrt(r * r - 3600)}, {60, 5})}},
+    return make::extrude({{line({60, 5}, {-60, 5}), line({-60, 5}, {-60, r - std::sqrt(r * r - 3600)}),
+                           arc({0, r}, r, -pi / 2 - std::asin(60 / r), -pi / 2 + std::asin(60 / r)), line({60, r - std::sqrt(r * r - 3600)}, {60, 5})}},
                          150);
 }
 
@@ -165,9 +166,10 @@ Solid closed_branch() {
 }
 
 Solid hat_section() {
-    return make::extrude({make::rounded({{0, 0}, {30, 0}, {40, 30}, {80, 30}, {90, 0}, {120, 0}, {120, 2}, {91.5, 2}, {81.5, 32}, {38.5, 32}, {28.5, 2}, {0, 2}},
-                                        {0, 4, 2, 2, 4, 0, 0, 2, 4, 4, 2, 0})},
-                         300);
+    return make::extrude(
+        {make::rounded({{0, 0}, {30, 0}, {40, 30}, {80, 30}, {90, 0}, {120, 0}, {120, 2}, {91.5, 2}, {81.5, 32}, {38.5, 32}, {28.5, 2}, {0, 2}},
+                       {0, 4, 2, 2, 4, 0, 0, 2, 4, 4, 2, 0})},
+        300);
 }
 
 // Half a pipe with flat flanges that leave it smoothly.
@@ -182,7 +184,8 @@ Solid half_pipe() {
 Solid oblique_tee() {
     const double a = 20 * pi / 180;
     const Solid base = make::box({-150, 0, -4}, {300, 100, 4});
-    const Solid rib = make::moved(make::box({0, 0, -1.5}, {120, 100, 3}), make::place({0, 0, -2}, Vec3(-std::sin(a), 0, std::cos(a)), Vec3(std::cos(a), 0, std::sin(a))));
+    const Solid rib =
+        make::moved(make::box({0, 0, -1.5}, {120, 100, 3}), make::place({0, 0, -2}, Vec3(-std::sin(a), 0, std::cos(a)), Vec3(std::cos(a), 0, std::sin(a))));
     return make::fuse({base, make::cut(rib, {make::box({-200, -10, -60}, {400, 200, 60})})});
 }
 
@@ -195,7 +198,8 @@ Solid ribs_on_shell() {
     const Solid outer = make::cylinder({0, 0, -1}, Vec3::UnitZ(), r - 1, 152);
     const Solid along = make::box({-1.5, 165, 0}, {3, 40, 150}), across = make::box({-90, 150, 73.5}, {180, 60, 3});
     const auto within = [&](const Solid& k) { return make::cut(k, {make::cut(make::box({-400, -400, -5}, {800, 800, 160}), {outer})}); };
-    return make::fuse({sector, within(along), make::cut(within(across), {make::box({-200, 100, 0}, {110, 200, 150}), make::box({90, 100, 0}, {110, 200, 150})})});
+    return make::fuse(
+        {sector, within(along), make::cut(within(across), {make::box({-200, 100, 0}, {110, 200, 150}), make::box({90, 100, 0}, {110, 200, 150})})});
 }
 
 // Sheet metal with a notch, holes through the bend's flats and a hole through the bend itself.
@@ -287,8 +291,8 @@ const std::vector<CurvedPart>& curved_parts() {
         any("chamfered step", chamfered_step, 0, 0);
         any("two skins", two_skins, 10, 2);
         for (CurvedPart& k : p) {
-            if (k.name == "embossed") k.coverage = 0.99;         // the boss is solid
-            if (k.name == "chamfered step") k.coverage = 0.96;   // a slope of eleven degrees is no wall
+            if (k.name == "embossed") k.coverage = 0.99;        // the boss is solid
+            if (k.name == "chamfered step") k.coverage = 0.96;  // a slope of eleven degrees is no wall
         }
         return p;
     }();

@@ -8,10 +8,10 @@ namespace test {
 struct CurvedPart {
     std::string name;
     std::function<make::Solid()> solid;
-    double area = 0;        ///< of all midsurfaces, closed form; 0 where there is none
-    double tolerance = 0;   ///< relative, on the area
-    int sheets = 0;         ///< 0 where the number tells nothing
-    double thickness = 0;   ///< the one thickness; 0 where it varies
+    double area = 0;       ///< of all midsurfaces, closed form; 0 where there is none
+    double tolerance = 0;  ///< relative, on the area
+    int sheets = 0;        ///< 0 where the number tells nothing
+    double thickness = 0;  ///< the one thickness; 0 where it varies
     double coverage = 0.999;
 };
 

@@ -108,9 +108,10 @@ TEST(GridFile, ReadsRawAppendedBigEndian) {
         return "<DataArray type=\"" + std::string(type) + "\" Name=\"" + name + "\" NumberOfComponents=\"" + (i == 0 ? "3" : "1") +
                "\" format=\"appended\" offset=\"" + std::to_string(at[i]) + "\"/>";
     };
-    spit(folder / "r.vtu", "<VTKFile type=\"UnstructuredGrid\" byte_order=\"BigEndian\"><UnstructuredGrid><Piece NumberOfPoints=\"3\" NumberOfCells=\"1\"><Points>" +
-                               array("Float32", "Points", 0) + "</Points><Cells>" + array("Int32", "connectivity", 1) + array("Int32", "offsets", 2) +
-                               array("UInt8", "types", 3) + "</Cells></Piece></UnstructuredGrid><AppendedData encoding=\"raw\">\n_" + raw + "\n</AppendedData></VTKFile>");
+    spit(folder / "r.vtu",
+         "<VTKFile type=\"UnstructuredGrid\" byte_order=\"BigEndian\"><UnstructuredGrid><Piece NumberOfPoints=\"3\" NumberOfCells=\"1\"><Points>" +
+             array("Float32", "Points", 0) + "</Points><Cells>" + array("Int32", "connectivity", 1) + array("Int32", "offsets", 2) +
+             array("UInt8", "types", 3) + "</Cells></Piece></UnstructuredGrid><AppendedData encoding=\"raw\">\n_" + raw + "\n</AppendedData></VTKFile>");
     const Grid g = read_grid(folder / "r.vtu");
     ASSERT_EQ(g.points.size(), 3u);
     EXPECT_EQ(g.points[2], Vec3(0, 2, 0));

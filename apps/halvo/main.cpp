@@ -251,7 +251,8 @@ int dispatch(int argc, char** argv) {
     auto* draw_cmd = app.add_subcommand("draw", "a picture of a model or of a file's solids");
     draw_cmd->add_option("INPUT", da.input, "model.halvo, CAD file or plan")->required();
     draw_cmd->add_option("-o,--out", da.out, "PNG file")->required();
-    draw_cmd->add_option("--colour", da.colour, "body, thickness, edges, quality, coverage")->check(CLI::IsMember({"body", "thickness", "edges", "quality", "coverage"}));
+    draw_cmd->add_option("--colour", da.colour, "body, thickness, edges, quality, coverage")
+        ->check(CLI::IsMember({"body", "thickness", "edges", "quality", "coverage"}));
     draw_cmd->add_option("--show", da.show, "solid, model, mesh")->check(CLI::IsMember({"solid", "model", "mesh"}));
     draw_cmd->add_flag("--lines", da.lines, "element edges");
     draw_cmd->add_flag("--real", da.real, "shells with their thickness, members with their section, beside the solid's outline");

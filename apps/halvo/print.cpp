@@ -52,13 +52,13 @@ void print_run(const Job& job) {
                        : "",
                    p.centroid_error);
         fmt::print("           skin covered {:.1f} %", 100 * p.coverage);
-        if (!p.uncovered.empty())
-            fmt::print(", largest uncovered patch {} mm2 at {}", number(p.uncovered[0].area), at(p.uncovered[0].place, job.solids.shift));
+        if (!p.uncovered.empty()) fmt::print(", largest uncovered patch {} mm2 at {}", number(p.uncovered[0].area), at(p.uncovered[0].place, job.solids.shift));
         fmt::print("; {} contacts of the solids, {} without a joint\n", p.contacts.size(), open);
         if (p.thickness.count > 0)
-            fmt::print("           thickness off by {:.2g} % on the mean, {:.2g} % at 95 % of elements, {:.2g} % at worst{}; middle off by {:.2g} mm at worst\n",
-                       100 * p.thickness.mean, 100 * p.thickness.high, 100 * p.thickness.worst,
-                       p.thickness.worst > 1e-6 ? " " + at(p.thickness.place, job.solids.shift) : "", p.deviation.worst);
+            fmt::print(
+                "           thickness off by {:.2g} % on the mean, {:.2g} % at 95 % of elements, {:.2g} % at worst{}; middle off by {:.2g} mm at worst\n",
+                100 * p.thickness.mean, 100 * p.thickness.high, 100 * p.thickness.worst,
+                p.thickness.worst > 1e-6 ? " " + at(p.thickness.place, job.solids.shift) : "", p.deviation.worst);
     }
     fmt::print("  findings {}\n", m.findings.empty() ? "none" : std::to_string(m.findings.size()));
     print_findings(m.findings, job.solids.shift);
@@ -189,8 +189,7 @@ void list_seams(const Job& job) {
 
 void list_ledger(const Job& job) {
     Table t({"id", "stage", "kind", "state", "about"});
-    for (const LedgerEntry& e : job.model.ledger)
-        t.row({e.key, e.stage, e.kind, state_name(e.state), e.about});
+    for (const LedgerEntry& e : job.model.ledger) t.row({e.key, e.stage, e.kind, state_name(e.state), e.about});
     t.print();
 }
 
@@ -218,7 +217,8 @@ void print_list(const Job& job, const std::string& what) {
         if (job.model.findings.empty()) fmt::print("  (none)\n");
         print_findings(job.model.findings, job.solids.shift);
     } else {
-        throw Error(ErrorKind::usage,
-                    fmt::format("cannot list \"{}\"; choose bodies, walls, sheets, members, sections, seams, joints, contacts, uncovered, ledger or findings", what));
+        throw Error(
+            ErrorKind::usage,
+            fmt::format("cannot list \"{}\"; choose bodies, walls, sheets, members, sections, seams, joints, contacts, uncovered, ledger or findings", what));
     }
 }

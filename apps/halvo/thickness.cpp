@@ -53,7 +53,8 @@ int give_thickness(const ThicknessArguments& a, bool json, bool quiet) {
         low = std::min(low, t.thickness), high = std::max(high, t.thickness);
     }
     if (missing.size() == shells.size())
-        throw Error(ErrorKind::input, fmt::format("{}: none of its {} shell elements lies in a solid of {}; check units and positions", a.mesh, shells.size(), a.solid));
+        throw Error(ErrorKind::input,
+                    fmt::format("{}: none of its {} shell elements lies in a solid of {}; check units and positions", a.mesh, shells.size(), a.solid));
     put_cell_array(grid, "thickness", "Float64", std::move(thickness));
     put_cell_array(grid, "offset", "Float64", std::move(offset));
     put_cell_array(grid, "solid", "Int32", std::move(body));
@@ -77,7 +78,8 @@ int give_thickness(const ThicknessArguments& a, bool json, bool quiet) {
     fmt::print("{}: {} of {} shell elements lie in a solid, {} mm thick\n", a.out, shells.size() - missing.size(), shells.size(), ::thickness(low, high));
     if (!missing.empty()) fmt::print("  {} found no solid and have thickness 0:\n", missing.size());
     constexpr std::size_t most = 20;
-    for (std::size_t i = 0; i < std::min(most, missing.size()); ++i) fmt::print("    cell {} at {}\n", cell_of[missing[i]], at(centre(missing[i]), Vec3::Zero()));
+    for (std::size_t i = 0; i < std::min(most, missing.size()); ++i)
+        fmt::print("    cell {} at {}\n", cell_of[missing[i]], at(centre(missing[i]), Vec3::Zero()));
     if (missing.size() > most) fmt::print("    and {} more; --json lists all\n", missing.size() - most);
     return 0;
 }

@@ -62,8 +62,8 @@ struct ThicknessRange {
 struct Sheet {
     std::string key;
     std::string wall;  ///< key of the wall it is the midsurface of, or of a part of; empty for sheets made by hand
-    int body = -1;  ///< index into Assembly::bodies; -1 for sheets made by hand
-    Chart chart;    ///< surface of the sheet and its map to the plane
+    int body = -1;     ///< index into Assembly::bodies; -1 for sheets made by hand
+    Chart chart;       ///< surface of the sheet and its map to the plane
     std::vector<Region> regions;
     ThicknessField field;
     std::vector<int> top_faces, bottom_faces;  ///< faces of the body behind it, on the side of +z and of -z

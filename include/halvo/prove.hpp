@@ -39,11 +39,11 @@ struct Proof {
     double volume_error = 0;  ///< over all thin and slender bodies
     double worst_body_error = 0;
     int worst_body = -1;
-    double centroid_error = 0;   ///< distance of mass centres (mm)
-    double coverage = 0;         ///< share of the skin of bodies with sheets or members that these account for
-    double thickness_error = 0;  ///< largest relative difference of element thickness to a ray through the solid, 99th percentile
-    Spread thickness;            ///< relative difference of element thickness to a ray through the solid
-    Spread deviation;            ///< distance of the modelled middle from equal distance to both sides of the solid (mm)
+    double centroid_error = 0;              ///< distance of mass centres (mm)
+    double coverage = 0;                    ///< share of the skin of bodies with sheets or members that these account for
+    double thickness_error = 0;             ///< largest relative difference of element thickness to a ray through the solid, 99th percentile
+    Spread thickness;                       ///< relative difference of element thickness to a ray through the solid
+    Spread deviation;                       ///< distance of the modelled middle from equal distance to both sides of the solid (mm)
     std::vector<UncoveredPatch> uncovered;  ///< largest first
     int parts = 0;
     std::vector<ContactProof> contacts;

@@ -11,7 +11,7 @@
 namespace halvo {
 namespace {
 
-constexpr double own_share = 0.3;  // a curved pair takes at least this share of one of its faces, or it is a rounded rim's or a sliver
+constexpr double own_share = 0.3;   // a curved pair takes at least this share of one of its faces, or it is a rounded rim's or a sliver
 constexpr double fit_share = 1e-4;  // fitted midsurfaces keep to equal distance within this share of the thickness
 
 std::size_t ix(int i) {

@@ -130,7 +130,8 @@ std::vector<Vec2> Chart::copies(const Vec2& q) const {
     const Vec2 uv = unmapped(q);
     for (int i = -1; i <= 1; ++i)
         for (int j = -1; j <= 1; ++j)
-            if ((i != 0 || j != 0) && (i == 0 || period_.x() > 0) && (j == 0 || period_.y() > 0)) out.push_back(mapped(uv + Vec2(i * period_.x(), j * period_.y())));
+            if ((i != 0 || j != 0) && (i == 0 || period_.x() > 0) && (j == 0 || period_.y() > 0))
+                out.push_back(mapped(uv + Vec2(i * period_.x(), j * period_.y())));
     return out;
 }
 

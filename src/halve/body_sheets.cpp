@@ -32,9 +32,8 @@ public:
     void run() {
         walls_.resize(search_.walls.size());
         const BodyBoxes boxes(body_);
-        parallel_for(walls_.size(), [&](std::size_t i) {
-            walls_[i] = make_wall_surface(body_, boxes, search_.walls[i], solids_.tolerance.point, solids_.tolerance.chord);
-        });
+        parallel_for(walls_.size(),
+                     [&](std::size_t i) { walls_[i] = make_wall_surface(body_, boxes, search_.walls[i], solids_.tolerance.point, solids_.tolerance.chord); });
         name_walls();
         find_neighbours(skin_, walls_);
         WallCurves curves = wall_curves(body_, skin_, walls_, solids_.tolerance.point, search_.slack, options_.openings);
@@ -98,7 +97,10 @@ private:
             const WallSurface& p = walls_[i];
             for (const Cell& c : a.sheets[i].cells) {
                 Keep k;
-                const auto samples = spread_inside(cell_polygons(a, p.chart, c, solids_.tolerance.chord), 24);
+                const auto polygons = cell_polygons(a, p.chart, c, solids_.tolerance.chord);
+                auto samples = spread_inside(polygons, 24);
+                // A hole whose outline all but coincides with the cell's own may survive the triangulation.
+                for (std::size_t h = 1; h < polygons.size(); ++h) std::erase_if(samples, [&](const AreaSample& s) { return inside({polygons[h]}, s.point); });
                 double in = 0, held = 0, bridge = 0, other = 0, all = 0;
                 for (const AreaSample& s : samples) {
                     all += s.area;
@@ -135,7 +137,8 @@ private:
             const auto kept = [&](int c) { return c >= 0 && keep_[i][static_cast<std::size_t>(c)].kept; };
             Groups groups(cells.cells.size());
             for (const auto& [half, cell] : cells.cell_of)
-                if (const auto other = cells.cell_of.find(half ^ 1); kept(cell) && other != cells.cell_of.end() && kept(other->second)) groups.tie(cell, other->second);
+                if (const auto other = cells.cell_of.find(half ^ 1); kept(cell) && other != cells.cell_of.end() && kept(other->second))
+                    groups.tie(cell, other->second);
             std::map<int, std::pair<double, double>> measures;  // area, outline
             for (std::size_t c = 0; c < cells.cells.size(); ++c)
                 if (keep_[i][c].kept) measures[groups.root(static_cast<int>(c))].first += cells.cells[c].area;
@@ -317,7 +320,8 @@ private:
         model_.findings.push_back({make_key("finding", "skin without a sheet " + body_.key, {}), "skin without a sheet",
                                    fmt::format("{}: {} face(s), {:.0f} mm2 ({:.1f} % of the skin) are neither a side nor a rim of a sheet; the largest is a {}",
                                                body_.name, count, area, 100 * area / body_.mass.area, kind),
-                                   "solid regions, and faces at more than the draft to what they oppose, get no sheet; model them apart or widen halve.draft", place, std::sqrt(area), body_.name});
+                                   "solid regions, and faces at more than the draft to what they oppose, get no sheet; model them apart or widen halve.draft",
+                                   place, std::sqrt(area), body_.name});
     }
 
     bool in_some_wall(const Vec3& m) const {

@@ -141,8 +141,9 @@ Model halve_body(const Assembly& solids, std::size_t id, const HalveOptions& opt
     if (build.kind == BodyClass::open) {
         if (options.thickness > 0) surfaces_as_sheets(out, solids, static_cast<int>(id), options.thickness);
         else
-            out.findings.push_back(not_idealized(body, "its skin is not closed",
-                                                 "close the skin in CAD, give halve.thickness to take its surfaces as sheets, or leave it out with source.body"));
+            out.findings.push_back(
+                not_idealized(body, "its skin is not closed",
+                              "close the skin in CAD, give halve.thickness to take its surfaces as sheets, or leave it out with source.body"));
         return out;
     }
     if (build.kind == BodyClass::slender && options.slender == SlenderAs::beams) {

@@ -148,10 +148,10 @@ private:
         for (const Vec3& p : l.points) middle += p / static_cast<double>(l.points.size());
         s.wall = keys_.unique(make_key("wall", body_.key, {std::sqrt(s.area()), (middle - body_.box.center()).norm()}));
         s.key = make_key("sheet", s.wall, {std::sqrt(s.area())});
-        model_.ledger.push_back({s.wall, "halve", "surface", EntryState::applied,
-                                 fmt::format("{}: a {} taken as it is, {:.2f} mm thick by the plan, {:.0f} mm2", body_.name, surface_name(chart.surface()),
-                                             thickness_, s.area()),
-                                 s.area(), chart.foot(middle), body_.name});
+        model_.ledger.push_back(
+            {s.wall, "halve", "surface", EntryState::applied,
+             fmt::format("{}: a {} taken as it is, {:.2f} mm thick by the plan, {:.0f} mm2", body_.name, surface_name(chart.surface()), thickness_, s.area()),
+             s.area(), chart.foot(middle), body_.name});
         model_.sheets.push_back(std::move(s));
     }
 

@@ -66,9 +66,8 @@ void make_uniform(WallSurface& w, double tol) {
     for (const FacePair& p : w.wall->pairs)
         for (const Vec3& q : p.seen) box.extend(q);
     const auto same = [&](const BaseSurface& a, const BaseSurface& b) { return same_surface(a.surface(), b.surface(), place, box.sizes().norm(), tol); };
-    const bool uniform = std::all_of(w.field.pieces.begin(), w.field.pieces.end(), [&](const ThicknessPiece& k) {
-        return same(k.top, w.field.pieces[0].top) && same(k.bottom, w.field.pieces[0].bottom);
-    });
+    const bool uniform = std::all_of(w.field.pieces.begin(), w.field.pieces.end(),
+                                     [&](const ThicknessPiece& k) { return same(k.top, w.field.pieces[0].top) && same(k.bottom, w.field.pieces[0].bottom); });
     if (!uniform) return;
     w.field.pieces.resize(1);
     w.field.pieces[0].top_outline.clear(), w.field.pieces[0].bottom_outline.clear();

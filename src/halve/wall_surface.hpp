@@ -11,17 +11,17 @@ namespace halvo {
 struct WallSurface {
     const Wall* wall = nullptr;
     Chart chart;
-    std::vector<Curve> outline;  ///< where the midsurface leaves the body, each once
+    std::vector<Curve> outline;               ///< where the midsurface leaves the body, each once
     std::vector<std::vector<Curve>> loops;    ///< the same, chained, on planes only
     std::vector<std::vector<Vec2>> material;  ///< the section as polygons, on planes only
     std::vector<int> tops, bottoms;           ///< faces of each pair
-    ThicknessField field;  ///< one piece without outlines where all pairs lie on the same two surfaces
+    ThicknessField field;                     ///< one piece without outlines where all pairs lie on the same two surfaces
     struct Support {
         std::vector<std::vector<Vec2>> top, bottom;  ///< outlines of a pair in the chart
         Box2 box;
     };
     std::vector<Support> supports;  ///< on planes only
-    std::vector<Vec3> extent;  ///< points of the midsurface that span it
+    std::vector<Vec3> extent;       ///< points of the midsurface that span it
     Box3 box;
     double thickest = 0;
     std::vector<std::size_t> near;    ///< walls that may cross this one

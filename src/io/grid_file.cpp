@@ -225,7 +225,8 @@ private:
         std::int64_t last = start;
         if (out_.ends.size() != out_.types.size()) fail("its cells are incomplete", "write the mesh again");
         for (std::size_t i = cells_before; i < out_.ends.size(); ++i) {
-            if (out_.ends[i] < last || out_.ends[i] > static_cast<std::int64_t>(out_.connectivity.size())) fail("its cells are incomplete", "write the mesh again");
+            if (out_.ends[i] < last || out_.ends[i] > static_cast<std::int64_t>(out_.connectivity.size()))
+                fail("its cells are incomplete", "write the mesh again");
             last = out_.ends[i];
         }
         for (std::size_t i = static_cast<std::size_t>(start); i < out_.connectivity.size(); ++i)

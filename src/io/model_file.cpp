@@ -1,6 +1,6 @@
 // model.halvo: entities as rows anyone can query, geometry and arrays as blobs.
-#include "io/surface_blob.hpp"
 #include "io/database.hpp"
+#include "io/surface_blob.hpp"
 
 #include <halvo/io.hpp>
 
@@ -18,7 +18,7 @@ using io::Database;
 using io::Statement;
 
 constexpr int application_id = 0x484C564F;  // "HLVO"
-constexpr int schema_version = 2;  // 1: sheets were planes
+constexpr int schema_version = 2;           // 1: sheets were planes
 
 constexpr const char* schema = R"(
 CREATE TABLE info(key TEXT PRIMARY KEY, value TEXT);
@@ -114,7 +114,14 @@ void save_sheets(Database& db, const Model& m) {
         own.put(k.own_outline);
         s.bind(static_cast<int>(i)).bind(k.key).bind(k.body + 1).bind(k.area()).bind(k.own_area()).bind(k.trimmed_area);
         s.bind(k.thickness.min).bind(k.thickness.mean).bind(k.thickness.max).bind(k.offset);
-        s.blob(chart.bytes()).blob(field.bytes()).blob(faces.bytes()).blob(own.bytes()).bind(surface_name(k.chart.surface())).bind(k.deviation).bind(k.wall).done();
+        s.blob(chart.bytes())
+            .blob(field.bytes())
+            .blob(faces.bytes())
+            .blob(own.bytes())
+            .bind(surface_name(k.chart.surface()))
+            .bind(k.deviation)
+            .bind(k.wall)
+            .done();
         for (const Region& g : k.regions) {
             BlobOut loops, embedded, points;
             loops.put(static_cast<std::uint64_t>(g.loops.size()));
@@ -261,7 +268,8 @@ void load_solids(Database& db, Job& job) {
 }
 
 void load_complex(Database& db, Model& m, int version) {
-    Statement v(db, "SELECT x,y,z FROM vertices ORDER BY id"), e(db, fmt::format("SELECT start,end,curve{} FROM edges ORDER BY id", version >= 2 ? ",step" : ""));
+    Statement v(db, "SELECT x,y,z FROM vertices ORDER BY id"),
+        e(db, fmt::format("SELECT start,end,curve{} FROM edges ORDER BY id", version >= 2 ? ",step" : ""));
     while (v.step()) {
         Vertex k;
         k.point.x() = v.real(), k.point.y() = v.real(), k.point.z() = v.real();
@@ -292,8 +300,10 @@ ThicknessPiece get_piece(BlobIn& in, int version) {
 }
 
 void load_sheets(Database& db, Model& m, int version) {
-    Statement s(db, fmt::format("SELECT key,body,trimmed_area,thickness_min,thickness_mean,thickness_max,offset,chart,field,faces,own_outline{} FROM sheets ORDER BY id",
-                                version >= 2 ? ",deviation,wall" : ""));
+    Statement s(
+        db,
+        fmt::format("SELECT key,body,trimmed_area,thickness_min,thickness_mean,thickness_max,offset,chart,field,faces,own_outline{} FROM sheets ORDER BY id",
+                    version >= 2 ? ",deviation,wall" : ""));
     while (s.step()) {
         Sheet k;
         k.key = s.text(), k.body = s.number() - 1, k.trimmed_area = s.real();

@@ -180,12 +180,18 @@ Json proof_json(const Job& job) {
     const auto spread = [&](const Spread& s) -> Json {
         return {{"mean", s.mean}, {"p95", s.high}, {"worst", s.worst}, {"place", place(s.place, job.solids.shift)}, {"elements", s.count}};
     };
-    return {{"volume_error", p.volume_error},       {"worst_body_volume_error", p.worst_body_error},
-            {"centroid_error", p.centroid_error},   {"coverage", p.coverage},
-            {"thickness_error", p.thickness_error}, {"parts", p.parts},
-            {"contacts", p.contacts.size()},        {"unconnected", open},
-            {"within_bounds", p.within_bounds},     {"outside", p.outside},
-            {"thickness", spread(p.thickness)},     {"deviation", spread(p.deviation)},
+    return {{"volume_error", p.volume_error},
+            {"worst_body_volume_error", p.worst_body_error},
+            {"centroid_error", p.centroid_error},
+            {"coverage", p.coverage},
+            {"thickness_error", p.thickness_error},
+            {"parts", p.parts},
+            {"contacts", p.contacts.size()},
+            {"unconnected", open},
+            {"within_bounds", p.within_bounds},
+            {"outside", p.outside},
+            {"thickness", spread(p.thickness)},
+            {"deviation", spread(p.deviation)},
             {"uncovered", uncovered}};
 }
 

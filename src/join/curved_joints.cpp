@@ -159,8 +159,7 @@ private:
             std::vector<Vec3> side;
             for (int k = 0; k <= 16; ++k) side.push_back(k == 0 ? p : k == 16 ? q : chart.at(u + (v - u) * (k / 16.0)));
             std::vector<Vec3> tangents;
-            for (std::size_t k = 0; k < side.size(); ++k)
-                tangents.push_back((side[std::min(k + 1, side.size() - 1)] - side[k == 0 ? 0 : k - 1]).normalized());
+            for (std::size_t k = 0; k < side.size(); ++k) tangents.push_back((side[std::min(k + 1, side.size() - 1)] - side[k == 0 ? 0 : k - 1]).normalized());
             s.curves.push_back(work_.add_curve(curve_through(side, tangents, work_.tol)));
         }
     }

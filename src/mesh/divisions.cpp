@@ -30,7 +30,8 @@ int least_on(const Curve& c, double step) {
     if (c.is_line()) return 1;
     if (const auto* p = std::get_if<PolylineCurve>(&c.shape)) {
         double turn = 0;
-        for (std::size_t i = 0; i + 1 < p->tangents.size(); ++i) turn += std::atan2(p->tangents[i].cross(p->tangents[i + 1]).norm(), p->tangents[i].dot(p->tangents[i + 1]));
+        for (std::size_t i = 0; i + 1 < p->tangents.size(); ++i)
+            turn += std::atan2(p->tangents[i].cross(p->tangents[i + 1]).norm(), p->tangents[i].dot(p->tangents[i + 1]));
         return std::max(1, static_cast<int>(std::ceil(turn / step)));
     }
     return std::max(1, static_cast<int>(std::ceil((c.t1 - c.t0) / step - 1e-9)));

@@ -111,7 +111,8 @@ private:
             if (at[v].size() != 2 || pinned.count(static_cast<int>(v))) continue;
             const int e = at[v][0], f = at[v][1];
             if (e == f || users_[ix(e)] != users_[ix(f)] || on_line_[ix(e)] || on_line_[ix(f)] || step_[ix(e)] != step_[ix(f)]) continue;
-            if (!same_carrier(curves_[ix(e)].curve, curves_[ix(f)].curve, 4 * model_.tolerance.point) && !both_smooth(curves_[ix(e)].curve, curves_[ix(f)].curve))
+            if (!same_carrier(curves_[ix(e)].curve, curves_[ix(f)].curve, 4 * model_.tolerance.point) &&
+                !both_smooth(curves_[ix(e)].curve, curves_[ix(f)].curve))
                 continue;
             join_edges(e, f, VertexId(v), at);
         }

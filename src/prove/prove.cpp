@@ -40,7 +40,7 @@ private:
     static double overlap(double a0, double a1, double b0, double b1) { return std::max(0.0, std::min(a1, b1) - std::max(a0, b0)); }
 
     void volumes() {
-        for (std::size_t i = 0; i < solids_.bodies.size(); ++i) 
+        for (std::size_t i = 0; i < solids_.bodies.size(); ++i)
             if (solids_.bodies[i].closed) proof_.bodies[i].solid = solids_.bodies[i].mass.volume;  // surfaces have none
         std::vector<double> gross(solids_.bodies.size(), 0.0);
         for (const Sheet& s : model_.sheets) {
@@ -91,7 +91,8 @@ private:
         Vec3 solid = Vec3::Zero(), ideal = Vec3::Zero();
         double vs = 0, vi = 0;
         for (std::size_t b = 0; b < solids_.bodies.size(); ++b)
-            if (proof_.bodies[b].idealized > 0 && proof_.bodies[b].solid > 0) solid += proof_.bodies[b].solid * solids_.bodies[b].mass.centre, vs += proof_.bodies[b].solid;
+            if (proof_.bodies[b].idealized > 0 && proof_.bodies[b].solid > 0)
+                solid += proof_.bodies[b].solid * solids_.bodies[b].mass.centre, vs += proof_.bodies[b].solid;
         for (const Element& e : mesh_.elements) {
             if (e.kind == ElementKind::rigid || e.body < 0 || !solids_.bodies[static_cast<std::size_t>(e.body)].closed) continue;
             const auto at = [&](std::size_t k) -> const Vec3& { return mesh_.nodes[static_cast<std::size_t>(e.nodes[k])]; };

@@ -102,8 +102,7 @@ ShellThickness measure(const Assembly& solids, const std::vector<Vec3>& nodes, c
 
 }  // namespace
 
-std::vector<ShellThickness> shell_thickness(const Assembly& solids, const std::vector<Vec3>& nodes,
-                                            const std::vector<std::array<std::int64_t, 4>>& elements) {
+std::vector<ShellThickness> shell_thickness(const Assembly& solids, const std::vector<Vec3>& nodes, const std::vector<std::array<std::int64_t, 4>>& elements) {
     std::vector<ShellThickness> out(elements.size());
     parallel_for(elements.size(), [&](std::size_t i) { out[i] = measure(solids, nodes, elements[i]); });
     return out;

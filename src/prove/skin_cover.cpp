@@ -158,7 +158,9 @@ SkinCover cover_skin(const Assembly& solids, const Model& model, const std::vect
         for (const Cover& c : covers[b]) boxes.push_back(c.box);
         const BoxTree tree(boxes);
         if (!covers[b].empty())
-            parallel_for(share.size(), [&](std::size_t i) { share[i] = share_covered(body, i, covers[b], tree, 3 * thickest, fillet[ix(body.facets[i].face)] ? slack + 0.75 * thickest : slack); });
+            parallel_for(share.size(), [&](std::size_t i) {
+                share[i] = share_covered(body, i, covers[b], tree, 3 * thickest, fillet[ix(body.facets[i].face)] ? slack + 0.75 * thickest : slack);
+            });
         for (const Face& f : body.faces) {
             double in = 0, total = 0;
             for (std::size_t i = f.first_facet; i < f.first_facet + f.facet_count; ++i) total += body.facet_area(i), in += share[i] * body.facet_area(i);

@@ -37,7 +37,8 @@ Content compose_coverage(const Job& job) {
             if (!e.degenerate) out.scene.lines.push_back({e.curve.sampled(0.2, 12), ink, 0.8, false, false});
     }
     out.legend.push_back({"accounted for", fmt::format("{:.1f} %", 100 * job.proof.coverage), covered, 1, false, true});
-    out.legend.push_back({"no sheet", fmt::format("{} {}", job.proof.uncovered.size(), job.proof.uncovered.size() == 1 ? "patch" : "patches"), bare, 1, false, true});
+    out.legend.push_back(
+        {"no sheet", fmt::format("{} {}", job.proof.uncovered.size(), job.proof.uncovered.size() == 1 ? "patch" : "patches"), bare, 1, false, true});
     out.legend.push_back({"not asked for", "", neutral, 1, false, true});
     for (std::size_t i = 0; i < job.proof.uncovered.size() && i < most_marks; ++i) {
         const UncoveredPatch& p = job.proof.uncovered[i];
@@ -46,8 +47,8 @@ Content compose_coverage(const Job& job) {
     }
     if (job.proof.uncovered.empty()) out.captions.push_back("every patch of the skin is a side or a rim of some sheet or member");
     else
-        out.captions.push_back(fmt::format("largest uncovered patch {:.0f} mm2 at {}", job.proof.uncovered[0].area,
-                                           place_text(job.proof.uncovered[0].place, job.solids.shift)));
+        out.captions.push_back(
+            fmt::format("largest uncovered patch {:.0f} mm2 at {}", job.proof.uncovered[0].area, place_text(job.proof.uncovered[0].place, job.solids.shift)));
     if (job.proof.thickness.count > 0)
         out.captions.push_back(fmt::format("thickness off by {:.2g} % at worst{}; middle off by {:.2g} mm at worst", 100 * job.proof.thickness.worst,
                                            job.proof.thickness.worst > 1e-6 ? ", at " + place_text(job.proof.thickness.place, job.solids.shift) : "",

@@ -127,9 +127,7 @@ void draw_marks(Canvas& c, const Scene::View& v, const std::vector<Mark>& marks)
 void draw(const std::filesystem::path& file, const Job& job, const DrawOptions& options) {
     if (options.width < 480 || options.height < 320 || options.width > 8192 || options.height > 8192)
         throw Error(ErrorKind::usage, "picture size must lie between 480 x 320 and 8192 x 8192");
-    Content content = options.survey                                         ? compose_survey(job)
-                      : options.colour == DrawOptions::Colour::coverage ? compose_coverage(job)
-                                                                        : compose(job, options);
+    Content content = options.survey ? compose_survey(job) : options.colour == DrawOptions::Colour::coverage ? compose_coverage(job) : compose(job, options);
     if (content.scene.triangles.empty() && content.scene.lines.empty())
         throw Error(ErrorKind::usage, "there is nothing to draw: the file holds no model; run it first, or draw --show solid");
     content.scene.azimuth = options.azimuth, content.scene.elevation = options.elevation;
