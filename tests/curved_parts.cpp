@@ -230,6 +230,25 @@ Solid thick_pad() {
     return make::fuse({make::box({0, 0, 0}, {300, 200, 4}), make::box({100, 60, 4}, {100, 80, 8})});
 }
 
+// A flat ring inside a tube.
+Solid ring_rib() {
+    const Solid ring = make::moved(make::extrude({make::circle(58), make::reversed(make::circle(30))}, 4), make::place({0, 0, 98}));
+    return make::fuse({pipe(60, 3, 200), ring});
+}
+
+// Two braces into one side of a chord.
+Solid k_joint() {
+    const Vec3 a(std::sin(0.7), 0, std::cos(0.7)), b(std::sin(-0.6), 0, std::cos(-0.6));
+    const Solid chord = make::cylinder({-200, 0, 0}, Vec3::UnitX(), 40, 400), core = make::cylinder({-200, 0, 0}, Vec3::UnitX(), 36, 400);
+    return make::cut(make::fuse({chord, make::cylinder({20, 0, 0}, a, 18, 150), make::cylinder({-20, 0, 0}, b, 18, 150)}),
+                     {core, make::cylinder({20, 0, 0}, a, 16, 160), make::cylinder({-20, 0, 0}, b, 16, 160)});
+}
+
+// A tube bent to a closed ring.
+Solid ring_tube() {
+    return make::revolve(make::tube(30, 2), {100, 0, 0}, Vec3::UnitY(), 2 * pi);
+}
+
 // Plate of one thickness that ends in one of another with a chamfer between.
 Solid chamfered_step() {
     return make::extrude({make::polygon({{0, 0}, {300, 0}, {300, 8}, {160, 8}, {140, 4}, {0, 4}})}, 120);
@@ -278,6 +297,9 @@ const std::vector<CurvedPart>& curved_parts() {
         p.push_back({"folded as splines", [] { return make::as_splines(folded()); }, 200 * (110 + 2 * 45 + 2 * bend), 1e-4, 5, 2});
         p.push_back({"elbow as splines", [] { return make::as_splines(elbow()); }, 2 * pi * 29 * 100 + 2 * pi * 29 * 90 * pi / 3, 1e-4, 2, 2});
         const auto any = [&](const std::string& name, Solid (*make_it)(), int sheets, double thick) { p.push_back({name, make_it, 0, 0, sheets, thick}); };
+        p.push_back({"ring rib", ring_rib, 2 * pi * 58.5 * 200 + pi * (58.5 * 58.5 - 30 * 30), 1e-5, 2, 0});
+        p.push_back({"ring tube", ring_tube, 4 * pi * pi * 14 * 100, 1e-5, 1, 2});
+        any("K joint", k_joint, 3, 0);
         any("oblique branch", oblique_branch, 2, 0);
         any("closed branch", closed_branch, 2, 0);
         any("hat section", hat_section, 9, 0);

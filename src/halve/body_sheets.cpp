@@ -98,9 +98,7 @@ private:
             for (const Cell& c : a.sheets[i].cells) {
                 Keep k;
                 const auto polygons = cell_polygons(a, p.chart, c, solids_.tolerance.chord);
-                auto samples = spread_inside(polygons, 24);
-                // A hole whose outline all but coincides with the cell's own may survive the triangulation.
-                for (std::size_t h = 1; h < polygons.size(); ++h) std::erase_if(samples, [&](const AreaSample& s) { return inside({polygons[h]}, s.point); });
+                const auto samples = spread_inside(polygons, 24);
                 double in = 0, held = 0, bridge = 0, other = 0, all = 0;
                 for (const AreaSample& s : samples) {
                     all += s.area;

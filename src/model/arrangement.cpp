@@ -364,6 +364,7 @@ std::vector<std::vector<Vec2>> cell_polygons(const Arrangement& a, const Chart& 
 std::vector<AreaSample> spread_inside(const std::vector<std::vector<Vec2>>& loops, std::size_t least) {
     std::vector<Vec2> points;
     std::map<std::pair<double, double>, int> known;
+    std::map<std::array<int, 2>, bool> odd;
     std::vector<std::array<int, 2>> segments;
     for (const auto& loop : loops) {
         std::vector<int> ids;
@@ -372,9 +373,12 @@ std::vector<AreaSample> spread_inside(const std::vector<std::vector<Vec2>>& loop
             if (fresh) points.push_back(p);
             ids.push_back(it->second);
         }
+        // What is run along there and back bounds nothing.
         for (std::size_t i = 0; i < ids.size(); ++i)
-            if (ids[i] != ids[(i + 1) % ids.size()]) segments.push_back({ids[i], ids[(i + 1) % ids.size()]});
+            if (const int a = ids[i], b = ids[(i + 1) % ids.size()]; a != b) odd[{std::min(a, b), std::max(a, b)}] ^= true;
     }
+    for (const auto& [ends, is_odd] : odd)
+        if (is_odd) segments.push_back(ends);
     struct Tri {
         Vec2 a, b, c;
         double area;
