@@ -23,10 +23,10 @@ class FaceCutter {
 public:
     FaceCutter(const Body& body, const Chart& chart, const Box3& range, double tol) : body_(body), chart_(chart), range_(range), tol_(tol) {}
 
-    std::vector<FaceCut> run() {
+    std::vector<Curve> run() {
         std::map<int, std::vector<int>> of_face;
         for (int i : body_.tree->touching(range_)) of_face[body_.facets[ix(i)].face].push_back(i);
-        std::vector<FaceCut> out;
+        std::vector<Curve> out;
         for (const auto& [f, facets] : of_face) cut_face(f, facets, out);
         return out;
     }
@@ -38,7 +38,7 @@ private:
         return it->second;
     }
 
-    void cut_face(int f, const std::vector<int>& facets, std::vector<FaceCut>& out) {
+    void cut_face(int f, const std::vector<int>& facets, std::vector<Curve>& out) {
         TracePatch patch;
         std::map<int, int> number;
         std::vector<int> global;
@@ -55,14 +55,16 @@ private:
         const Face& face = body_.faces[ix(f)];
         const auto* free = std::get_if<FreeSurface>(&face.surface);
         const bool exact = !free || free->spline;
-        for (ZeroChain& c : zero_chains(patch, tol_)) {
+        auto chains = zero_chains(patch, tol_);
+        if (chains.empty()) return;
+        const BaseSurface base(face.surface);
+        const FootOn on_face = [&](const Vec3& p) { return base.foot(p); };
+        for (ZeroChain& c : chains) {
             if (!exact) {
                 for (Vec3& p : c.points) p = chart_.foot(p);
-                if (c.points.size() > 1) out.push_back({Curve::polyline(c.points), f});
+                if (c.points.size() > 1) out.push_back(Curve::polyline(c.points));
                 continue;
             }
-            const BaseSurface base(face.surface);
-            const FootOn on_face = [&](const Vec3& p) { return base.foot(p); };
             if (!c.closed) {
                 // Chains end at edges of the face, or where the facets looked at do.
                 const auto end = [&](const std::array<int, 2>& e, Vec3& p) {
@@ -72,7 +74,7 @@ private:
                 end(c.edges.front(), c.points.front()), end(c.edges.back(), c.points.back());
             }
             if (auto curve = curve_on_both(on_face, foot_on(chart_), c.points, c.closed, tol_))
-                if (curve->length() > 2 * tol_) out.push_back({std::move(*curve), f});
+                if (curve->length() > 2 * tol_) out.push_back(std::move(*curve));
         }
     }
 
@@ -177,7 +179,7 @@ TracePatch grid_of(const Chart& a, const std::vector<Vec3>& corners, double marg
 
 }  // namespace
 
-std::vector<FaceCut> cut_faces(const Body& body, const Chart& chart, const Box3& range, double tol) {
+std::vector<Curve> cut_faces(const Body& body, const Chart& chart, const Box3& range, double tol) {
     return FaceCutter(body, chart, range, tol).run();
 }
 

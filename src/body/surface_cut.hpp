@@ -6,14 +6,10 @@
 
 namespace halvo {
 
-struct FaceCut {
-    Curve curve;  ///< on the face and on the cutting surface; ends lie on the face's edges
-    int face = -1;
-};
-
 /// Curves along which the chart's surface passes through the skin of `body` inside `range`. Facets find them, the exact surfaces and
-/// edges decide where they are. Facets that `range` does not touch are left out, so that curves may end where it does.
-[[nodiscard]] std::vector<FaceCut> cut_faces(const Body& body, const Chart& chart, const Box3& range, double tol);
+/// edges decide where they are. Facets that `range` does not touch are left out, so that curves may end where it does;
+/// else they end on the faces' edges.
+[[nodiscard]] std::vector<Curve> cut_faces(const Body& body, const Chart& chart, const Box3& range, double tol);
 
 /// Curves along which two surfaces cross within `range`; the patch that `corners` (points on the first) span is searched.
 [[nodiscard]] std::vector<Curve> crossings(const Chart& a, const Chart& b, const Box3& range, const std::vector<Vec3>& corners, double margin, double tol);

@@ -226,7 +226,6 @@ double Chart::area(const std::vector<Vec2>& polygon) const {
         }
         return reversed_ ? -sum : sum;
     }
-    // Fan of triangles from the first corner, each by its own surface element; signs make up for what lies outside.
     const auto element = [&](const Vec2& q) {
         const auto j = f->spline->extended(unmapped(q) + centre_);
         return j.du.cross(j.dv).norm() / (scale_.x() * scale_.y());

@@ -144,8 +144,8 @@ private:
             Vec3 m = q == p ? a.chart.foot(p) : Vec3(0.5 * (p + q));
             // Onto both; where they only nearly touch, half-way between.
             for (int r = 0; r < 50; ++r) {
-                apart = (a.chart.foot(m) - b.chart.foot(m)).norm();
-                const Vec3 next = 0.5 * (a.chart.foot(m) + b.chart.foot(m));
+                const Vec3 u = a.chart.foot(m), v = b.chart.foot(m), next = 0.5 * (u + v);
+                apart = (u - v).norm();
                 const double moved = (next - m).norm();
                 m = next;
                 if (moved < 1e-12) break;
@@ -155,14 +155,19 @@ private:
         }
         // Neighbours whose sides are no true offsets (a sharper bend inside than goes with the outside) miss each other a little.
         if (miss <= 0.1 * std::min(a.thickest, b.thickest)) slack_ = std::max(slack_, 1.5 * miss);
-        // Tangents by differences on the closed or open row.
+        const Curve c = through_row(std::move(points), std::max(tol_, 0.5 * slack_));
+        if (c.length() > 4 * tol_) share(i, j, run_on(c, a, b));
+    }
+
+    // The simplest curve through evenly spaced points, closed where their ends meet; tangents by differences.
+    Curve through_row(std::vector<Vec3> points, double tol) const {
+        const int n = static_cast<int>(points.size()) - 1;
         const bool closed = (points.front() - points.back()).norm() <= 10 * tol_;
         if (closed) points.back() = points.front();
         std::vector<Vec3> tangents;
         const auto at = [&](int k) { return points[ix(closed ? (k + n) % n : std::clamp(k, 0, n))]; };
         for (int k = 0; k <= n; ++k) tangents.push_back(slope(at, k, n, closed));
-        const Curve c = curve_through(points, tangents, std::max(tol_, 0.5 * slack_));
-        if (c.length() > 4 * tol_) share(i, j, run_on(c, a, b));
+        return curve_through(points, tangents, tol);
     }
 
     // Fourth-order differences inside, second-order at free ends.
@@ -275,17 +280,21 @@ private:
     // Edges of a wall's faces past which the material is another's: the sheet may be cut there.
     void add_step_cuts(std::size_t i) {
         const WallSurface& w = walls_[i];
-        std::set<int> edges;
+        if (!w.chart.flat()) return;
+        std::set<int> edges = edges_of(w);
+        for (int e : smooth_edges(w)) edges.erase(e);  // middle edges stand for those
+        for (int e : edges)
+            if (const BodyEdge& edge = body_.edges[ix(e)]; !edge.degenerate && edge.curve.is_line()) add_straight_step(i, edge.curve);
+    }
+
+    // Edges of the faces on either side of a wall.
+    std::set<int> edges_of(const WallSurface& w) const {
+        std::set<int> out;
         for (const std::vector<int>* faces : {&w.tops, &w.bottoms})
             for (int id : *faces)
                 for (const auto& loop : body_.faces[ix(id)].loops)
-                    for (const Coedge& u : loop) edges.insert(u.edge.value);
-        for (int e : smooth_edges(w)) edges.erase(e);  // middle edges stand for those
-        for (int e : edges) {
-            const Curve& c = body_.edges[ix(e)].curve;
-            if (body_.edges[ix(e)].degenerate || (w.chart.flat() && !c.is_line())) continue;
-            if (w.chart.flat()) add_straight_step(i, c);
-        }
+                    for (const Coedge& u : loop) out.insert(u.edge.value);
+        return out;
     }
 
     // Material far deeper than the wall and those it may cross: the wall ends there.
@@ -329,12 +338,7 @@ private:
     void add_steps(std::size_t i) {
         const WallSurface& w = walls_[i];
         if (w.field.pieces.size() < 2) return;
-        std::set<int> edges;
-        for (const std::vector<int>* faces : {&w.tops, &w.bottoms})
-            for (int id : *faces)
-                for (const auto& loop : body_.faces[ix(id)].loops)
-                    for (const Coedge& u : loop) edges.insert(u.edge.value);
-        for (int e : edges) {
+        for (int e : edges_of(w)) {
             const BodyEdge& edge = body_.edges[ix(e)];
             if (edge.degenerate || !jumps(w, edge.curve)) continue;
             input_.steps.push_back(add(on_chart(w.chart, edge.curve)));
@@ -359,14 +363,10 @@ private:
     // The curve's foot on a surface, of the simplest kind.
     Curve on_chart(const Chart& chart, const Curve& c) const {
         if (chart.flat() && c.is_line()) return Curve::segment(chart.foot(c.start()), chart.foot(c.end()));
-        const int n = 48;
-        std::vector<Vec3> points, tangents;
+        constexpr int n = 48;
+        std::vector<Vec3> points;
         for (int k = 0; k <= n; ++k) points.push_back(chart.foot(c.point(c.t0 + (c.t1 - c.t0) * k / n)));
-        const bool closed = (points.front() - points.back()).norm() <= 10 * tol_;
-        if (closed) points.back() = points.front();
-        const auto at = [&](int k) { return points[ix(closed ? (k + n) % n : std::clamp(k, 0, n))]; };
-        for (int k = 0; k <= n; ++k) tangents.push_back(slope(at, k, n, closed));
-        return curve_through(points, tangents, tol_);
+        return through_row(std::move(points), tol_);
     }
 
     const Body& body_;

@@ -121,7 +121,7 @@ WallSurface make_wall_surface(const Body& body, const BodyBoxes& boxes, const Wa
     span(body, w);
     Box3 range = w.box;
     range.min().array() -= w.thickest, range.max().array() += w.thickest;
-    for (FaceCut& c : cut_faces(body, w.chart, range, tol)) w.outline.push_back(std::move(c.curve));
+    w.outline = cut_faces(body, w.chart, range, tol);
     return w;
 }
 

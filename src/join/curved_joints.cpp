@@ -25,6 +25,7 @@ public:
         if (contacts_.known() && contact_.empty()) return;
         Box3 range = widened(a_).intersection(widened(b_));
         if (range.isEmpty()) return;
+        edges_a_ = boundary_of(a_), edges_b_ = boundary_of(b_);
         const bool first = work_.sheets[a_].box.sizes().norm() <= work_.sheets[b_].box.sizes().norm();
         const std::size_t on = first ? a_ : b_, other = first ? b_ : a_;
         std::vector<Vec3> span;
@@ -46,20 +47,26 @@ private:
 
     bool inside_sheet(std::size_t i, const Vec3& p) const { return inside(work_.sheets[i].polygons, sheet(i).chart.local2(p)); }
 
-    // Nearest point of the sheet's boundary.
-    Foot boundary(std::size_t i, const Vec3& p) const {
-        Foot best;
+    // Edges of the sheet but for the cuts of a closed surface, which its loops run along twice.
+    std::vector<const Curve*> boundary_of(std::size_t i) const {
+        std::vector<const Curve*> out;
         for (const Region& r : sheet(i).regions)
             for (const auto& loop : r.loops) {
                 std::map<int, int> uses;
                 for (const EdgeUse& u : loop) ++uses[u.edge.value];
-                for (const EdgeUse& u : loop) {
-                    if (uses[u.edge.value] > 1) continue;  // a cut of a closed surface
-                    const Curve& c = model_.edges[u.edge.index()].curve;
-                    const Vec3 q = c.point(c.nearest(p));
-                    if ((q - p).norm() < best.distance) best = {q, (q - p).norm()};
-                }
+                for (const EdgeUse& u : loop)
+                    if (uses[u.edge.value] == 1) out.push_back(&model_.edges[u.edge.index()].curve);
             }
+        return out;
+    }
+
+    // Nearest point of the sheet's boundary.
+    Foot boundary(std::size_t i, const Vec3& p) const {
+        Foot best;
+        for (const Curve* c : i == a_ ? edges_a_ : edges_b_) {
+            const Vec3 q = c->point(c->nearest(p));
+            if ((q - p).norm() < best.distance) best = {q, (q - p).norm()};
+        }
         return best;
     }
 
@@ -170,6 +177,7 @@ private:
     std::size_t a_, b_;
     double grow_;
     std::vector<ContactPoint> contact_;
+    std::vector<const Curve*> edges_a_, edges_b_;
 };
 
 }  // namespace

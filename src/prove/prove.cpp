@@ -141,7 +141,8 @@ private:
         Vec3 place;
     };
 
-    static Spread spread_of(std::vector<Sample> all) {
+    // Sorts the samples.
+    static Spread spread_of(std::vector<Sample>& all) {
         Spread s;
         s.count = static_cast<int>(all.size());
         if (all.empty()) return s;
@@ -178,11 +179,10 @@ private:
             errors.push_back({std::abs(e.thickness / (above + below) - 1), on.point});
             deviations.push_back({std::abs(0.5 * (above - below) - e.offset), on.point});
         }
-        proof_.thickness = spread_of(errors), proof_.deviation = spread_of(std::move(deviations));
+        proof_.thickness = spread_of(errors), proof_.deviation = spread_of(deviations);
         if (errors.empty()) return;
-        const auto at = static_cast<std::ptrdiff_t>(0.99 * static_cast<double>(errors.size() - 1));
-        std::nth_element(errors.begin(), errors.begin() + at, errors.end(), [](const Sample& a, const Sample& b) { return a.value < b.value; });
-        proof_.thickness_error = errors[static_cast<std::size_t>(at)].value;
+        const auto at = static_cast<std::size_t>(0.99 * static_cast<double>(errors.size() - 1));
+        proof_.thickness_error = errors[at].value;
     }
 
     // Vertices, edges and links that two bodies hold in common, by pair of bodies.

@@ -78,10 +78,13 @@ std::vector<bool> fillets_of(const Body& body, const std::vector<Cover>& covers)
     for (const Cover& c : covers)
         for (const std::vector<int>* faces : {&c.sheet->top_faces, &c.sheet->bottom_faces})
             for (int f : *faces) side[ix(f)] = true;
+    const auto may = [&](std::size_t f) { return !side[f] && !std::holds_alternative<PlaneSurface>(body.faces[f].surface); };
+    std::size_t any = 0;
+    while (any < out.size() && !may(any)) ++any;
+    if (any == out.size()) return out;
     const FaceNeighbours next = face_neighbours(body);
-    for (std::size_t f = 0; f < out.size(); ++f)
-        if (!side[f] && !std::holds_alternative<PlaneSurface>(body.faces[f].surface))
-            out[f] = std::any_of(next.of[f].begin(), next.of[f].end(), [&](const auto& l) { return l.smooth && side[ix(l.other)]; });
+    for (std::size_t f = any; f < out.size(); ++f)
+        if (may(f)) out[f] = std::any_of(next.of[f].begin(), next.of[f].end(), [&](const auto& l) { return l.smooth && side[ix(l.other)]; });
     return out;
 }
 
