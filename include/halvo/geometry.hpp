@@ -111,7 +111,9 @@ struct NurbsSurface {
     [[nodiscard]] std::size_t count_v() const { return knots_v.size() - static_cast<std::size_t>(degree_v) - 1; }
     [[nodiscard]] Vec3 point(const Vec2& uv) const { return jet(uv).p; }
     [[nodiscard]] Jet jet(const Vec2& uv) const;
-    [[nodiscard]] Vec2 clamped(const Vec2& uv) const;
+    /// Parameters the surface is defined for.
+    [[nodiscard]] Box2 domain() const;
+    [[nodiscard]] Vec2 clamped(const Vec2& uv) const { return uv.cwiseMax(domain().min()).cwiseMin(domain().max()); }
     /// Parameters of the foot of `p` nearest to `guess` (Newton on the squared distance, kept within the domain).
     [[nodiscard]] Vec2 foot(const Vec3& p, const Vec2& guess) const;
     /// Value and first derivatives where the surface is carried on straight beyond its domain.

@@ -15,7 +15,7 @@ BaseSurface::BaseSurface(Surface surface) : surface_(std::move(surface)) {
     if (!f || !f->spline) return;
     const NurbsSurface& s = *f->spline;
     auto net = std::make_shared<Net>();
-    const Vec2 lo = s.clamped(Vec2::Constant(-1e300)), hi = s.clamped(Vec2::Constant(1e300));
+    const Vec2 lo = s.domain().min(), hi = s.domain().max();
     const std::size_t n = std::clamp<std::size_t>(2 * s.count_u(), 8, most_net), m = std::clamp<std::size_t>(2 * s.count_v(), 8, most_net);
     for (std::size_t i = 0; i < n; ++i)
         for (std::size_t j = 0; j < m; ++j) {

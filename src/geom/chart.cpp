@@ -20,7 +20,7 @@ Surface arranged(Surface s, const Vec3& middle) {
 
 // Closed in a parameter when both borders hold the same points.
 Vec2 periods(const NurbsSurface& s) {
-    const Vec2 lo = s.clamped(Vec2::Constant(-1e300)), hi = s.clamped(Vec2::Constant(1e300));
+    const Vec2 lo = s.domain().min(), hi = s.domain().max();
     Vec2 out = Vec2::Zero();
     for (int k = 0; k < 2; ++k) {
         bool closed = true;
@@ -38,7 +38,7 @@ Vec2 periods(const NurbsSurface& s) {
 }
 
 Vec2 mean_scale(const NurbsSurface& s) {
-    const Vec2 lo = s.clamped(Vec2::Constant(-1e300)), hi = s.clamped(Vec2::Constant(1e300));
+    const Vec2 lo = s.domain().min(), hi = s.domain().max();
     Vec2 sum = Vec2::Zero();
     constexpr int n = 5;
     for (int i = 0; i < n; ++i)
@@ -72,7 +72,7 @@ Chart::Chart(const Surface& surface, const Vec3& middle, bool reversed) : base_(
     else if (const auto* f = std::get_if<FreeSurface>(&s); f && f->spline) scale_ = mean_scale(*f->spline), period_ = periods(*f->spline);
     if (const auto* f = std::get_if<FreeSurface>(&s); f && f->spline)  // the cut lies where the spline's own borders meet
         for (int k = 0; k < 2; ++k)
-            if (period_[k] > 0) centre_[k] = 0.5 * (f->spline->clamped(Vec2::Constant(-1e300))[k] + f->spline->clamped(Vec2::Constant(1e300))[k]);
+            if (period_[k] > 0) centre_[k] = 0.5 * (f->spline->domain().min()[k] + f->spline->domain().max()[k]);
     const SkinPoint m = base_.foot(middle);
     plane_ = Frame::with_z(m.point, reversed ? Vec3(-m.normal) : m.normal);
 }

@@ -74,9 +74,8 @@ Basis basis(const std::vector<double>& k, int degree, double t) {
 
 }  // namespace
 
-Vec2 NurbsSurface::clamped(const Vec2& uv) const {
-    return {std::clamp(uv.x(), knots_u[ix(degree_u)], knots_u[knots_u.size() - ix(degree_u) - 1]),
-            std::clamp(uv.y(), knots_v[ix(degree_v)], knots_v[knots_v.size() - ix(degree_v) - 1])};
+Box2 NurbsSurface::domain() const {
+    return {Vec2(knots_u[ix(degree_u)], knots_v[ix(degree_v)]), Vec2(knots_u[knots_u.size() - ix(degree_u) - 1], knots_v[knots_v.size() - ix(degree_v) - 1])};
 }
 
 NurbsSurface::Jet NurbsSurface::jet(const Vec2& at) const {
@@ -150,7 +149,7 @@ NurbsSurface::Jet NurbsSurface::extended(const Vec2& uv) const {
 
 Vec2 NurbsSurface::extended_foot(const Vec3& p, const Vec2& guess) const {
     Vec2 uv = foot(p, guess);
-    const Vec2 lo = clamped(Vec2::Constant(-1e300)), hi = clamped(Vec2::Constant(1e300));
+    const Vec2 lo = domain().min(), hi = domain().max();
     const auto on_border = [&](int k) { return uv[k] <= lo[k] || uv[k] >= hi[k]; };
     if (!on_border(0) && !on_border(1)) return uv;
     for (int i = 0; i < 12; ++i) {
