@@ -4,6 +4,7 @@
 
 #include "io/body_blob.hpp"
 #include "io/bytes.hpp"
+#include "core/wildcard.hpp"
 #include "io/select.hpp"
 
 #include <fmt/format.h>
@@ -423,7 +424,6 @@ TEST(Select, NumbersRangesNamesSizesAndLayers) {
 }
 
 TEST(Select, Wildcards) {
-    using io::wildcard_match;
     EXPECT_TRUE(wildcard_match("*", ""));
     EXPECT_TRUE(wildcard_match("a*c*e", "abcde"));
     EXPECT_TRUE(wildcard_match("frame/*/bolt ?", "frame/left/bolt 3"));

@@ -179,6 +179,9 @@ private:
 /// Line, circle or smooth piecewise cubic through points with unit tangents: the simplest that keeps to `tol`.
 [[nodiscard]] Curve curve_through(const std::vector<Vec3>& points, const std::vector<Vec3>& tangents, double tol);
 
+/// The same through evenly spaced points alone, closed where their ends meet to ten times that; tangents by differences of fourth order.
+[[nodiscard]] Curve curve_through(std::vector<Vec3> points, double tol);
+
 /// Where two curves pass each other at a distance of at most `tol`: parameters on both. Curves that run along each other give none.
 [[nodiscard]] std::vector<std::pair<double, double>> meets(const Curve& a, const Curve& b, double tol);
 

@@ -27,6 +27,7 @@ struct Mesh {
     int parts = 0;                ///< connected parts by shared nodes
     double free_edge_length = 0;  ///< of element edges with one shell and no line on them
     MeshQuality quality;
+    std::vector<Vec3> member_offset;  ///< of each member: from its line to the centroid of its section (mm)
 };
 
 /// Conforming mesh, quads first. Every edge of the model is divided once; member nodes are sheet nodes where they touch.

@@ -69,6 +69,9 @@ struct Sheet {
     std::vector<int> top_faces, bottom_faces;  ///< faces of the body behind it, on the side of +z and of -z
     ThicknessRange thickness;
     double offset = 0;                           ///< from the reference surface to the middle, along the normal, besides the field's own
+    Reference reference = Reference::middle;     ///< where in its wall the plan wants it
+    bool placed = false;                         ///< it lies there already; else at the middle
+    double growth = 1;                           ///< its area where it lies over its area at the middle
     double deviation = 0;                        ///< of a fitted midsurface from equal distance, at most (mm)
     std::vector<std::vector<Vec2>> own_outline;  ///< the sheet within its own body, in the chart, as halved
     double trimmed_area = 0;                     ///< overhangs cut off by joints, which the extension of the other sheet stands for (mm2)
@@ -101,6 +104,8 @@ struct Member {
     Vec3 own_start = Vec3::Zero(), own_end = Vec3::Zero();
     std::array<std::vector<int>, 2> end_faces;  ///< faces of the body that close it at start and end
     double trimmed = 0;                         ///< length of overhangs cut off by joints (mm)
+    /// From the member's line to the centroid of its section, along the section axes y and z: members along a sheet share its nodes.
+    Vec2 offset = Vec2::Zero();
 };
 
 /// Rigid connection between two vertices that stand a distance apart.
@@ -114,6 +119,23 @@ struct EdgeLink {
     EdgeId a, b;
     bool reversed = false;  ///< start of `a` faces the end of `b`
     int joint = -1;
+};
+
+/// A solid between others that becomes neither sheet nor member: rigid, with its mass at its centre, and coupled to what it touches.
+struct Coupling {
+    std::string key;
+    int body = -1;
+    VertexId centre;
+    double volume = 0;  ///< mm3
+    std::vector<EdgeId> edges;
+    std::vector<VertexId> vertices;
+};
+
+/// A gap just wider than what was closed.
+struct NearContact {
+    std::array<int, 2> bodies{-1, -1};
+    double gap = 0;
+    Vec3 place = Vec3::Zero();
 };
 
 /// What was joined to what, between bodies.
@@ -145,7 +167,9 @@ struct Model {
     std::vector<Member> members;
     std::vector<Link> links;
     std::vector<EdgeLink> edge_links;
+    std::vector<Coupling> couplings;
     std::vector<JointRecord> joints;
+    std::vector<NearContact> near;  ///< gaps beyond reach, up to four times as wide
     std::vector<Finding> findings;
     std::vector<LedgerEntry> ledger;
 

@@ -3,6 +3,8 @@
 
 #include <halvo/types.hpp>
 
+#include <array>
+#include <cstdint>
 #include <optional>
 #include <string>
 #include <vector>
@@ -34,6 +36,28 @@ struct SurveyOptions {
 
 enum class SlenderAs { beams, shells };
 enum class StepsAs { continuous, separate };
+/// Where a sheet lies in its wall. Outer is the convex side: that with more skin, over all walls that go on in each other.
+enum class Reference : std::uint8_t { middle, outer, inner };
+/// How a midsurface is found: exact where both sides are of a kind and fitted otherwise, or always one of these, or one side
+/// moved by half the thickness.
+enum class MidMethod : std::uint8_t { automatic, exact, fitted, offset };
+
+/// What the plan says of single walls ([[wall]]): which ones, and what is to be done with them. What is not given fits any wall.
+struct WallRule {
+    std::vector<std::string> body;  ///< names or paths with wildcards, or numbers as survey lists them
+    std::vector<std::string> wall;  ///< keys
+    std::vector<int> faces;         ///< as `halvo list MODEL walls` numbers them, from 1: one, or two that are opposed
+    std::vector<Vec3> points;       ///< on one face, or on each of two (mm, as the file has them)
+    std::optional<Box3> within;     ///< walls whose opposed faces lie in it (mm, as the file has them)
+    bool refuse = false;
+    std::optional<Reference> reference;
+    std::optional<MidMethod> method;
+    double thickness = 0;          ///< with one face: it alone becomes a sheet of this thickness (mm)
+    std::optional<double> offset;  ///< with one face: from it outward to the sheet; without it half the thickness inward (mm)
+    /// Two faces, named or pointed at: they are a wall whatever the limits say.
+    [[nodiscard]] bool pair() const { return faces.size() + points.size() == 2; }
+    [[nodiscard]] bool face_alone() const { return faces.size() + points.size() == 1 && thickness > 0; }
+};
 
 struct HalveOptions {
     SurveyOptions survey;  ///< thickness range and slenderness
@@ -46,11 +70,36 @@ struct HalveOptions {
     double draft = 10 * pi / 180;     ///< largest angle between opposed faces
     double slimness = 0.4;            ///< a wall is at most this share of its own width thick
     std::vector<std::string> refuse;  ///< keys of walls not to be made
+    Reference reference = Reference::middle;
+    MidMethod method = MidMethod::automatic;
+    std::vector<WallRule> walls;  ///< later ones overrule earlier ones
+};
+
+/// Axes of members that miss each other: rigid links between, or moved to one point.
+enum class MembersMeet : std::uint8_t { link, meet };
+/// Members along a sheet: their line lies in the sheet and the section stands off, or stays at its own axis with rigid links between.
+enum class AlongSheet : std::uint8_t { offset, link };
+/// Solids that are neither thin nor slender: rigid with their mass, coupled to what they touch, or left out and named.
+enum class BulkAs : std::uint8_t { coupling, named };
+
+/// What the plan says of single joints ([[joint]]): which ones, and what is to be done with them.
+struct JointRule {
+    std::vector<std::string> id;                      ///< keys of joints
+    std::array<std::vector<std::string>, 2> between;  ///< bodies on either side: names or paths with wildcards, or numbers; empty: any
+    std::optional<Box3> within;                       ///< joints whose contact lies in it (mm, as the file has them)
+    bool refuse = false;
+    std::optional<double> reach;     ///< gaps closed between these bodies (mm)
+    std::optional<bool> links;       ///< rigid links instead of shared edges
 };
 
 struct JoinOptions {
     double reach = 0.5;               ///< gaps up to this are closed
     std::vector<std::string> refuse;  ///< keys of joints not to be made
+    double overhang = 0;              ///< member ends that stand out past a joint by up to this are cut; 0: what the other is deep
+    MembersMeet members = MembersMeet::link;
+    AlongSheet along = AlongSheet::offset;
+    BulkAs bulk = BulkAs::coupling;
+    std::vector<JointRule> joints;    ///< later ones overrule earlier ones
 };
 
 struct MeshOptions {

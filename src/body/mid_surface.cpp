@@ -75,15 +75,16 @@ std::optional<Surface> alike(const OpposedSurfaces& o, double tol) {
     return of_revolution(o, place, reach, tol);
 }
 
-// Points at equal distance from both sides, over a rectangle of the first side's grid.
+// Points at equal distance from both sides (or at half the thickness from the first), over a rectangle of the first side's grid.
 class EqualDistance {
 public:
-    EqualDistance(const OpposedSurfaces& o, const Vec3& middle, bool wide) : chart_(o.a, middle, o.a_reversed), other_(o.b), turn_(o.b_reversed ? -1 : 1) {
+    EqualDistance(const OpposedSurfaces& o, const Vec3& middle, bool wide, double moved)
+        : moved_(moved), chart_(o.a, middle, o.a_reversed), other_(o.b), turn_(o.b_reversed ? -1 : 1) {
         for (const Vec3& p : o.seen) extent_.extend(chart_.grid(p));
         if (wide)
             for (const Vec3& p : o.around) extent_.extend(chart_.grid(p));
         const Vec2 period = chart_.grid_period();
-        const double margin = 0.5 * o.thickness;
+        const double margin = 0.5 * std::abs(o.thickness);
         for (int k = 0; k < 2; ++k) {
             if (period[k] > 0 && extent_.sizes()[k] > 0.75 * period[k]) extent_.min()[k] = -0.5 * period[k], extent_.max()[k] = 0.5 * period[k];
             else extent_.min()[k] -= margin, extent_.max()[k] += margin;
@@ -92,7 +93,8 @@ public:
 
     std::optional<Vec3> at(const Vec2& share) const {
         const SkinPoint top = chart_.on(chart_.at_grid(extent_.min() + extent_.sizes().cwiseProduct(share)));
-        double r = 0;
+        double r = moved_;
+        if (moved_ != 0) return Vec3(top.point - r * top.normal);
         for (int i = 0; i < 30; ++i) {
             const Vec3 c = top.point - r * top.normal;
             const SkinPoint b = other_.foot(c);
@@ -107,6 +109,7 @@ public:
     }
 
 private:
+    double moved_;  // 0: equal distance
     Chart chart_;
     BaseSurface other_;
     double turn_;
@@ -153,10 +156,10 @@ NurbsSurface through_net(const std::vector<Vec3>& net, std::size_t n) {
     return s;
 }
 
-std::optional<MidSurface> fitted(const OpposedSurfaces& o, double fit, bool wide) {
+std::optional<MidSurface> fitted(const OpposedSurfaces& o, double fit, bool wide, bool moved) {
     Vec3 middle = Vec3::Zero();
     for (const Vec3& p : o.seen) middle += p / static_cast<double>(o.seen.size());
-    const EqualDistance equal(o, middle, wide);
+    const EqualDistance equal(o, middle, wide, moved ? 0.5 * o.thickness : 0);
     std::optional<MidSurface> best;
     for (std::size_t n : {9U, 17U, 33U, 65U}) {
         std::vector<Vec3> net;
@@ -185,18 +188,25 @@ std::optional<MidSurface> fitted(const OpposedSurfaces& o, double fit, bool wide
 
 }  // namespace
 
-std::optional<MidSurface> mid_surface(const OpposedSurfaces& sides, double tol, double fit) {
+std::optional<MidSurface> mid_surface(const OpposedSurfaces& sides, double tol, double fit, MidMethod method) {
     if (sides.seen.empty()) return std::nullopt;
-    if (auto s = alike(sides, tol)) return MidSurface{std::move(*s), 0};
+    if (method == MidMethod::automatic || method == MidMethod::exact)
+        if (auto s = alike(sides, tol)) return MidSurface{std::move(*s), 0};
+    if (method == MidMethod::exact) return std::nullopt;
+    if (method == MidMethod::offset) {
+        const auto s = offset_surface(sides.a, (sides.a_reversed ? 0.5 : -0.5) * sides.thickness);
+        if (s) return MidSurface{*s, 0};
+    }
     const auto known = [](const Surface& s) {
         const auto* f = std::get_if<FreeSurface>(&s);
         return !f || f->spline;
     };
     if (!known(sides.a) || !known(sides.b)) return std::nullopt;
+    const bool moved = method == MidMethod::offset;
     // Where both sides do not face each other all the way to their borders, what was seen must do.
-    auto all = fitted(sides, fit, true);
+    auto all = fitted(sides, fit, true, moved);
     if (all && all->error <= fit) return all;
-    auto seen = fitted(sides, fit, false);
+    auto seen = fitted(sides, fit, false, moved);
     return !all || (seen && seen->error < all->error) ? seen : all;
 }
 

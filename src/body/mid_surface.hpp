@@ -3,6 +3,7 @@
 
 #include <halvo/assembly.hpp>
 #include <halvo/chart.hpp>
+#include <halvo/options.hpp>
 
 namespace halvo {
 
@@ -23,6 +24,8 @@ struct MidSurface {
 /// Plane (parallel or bisector), cylinder, cone, sphere or torus where both sides are of a kind and their axes agree to `tol`;
 /// otherwise the surface of equal distance to both, sampled over where they face each other and fitted by a bicubic spline
 /// (Piegl & Tiller, The NURBS Book, 2nd ed., section 9.2.5) until it keeps to `fit`. Nothing where it can't be found.
-[[nodiscard]] std::optional<MidSurface> mid_surface(const OpposedSurfaces& sides, double tol, double fit);
+/// A method other than automatic allows only one of these, or the larger side moved by half the thickness (`offset`).
+[[nodiscard]] std::optional<MidSurface> mid_surface(const OpposedSurfaces& sides, double tol, double fit,
+                                                    MidMethod method = MidMethod::automatic);
 
 }  // namespace halvo

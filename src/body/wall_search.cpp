@@ -3,6 +3,8 @@
 #include "body/mid_surface.hpp"
 #include "geom/spread.hpp"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cmath>
 #include <map>
@@ -35,6 +37,7 @@ struct Candidate {
     Surface mid;
     double fit_error = 0;
     bool thin = false;  // by the width of the smooth group it belongs to
+    bool named = false;
 };
 
 // Pairs of probes by their faces; `side` 0 holds rays from the face with the smaller number.
@@ -67,7 +70,8 @@ FacePair measured(int top, int bottom, const std::vector<const Probe*>& side) {
 
 class Finder {
 public:
-    Finder(const Body& body, const Skin& skin, const WallLimits& limits, double tol) : body_(body), skin_(skin), limits_(limits), tol_(tol) {
+    Finder(const Body& body, const Skin& skin, const WallLimits& limits, double tol, const std::vector<NamedFaces>& named)
+        : body_(body), skin_(skin), limits_(limits), tol_(tol), named_(named) {
         for (const Face& f : body.faces) slack_ = std::max(slack_, body.faceted ? 4 * f.fit_error : 0);
     }
 
@@ -84,9 +88,11 @@ public:
         for (std::size_t i = 0; i < walls.size(); ++i) {
             Wall& w = walls[i];
             if (w.pairs.empty() || (w.thickness > limits_.slimness * w.width && !thin[i])) continue;
-            const bool out_of_range = w.thickest > limits_.thickest * (1 + 1e-9) || w.thinnest < limits_.thinnest * (1 - 1e-9);
+            const bool out_of_range = !w.named && (w.thickest > limits_.thickest * (1 + 1e-9) || w.thinnest < limits_.thinnest * (1 - 1e-9));
             (out_of_range ? out.outside : out.walls).push_back(std::move(w));
         }
+        for (const NamedFaces& n : named_)
+            if (n.b < 0 && !n.refuse) out.walls.push_back(alone(n));
         return out;
     }
 
@@ -100,7 +106,7 @@ private:
             const auto weight = [](const std::vector<const Probe*>& v) { return v.empty() ? 1e300 : v[0]->weight; };
             const bool first = weight(seen[0]) <= weight(seen[1]);
             const auto& side = first ? seen[0] : seen[1];
-            if (side.size() < 2) continue;
+            if (side.size() < 2 || is_named(faces.first, faces.second)) continue;
             const auto known = thin.find(faces);
             const bool wall = known != thin.end() && known->second, flat = is_plane(body_, faces.first) && is_plane(body_, faces.second);
             if (!flat && (!wall || !own(faces.first, faces.second, seen))) continue;
@@ -110,7 +116,70 @@ private:
             if (!find_mid(c, first ? faces.first : faces.second, first ? faces.second : faces.first, side)) continue;
             out.push_back(std::move(c));
         }
+        for (const NamedFaces& n : named_)
+            if (n.b >= 0 && !n.refuse) out.push_back(by_name(n));
         return out;
+    }
+
+    bool is_named(int a, int b) const {
+        return std::any_of(named_.begin(), named_.end(), [&](const NamedFaces& n) { return std::minmax(n.a, n.b) == std::minmax(a, b); });
+    }
+
+    // Two faces the plan names as opposed: what the rays saw of them, or else where the one's facets have their feet on the other.
+    Candidate by_name(const NamedFaces& n) const {
+        const BaseSurface other(body_.faces[ix(n.b)].surface);
+        std::vector<Probe> own;
+        std::vector<const Probe*> seen;
+        for (const Probe& p : skin_.probes)
+            if (p.face == n.a && p.opposite == n.b) seen.push_back(&p);
+        if (seen.size() < 2) {
+            const Face& face = body_.faces[ix(n.a)];
+            for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i) {
+                Probe p;
+                p.face = n.a, p.opposite = n.b, p.weight = body_.facet_area(i);
+                for (int c : body_.facets[i].corners) p.point += body_.points[ix(c)] / 3;
+                const SkinPoint on = body_.on_skin(i, p.point);
+                p.point = on.point, p.normal = on.normal;
+                p.distance = (other.foot(p.point).point - p.point).norm();
+                own.push_back(p);
+            }
+            seen.clear();
+            for (const Probe& p : own) seen.push_back(&p);
+        }
+        Candidate c;
+        c.pair = measured(n.a, n.b, seen);
+        c.thin = c.named = true;
+        if (seen.empty() || !find_mid(c, n.a, n.b, seen))
+            throw Error(ErrorKind::input, fmt::format("{}: faces {} and {} have no surface half-way between them that Halvo can make; take one alone with a thickness",
+                                                      body_.name, n.a + 1, n.b + 1));
+        return c;
+    }
+
+    // One face with a thickness of its own.
+    Wall alone(const NamedFaces& n) const {
+        const Face& face = body_.faces[ix(n.a)];
+        Wall w;
+        FacePair p;
+        p.top = p.bottom = n.a;
+        p.area = w.area = face.area, p.width = w.width = std::sqrt(face.area);
+        p.thickness = p.thinnest = p.thickest = w.thickness = w.thinnest = w.thickest = w.alone = n.thickness;
+        OpposedSurfaces o;
+        o.a = o.b = face.surface, o.a_reversed = o.b_reversed = face.reversed, o.thickness = -2 * n.offset;
+        for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i) {
+            Vec3 middle = Vec3::Zero();
+            for (int c : body_.facets[i].corners) middle += body_.points[ix(c)] / 3, o.around.push_back(body_.points[ix(c)]);
+            const SkinPoint on = body_.on_skin(i, middle);
+            o.seen.push_back(on.point);
+            p.seen.push_back(on.point + n.offset * on.normal);
+        }
+        const auto mid = n.offset == 0 ? MidSurface{face.surface, 0} : mid_surface(o, tol_, std::max(fit_share * n.thickness, tol_), MidMethod::offset);
+        const auto* free = std::get_if<FreeSurface>(&face.surface);
+        if (!mid || p.seen.empty() || (free && !free->spline))
+            throw Error(ErrorKind::input, fmt::format("{}: face {} has no surface at {:g} mm from it", body_.name, n.a + 1, n.offset));
+        w.chart = Chart(mid->surface, chart_middle(mid->surface, p.seen), face.reversed);
+        w.fit_error = mid->error, w.named = true;
+        w.pairs.push_back(std::move(p));
+        return w;
     }
 
     bool own(int a, int b, const std::array<std::vector<const Probe*>, 2>& seen) const {
@@ -177,6 +246,7 @@ private:
         w.area += p.area;
         w.width = std::max(w.width, p.width);
         w.thinnest = std::min(w.thinnest, p.thinnest), w.thickest = std::max(w.thickest, p.thickest);
+        w.named = w.named || c.named;
         thin[found] = thin[found] || c.thin;
         w.pairs.push_back(std::move(p));
     }
@@ -300,6 +370,7 @@ private:
     const Skin& skin_;
     const WallLimits& limits_;
     double tol_, slack_ = 0;
+    const std::vector<NamedFaces>& named_;
 };
 
 }  // namespace
@@ -319,8 +390,31 @@ Vec3 chart_middle(const Surface& surface, const std::vector<Vec3>& points) {
     return surface_point(surface, uv);
 }
 
-WallSearch find_walls(const Body& body, const Skin& skin, const WallLimits& limits, double tol) {
-    return Finder(body, skin, limits, tol).run();
+WallSearch find_walls(const Body& body, const Skin& skin, const WallLimits& limits, double tol, const std::vector<NamedFaces>& named) {
+    return Finder(body, skin, limits, tol, named).run();
+}
+
+bool remake_mid(const Body& body, Wall& wall, MidMethod method, double tol) {
+    if (wall.alone > 0) return true;
+    const FacePair* lead = &wall.pairs[0];
+    for (const FacePair& p : wall.pairs)
+        if (p.area > lead->area) lead = &p;
+    const bool top = body.faces[ix(lead->top)].area >= body.faces[ix(lead->bottom)].area;
+    const Face &a = body.faces[ix(top ? lead->top : lead->bottom)], &b = body.faces[ix(top ? lead->bottom : lead->top)];
+    OpposedSurfaces o;
+    o.a = a.surface, o.b = b.surface, o.a_reversed = a.reversed, o.b_reversed = b.reversed;
+    o.thickness = lead->thickness;
+    const BaseSurface on(a.surface);
+    for (const Vec3& p : lead->seen) o.seen.push_back(on.foot(p).point);
+    for (std::size_t i = a.first_facet; i < a.first_facet + a.facet_count; ++i)
+        for (int c : body.facets[i].corners) o.around.push_back(body.points[ix(c)]);
+    const auto mid = mid_surface(o, std::max(10 * tol, 1e-5 * lead->thickness), std::max(fit_share * lead->thickness, tol), method);
+    if (!mid) return false;
+    const Vec3 at = wall.chart.foot(lead->seen[0]), n = wall.chart.normal(at);
+    wall.chart = Chart(mid->surface, chart_middle(mid->surface, lead->seen));
+    if (wall.chart.normal(at).dot(n) < 0) wall.chart = wall.chart.turned_over();
+    wall.fit_error = mid->error;
+    return true;
 }
 
 }  // namespace halvo

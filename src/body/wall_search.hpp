@@ -4,6 +4,7 @@
 #include "body/skin.hpp"
 
 #include <halvo/chart.hpp>
+#include <halvo/options.hpp>
 
 namespace halvo {
 
@@ -21,6 +22,15 @@ struct Wall {
     std::vector<FacePair> pairs;
     double area = 0, thickness = 0, thinnest = 0, thickest = 0, width = 0;
     double fit_error = 0;  ///< distance of a fitted midsurface from equal distance, at most (mm)
+    bool named = false;    ///< the plan says it is one, whatever the limits
+    double alone = 0;      ///< thickness of a face that the plan takes alone: both sides of its pair are that face
+};
+
+/// Faces that the plan names: opposed, not opposed, or (b < 0) one alone with a thickness and the way from it outward to its sheet.
+struct NamedFaces {
+    int a = -1, b = -1;
+    double thickness = 0, offset = 0;
+    bool refuse = false;
 };
 
 struct WallSearch {
@@ -30,7 +40,10 @@ struct WallSearch {
 };
 
 /// Walls of opposed faces of any kind. `tol` is the model's; on bodies of facets, `slack` grows with the scatter of the fit.
-[[nodiscard]] WallSearch find_walls(const Body& body, const Skin& skin, const WallLimits& limits, double tol);
+[[nodiscard]] WallSearch find_walls(const Body& body, const Skin& skin, const WallLimits& limits, double tol, const std::vector<NamedFaces>& named = {});
+
+/// Gives a wall the midsurface that a method makes of its largest pair. False, and the wall unchanged, where it makes none.
+[[nodiscard]] bool remake_mid(const Body& body, Wall& wall, MidMethod method, double tol);
 
 /// Where to centre the chart of a surface of which points are given: closed surfaces are cut open where these leave the widest gap,
 /// or where the CAD author's own parameters begin.

@@ -107,7 +107,28 @@ std::pair<double, double> between(const Vec3& a, const Vec3& b, const Vec3& c, c
     return {s, t};
 }
 
+// Tangent at one of evenly spaced points: fourth-order differences inside, second-order at free ends.
+template <class At>
+Vec3 slope(const At& at, int k, int n, bool closed) {
+    Vec3 d;
+    if (closed || (k >= 2 && k + 2 <= n)) d = 8 * (at(k + 1) - at(k - 1)) - (at(k + 2) - at(k - 2));
+    else if (k == 0 && n >= 2) d = -3 * at(0) + 4 * at(1) - at(2);
+    else if (k == n && n >= 2) d = 3 * at(n) - 4 * at(n - 1) + at(n - 2);
+    else d = at(k + 1) - at(k - 1);
+    return d.norm() > 0 ? Vec3(d.normalized()) : Vec3::UnitX();
+}
+
 }  // namespace
+
+Curve curve_through(std::vector<Vec3> points, double tol) {
+    const int n = static_cast<int>(points.size()) - 1;
+    const bool closed = n > 2 && (points.front() - points.back()).norm() <= 10 * tol;
+    if (closed) points.back() = points.front();
+    const auto at = [&](int k) { return points[static_cast<std::size_t>(closed ? (k + n) % n : std::clamp(k, 0, n))]; };
+    std::vector<Vec3> tangents;
+    for (int k = 0; k <= n; ++k) tangents.push_back(slope(at, k, n, closed));
+    return curve_through(points, tangents, tol);
+}
 
 Curve curve_through(const std::vector<Vec3>& points, const std::vector<Vec3>& tangents, double tol) {
     if (const auto l = line_through(points, tol)) return *l;

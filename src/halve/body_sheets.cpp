@@ -4,6 +4,7 @@
 #include "core/keys.hpp"
 #include "core/parallel.hpp"
 #include "halve/limits.hpp"
+#include "halve/orientation.hpp"
 #include "halve/wall_curves.hpp"
 #include "model/sheet_values.hpp"
 
@@ -19,22 +20,27 @@ namespace {
 
 class BodyHalver {
 public:
-    BodyHalver(Model& model, const Assembly& solids, int body, const Skin& skin, const WallSearch& search, const HalveOptions& options)
+    BodyHalver(Model& model, const Assembly& solids, int body, const Skin& skin, const WallSearch& search, const WallRules& rules, const HalveOptions& options)
         : model_(model),
           solids_(solids),
           id_(body),
           body_(solids.bodies[static_cast<std::size_t>(body)]),
           skin_(skin),
           search_(search),
+          found_(search.walls),
+          rules_(rules),
           options_(options),
           tol_(std::max(solids.tolerance.point, search.slack)) {}
 
     void run() {
-        walls_.resize(search_.walls.size());
-        const BodyBoxes boxes(body_);
-        parallel_for(walls_.size(),
-                     [&](std::size_t i) { walls_[i] = make_wall_surface(body_, boxes, search_.walls[i], solids_.tolerance.point, solids_.tolerance.chord); });
         name_walls();
+        follow_rules();
+        walls_.resize(found_.size());
+        const BodyBoxes boxes(body_);
+        const std::vector<bool> turn = to_turn_outward(body_, skin_, found_);
+        parallel_for(walls_.size(), [&](std::size_t i) {
+            walls_[i] = make_wall_surface(body_, boxes, found_[i], turn[i], solids_.tolerance.point, solids_.tolerance.chord);
+        });
         find_neighbours(skin_, walls_);
         WallCurves curves = wall_curves(body_, skin_, walls_, solids_.tolerance.point, search_.slack, options_.openings);
         input_ = std::move(curves.input);
@@ -118,13 +124,12 @@ private:
                 keep_[i].push_back(k);
             }
         });
-        for (std::size_t i = 0; i < walls_.size(); ++i)
-            if (std::find(options_.refuse.begin(), options_.refuse.end(), wall_key(i)) != options_.refuse.end()) {
-                model_.ledger.push_back({wall_key(i), "halve", "wall", EntryState::refused,
-                                         fmt::format("{}: wall of {:.2f} mm", body_.name, walls_[i].wall->thickness), walls_[i].wall->area,
-                                         walls_[i].wall->pairs[0].seen[0], body_.name});
-                for (Keep& k : keep_[i]) k.kept = false;
-            }
+        for (std::size_t i = 0; i < walls_.size(); ++i) {
+            if (!decisions_[i].refuse) continue;
+            model_.ledger.push_back({wall_key(i), "halve", "wall", EntryState::refused, fmt::format("{}: wall of {:.2f} mm", body_.name, found_[i].thickness),
+                                     found_[i].area, found_[i].pairs[0].seen[0], body_.name});
+            for (Keep& k : keep_[i]) k.kept = false;
+        }
     }
 
     // Cells that hang together but are, in all, narrower or smaller than makes sense for a wall of their thickness.
@@ -199,10 +204,10 @@ private:
     // From exact measures of the wall's faces and its place in the body; probes and order play no part.
     void name_walls() {
         KeySet keys;
-        for (const WallSurface& p : walls_) {
+        for (const Wall& p : found_) {
             double top = 0, bottom = 0, spread = 0;
             int count = 0;
-            for (const FacePair& f : p.wall->pairs) {
+            for (const FacePair& f : p.pairs) {
                 top += body_.faces[static_cast<std::size_t>(f.top)].area;
                 bottom += body_.faces[static_cast<std::size_t>(f.bottom)].area;
                 for (int id : {f.top, f.bottom})
@@ -214,6 +219,18 @@ private:
             keys_.push_back(keys.unique(make_key("wall", body_.key,
                                                  {std::sqrt(std::max(top, bottom)), std::sqrt(std::min(top, bottom)),
                                                   std::abs(p.chart.height(body_.mass.centre)), spread / std::max(count, 1)})));
+        }
+    }
+
+    // Refusals, references and methods, by the walls' keys as Halvo found them.
+    void follow_rules() {
+        for (std::size_t i = 0; i < found_.size(); ++i) {
+            decisions_.push_back(rules_.decide(id_, keys_[i], found_[i]));
+            const MidMethod method = decisions_[i].method;
+            if (method == MidMethod::automatic || remake_mid(body_, found_[i], method, solids_.tolerance.point)) continue;
+            model_.findings.push_back({make_key("finding", "method " + keys_[i], {}), "method not possible",
+                                       fmt::format("{}: the method the plan asks for makes no midsurface of {}; it was made the usual way", body_.name, keys_[i]),
+                                       "take the wall's method out of the plan, or ask for fitted", found_[i].pairs[0].seen[0], found_[i].thickness, body_.name});
         }
     }
 
@@ -241,6 +258,7 @@ private:
                 for (const Region& r : s.regions)
                     for (auto& loop : region_polygons(model_, s.chart, r, solids_.tolerance.chord)) s.own_outline.push_back(std::move(loop));
                 s.wall = wall_key(i);
+                s.reference = decisions_[i].reference;
                 s.key = make_key("sheet", wall_key(i), {std::sqrt(s.area()), s.thickness.mean, (centroid(s) - body_.mass.centre).norm()});
                 made.push_back(std::move(s));
             }
@@ -250,9 +268,10 @@ private:
                 area += s.area();
                 model_.sheets.push_back(std::move(s));
             }
-            const Wall& w = *walls_[i].wall;
+            const Wall& w = found_[i];
             model_.ledger.push_back(
                 {wall_key(i), "halve", "wall", EntryState::applied,
+                 w.alone > 0 ? fmt::format("{}: face {} alone, {:.2f} mm thick by the plan, {:.0f} mm2", body_.name, w.pairs[0].top + 1, w.alone, area) :
                  fmt::format("{}: {} face pair(s), {:.2f} to {:.2f} mm thick, halved to {:.0f} mm2", body_.name, w.pairs.size(), w.thinnest, w.thickest, area),
                  area, w.pairs[0].seen[0], body_.name});
             if (strays_[i].first > 0)
@@ -337,8 +356,11 @@ private:
     const Body& body_;
     const Skin& skin_;
     const WallSearch& search_;
+    std::vector<Wall> found_;
+    const WallRules& rules_;
     const HalveOptions& options_;
     double tol_;
+    std::vector<WallRules::Decision> decisions_;
     std::vector<WallSurface> walls_;
     std::vector<std::string> keys_;
     ArrangementInput input_;
@@ -348,8 +370,9 @@ private:
 
 }  // namespace
 
-void halve_into_sheets(Model& model, const Assembly& solids, int body, const Skin& skin, const WallSearch& search, const HalveOptions& options) {
-    BodyHalver(model, solids, body, skin, search, options).run();
+void halve_into_sheets(Model& model, const Assembly& solids, int body, const Skin& skin, const WallSearch& search, const WallRules& rules,
+                       const HalveOptions& options) {
+    BodyHalver(model, solids, body, skin, search, rules, options).run();
 }
 
 }  // namespace halvo

@@ -130,7 +130,7 @@ void append(Model& to, Model&& from) {
     to.ledger.insert(to.ledger.end(), from.ledger.begin(), from.ledger.end());
 }
 
-Model halve_body(const Assembly& solids, std::size_t id, const HalveOptions& options, std::optional<Prism>& member) {
+Model halve_body(const Assembly& solids, std::size_t id, const HalveOptions& options, const WallRules& rules, std::optional<Prism>& member) {
     const Body& body = solids.bodies[id];
     Model out;
     out.tolerance = solids.tolerance;
@@ -146,15 +146,21 @@ Model halve_body(const Assembly& solids, std::size_t id, const HalveOptions& opt
                               "close the skin in CAD, give halve.thickness to take its surfaces as sheets, or leave it out with source.body"));
         return out;
     }
-    if (build.kind == BodyClass::slender && options.slender == SlenderAs::beams) {
+    const std::vector<NamedFaces> named = rules.named(static_cast<int>(id));
+    const bool by_hand = std::any_of(named.begin(), named.end(), [](const NamedFaces& n) { return !n.refuse; });
+    if (build.kind == BodyClass::slender && options.slender == SlenderAs::beams && !by_hand) {
         member = build.prism;
         return out;
     }
-    if (build.kind == BodyClass::bulk && build.thin_share < 0.05) {
+    if (build.kind == BodyClass::bulk && build.thin_share < 0.05 && !by_hand) {
         out.findings.push_back(not_idealized(body, "it is bulk (" + build.why + ")", "leave it out with source.body, or model it apart"));
         return out;
     }
-    halve_into_sheets(out, solids, static_cast<int>(id), skin, find_walls(body, skin, limits, tol), options);
+    halve_into_sheets(out, solids, static_cast<int>(id), skin, find_walls(body, skin, limits, tol, named), rules, options);
+    for (const NamedFaces& n : named)
+        if (n.refuse)
+            out.ledger.push_back({make_key("wall", body.key + fmt::format(" {} {}", n.a, n.b), {}), "halve", "wall", EntryState::refused,
+                                  fmt::format("{}: faces {} and {} are not opposed, by the plan", body.name, n.a + 1, n.b + 1), 0, body.mass.centre, body.name});
     return out;
 }
 
@@ -168,11 +174,13 @@ Model halve(const Assembly& solids, const HalveOptions& options, const Observer&
     std::vector<std::optional<Prism>> prisms(n);
     std::vector<std::exception_ptr> failed(n);
     observer.tell("halve", 0.02);
-    // Each part is idealized where it first stands and placed from there. Refusals name single walls: then each body is its own.
+    // Each part is idealized where it first stands and placed from there. What the plan says of single walls makes each body its own.
+    const WallRules rules(options, solids);
+    const bool alike = options.refuse.empty() && options.walls.empty();
     std::map<int, std::size_t> first_of;
     std::vector<std::size_t> first, own;
     for (std::size_t i = 0; i < n; ++i) {
-        first.push_back(options.refuse.empty() ? first_of.try_emplace(solids.bodies[i].part, i).first->second : i);
+        first.push_back(alike ? first_of.try_emplace(solids.bodies[i].part, i).first->second : i);
         if (first[i] == i) own.push_back(i);
     }
     const std::size_t chunk = std::max<std::size_t>(1, own.size() / 20);
@@ -181,7 +189,7 @@ Model halve(const Assembly& solids, const HalveOptions& options, const Observer&
         parallel_for(count, [&](std::size_t k) {
             const std::size_t i = own[from + k];
             try {
-                parts[i] = halve_body(solids, i, options, prisms[i]);
+                parts[i] = halve_body(solids, i, options, rules, prisms[i]);
             } catch (...) {
                 failed[i] = std::current_exception();
             }
@@ -217,6 +225,9 @@ Model halve(const Assembly& solids, const HalveOptions& options, const Observer&
         }
         append(model, std::move(parts[i]));
     }
+    for (const std::string& line : rules.idle())
+        model.findings.push_back({make_key("finding", line, {}), "rule without effect", line, "check its body, id, faces and points against halvo list MODEL walls",
+                                  Vec3::Zero(), 0, ""});
     for (Sheet& s : model.sheets) s.key = keys.unique(s.key);
     for (Member& m : model.members) m.key = keys.unique(m.key);
     observer.tell("halve", 1);

@@ -155,30 +155,8 @@ private:
         }
         // Neighbours whose sides are no true offsets (a sharper bend inside than goes with the outside) miss each other a little.
         if (miss <= 0.1 * std::min(a.thickest, b.thickest)) slack_ = std::max(slack_, 1.5 * miss);
-        const Curve c = through_row(std::move(points), std::max(tol_, 0.5 * slack_));
+        const Curve c = curve_through(points, std::max(tol_, 0.5 * slack_));
         if (c.length() > 4 * tol_) share(i, j, run_on(c, a, b));
-    }
-
-    // The simplest curve through evenly spaced points, closed where their ends meet; tangents by differences.
-    Curve through_row(std::vector<Vec3> points, double tol) const {
-        const int n = static_cast<int>(points.size()) - 1;
-        const bool closed = (points.front() - points.back()).norm() <= 10 * tol_;
-        if (closed) points.back() = points.front();
-        std::vector<Vec3> tangents;
-        const auto at = [&](int k) { return points[ix(closed ? (k + n) % n : std::clamp(k, 0, n))]; };
-        for (int k = 0; k <= n; ++k) tangents.push_back(slope(at, k, n, closed));
-        return curve_through(points, tangents, tol);
-    }
-
-    // Fourth-order differences inside, second-order at free ends.
-    template <class At>
-    static Vec3 slope(const At& at, int k, int n, bool closed) {
-        Vec3 d;
-        if (closed || (k >= 2 && k + 2 <= n)) d = 8 * (at(k + 1) - at(k - 1)) - (at(k + 2) - at(k - 2));
-        else if (k == 0 && n >= 2) d = -3 * at(0) + 4 * at(1) - at(2);
-        else if (k == n && n >= 2) d = 3 * at(n) - 4 * at(n - 1) + at(n - 2);
-        else d = at(k + 1) - at(k - 1);
-        return d.norm() > 0 ? Vec3(d.normalized()) : Vec3::UnitX();
     }
 
     // A straight or round middle edge ends where its faces' edges do; rounded rims make the midsurface reach further.
@@ -341,7 +319,7 @@ private:
         for (int e : edges_of(w)) {
             const BodyEdge& edge = body_.edges[ix(e)];
             if (edge.degenerate || !jumps(w, edge.curve)) continue;
-            input_.steps.push_back(add(on_chart(w.chart, edge.curve)));
+            input_.steps.push_back(add(foot_curve(w.chart, edge.curve, tol_)));
             input_.sheets[i].curves.push_back(input_.steps.back());
         }
     }
@@ -358,15 +336,6 @@ private:
             if (std::abs(a.up - b.up) > much || std::abs(a.down - b.down) > much) return true;
         }
         return false;
-    }
-
-    // The curve's foot on a surface, of the simplest kind.
-    Curve on_chart(const Chart& chart, const Curve& c) const {
-        if (chart.flat() && c.is_line()) return Curve::segment(chart.foot(c.start()), chart.foot(c.end()));
-        constexpr int n = 48;
-        std::vector<Vec3> points;
-        for (int k = 0; k <= n; ++k) points.push_back(chart.foot(c.point(c.t0 + (c.t1 - c.t0) * k / n)));
-        return through_row(std::move(points), tol_);
     }
 
     const Body& body_;

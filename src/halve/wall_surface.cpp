@@ -6,21 +6,13 @@
 
 #include <algorithm>
 #include <cmath>
+#include <set>
 
 namespace halvo {
 namespace {
 
 std::size_t ix(int i) {
     return static_cast<std::size_t>(i);
-}
-
-// Normal of the chart points to the side with more skin; then away from the body's centre: neither depends on order.
-Chart oriented(const Body& body, const Wall& w) {
-    double up = 0, down = 0;
-    for (const FacePair& p : w.pairs) up += body.faces[ix(p.top)].area, down += body.faces[ix(p.bottom)].area;
-    const bool clear = std::abs(up - down) > 1e-6 * (up + down);
-    const bool flip = clear ? down > up : w.chart.height(body.mass.centre) > 0;
-    return flip ? w.chart.turned_over() : w.chart;
 }
 
 std::vector<std::vector<Vec2>> outline_on(const Body& body, int face, const Chart& chart, double chord) {
@@ -38,6 +30,23 @@ std::vector<std::vector<Vec2>> outline_on(const Body& body, int face, const Char
         if (points.size() >= 3) out.push_back(unrolled(chart, points));
     }
     return out;
+}
+
+// A face alone: it bounds its sheet, whatever lies behind it.
+void add_alone(const Body& body, WallSurface& w, double chord, double tol) {
+    const int f = w.wall->pairs[0].top;
+    w.tops = w.bottoms = {f};
+    w.thickest = w.field.constant = w.wall->alone;
+    w.material = outline_on(body, f, w.chart, chord);
+    std::set<int> done;
+    for (const auto& loop : body.faces[ix(f)].loops)
+        for (const Coedge& u : loop) {
+            const Curve& c = body.edges[u.edge.index()].curve;
+            if (body.edges[u.edge.index()].degenerate || !done.insert(u.edge.value).second) continue;
+            w.outline.push_back(foot_curve(w.chart, c, tol));
+        }
+    for (const Curve& c : w.outline)
+        for (const Vec3& p : c.sampled(0.02 * c.length(), 12)) w.extent.push_back(p), w.box.extend(p);
 }
 
 void add_pieces(const Body& body, WallSurface& w, double chord) {
@@ -97,10 +106,22 @@ void span(const Body& body, WallSurface& w) {
 
 }  // namespace
 
-WallSurface make_wall_surface(const Body& body, const BodyBoxes& boxes, const Wall& wall, double tol, double chord) {
+Curve foot_curve(const Chart& chart, const Curve& c, double tol) {
+    if (chart.flat() && c.is_line()) return Curve::segment(chart.foot(c.start()), chart.foot(c.end()));
+    constexpr int n = 48;
+    std::vector<Vec3> points;
+    for (int k = 0; k <= n; ++k) points.push_back(chart.foot(c.point(c.t0 + (c.t1 - c.t0) * k / n)));
+    return curve_through(points, tol);
+}
+
+WallSurface make_wall_surface(const Body& body, const BodyBoxes& boxes, const Wall& wall, bool turn, double tol, double chord) {
     WallSurface w;
     w.wall = &wall;
-    w.chart = oriented(body, wall);
+    w.chart = turn ? wall.chart.turned_over() : wall.chart;
+    if (wall.alone > 0) {
+        add_alone(body, w, chord, tol);
+        return w;
+    }
     add_pieces(body, w, chord);
     make_uniform(w, tol);
     if (w.chart.flat()) {
@@ -126,6 +147,7 @@ WallSurface make_wall_surface(const Body& body, const BodyBoxes& boxes, const Wa
 }
 
 bool supported(const Body& body, const WallSurface& w, const Vec3& p) {
+    if (w.wall->alone > 0) return in_material(body, w, p);
     if (w.chart.flat()) {
         const Vec2 q = w.chart.local2(p);
         return std::any_of(w.supports.begin(), w.supports.end(),
@@ -139,6 +161,10 @@ bool supported(const Body& body, const WallSurface& w, const Vec3& p) {
 }
 
 bool in_material(const Body& body, const WallSurface& w, const Vec3& p) {
+    if (w.wall->alone > 0 && !w.chart.flat()) {
+        const auto copies = w.chart.copies(w.chart.local2(p));
+        return std::any_of(copies.begin(), copies.end(), [&](const Vec2& q) { return inside(w.material, q); });
+    }
     return w.chart.flat() ? inside(w.material, w.chart.local2(p)) : body.tree->encloses(p);
 }
 

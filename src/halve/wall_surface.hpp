@@ -13,7 +13,7 @@ struct WallSurface {
     Chart chart;
     std::vector<Curve> outline;               ///< where the midsurface leaves the body, each once
     std::vector<std::vector<Curve>> loops;    ///< the same, chained, on planes only
-    std::vector<std::vector<Vec2>> material;  ///< the section as polygons, on planes only
+    std::vector<std::vector<Vec2>> material;  ///< the section as polygons, on planes and of faces alone
     std::vector<int> tops, bottoms;           ///< faces of each pair
     ThicknessField field;                     ///< one piece without outlines where all pairs lie on the same two surfaces
     struct Support {
@@ -29,8 +29,11 @@ struct WallSurface {
     std::vector<std::size_t> smooth;  ///< walls that continue it smoothly
 };
 
-/// Cuts the body with the wall's midsurface. `tol` is that of points, `chord` that of polygons.
-[[nodiscard]] WallSurface make_wall_surface(const Body& body, const BodyBoxes& boxes, const Wall& wall, double tol, double chord);
+/// The foot of a curve on a surface, of the simplest kind that keeps to `tol`.
+[[nodiscard]] Curve foot_curve(const Chart& chart, const Curve& c, double tol);
+
+/// Cuts the body with the wall's midsurface, turned over if asked. `tol` is that of points, `chord` that of polygons.
+[[nodiscard]] WallSurface make_wall_surface(const Body& body, const BodyBoxes& boxes, const Wall& wall, bool turn, double tol, double chord);
 
 /// Do the wall's own two sides enclose the point of its midsurface?
 [[nodiscard]] bool supported(const Body& body, const WallSurface& w, const Vec3& p);

@@ -68,7 +68,10 @@ void run(Job& job, Stage from, Stage until, const Observer& observer) {
                      [&](const Finding& f) { return f.level == FindingLevel::warning && !(f.kind == "near miss" && f.size <= plan.join.reach); });
         job.model.findings.insert(job.model.findings.begin(), warnings.begin(), warnings.end());
     });
-    step(Stage::join, [&] { join(job.model, job.solids, plan.join, observer); });
+    step(Stage::join, [&] {
+        join(job.model, job.solids, plan.join, observer);
+        place_references(job.model);
+    });
     step(Stage::mesh, [&] { job.mesh = mesh(job.model, plan.mesh, observer); });
     step(Stage::prove, [&] {
         job.proof = prove(job.solids, job.model, job.mesh, plan.prove, plan.join.reach, observer);

@@ -18,7 +18,7 @@ using io::Database;
 using io::Statement;
 
 constexpr int application_id = 0x484C564F;  // "HLVO"
-constexpr int schema_version = 2;           // 1: sheets were planes
+constexpr int schema_version = 3;           // 1: sheets were planes; 2: all sheets at the middle, members without offsets, no couplings
 
 constexpr const char* schema = R"(
 CREATE TABLE info(key TEXT PRIMARY KEY, value TEXT);
@@ -27,12 +27,15 @@ CREATE TABLE bodies(id INTEGER PRIMARY KEY, key TEXT, name TEXT, path TEXT, clas
 CREATE TABLE vertices(id INTEGER PRIMARY KEY, x REAL, y REAL, z REAL);
 CREATE TABLE edges(id INTEGER PRIMARY KEY, start INTEGER, end INTEGER, length REAL, curve BLOB, step INTEGER);
 CREATE TABLE sheets(id INTEGER PRIMARY KEY, key TEXT, body INTEGER, area REAL, own_area REAL, trimmed_area REAL, thickness_min REAL,
-  thickness_mean REAL, thickness_max REAL, offset REAL, chart BLOB, field BLOB, faces BLOB, own_outline BLOB, surface TEXT, deviation REAL, wall TEXT);
+  thickness_mean REAL, thickness_max REAL, offset REAL, chart BLOB, field BLOB, faces BLOB, own_outline BLOB, surface TEXT, deviation REAL, wall TEXT,
+  reference INTEGER, placed INTEGER, growth REAL);
 CREATE TABLE regions(sheet INTEGER, area REAL, own_area REAL, loops BLOB, embedded BLOB, points BLOB);
 CREATE TABLE sections(id INTEGER PRIMARY KEY, key TEXT, shape TEXT, area REAL, iyy REAL, izz REAL, iyz REAL, i1 REAL, i2 REAL,
   principal_angle REAL, j REAL, warping REAL, shear_y REAL, shear_z REAL, depth REAL, dimensions BLOB, profile BLOB);
 CREATE TABLE members(id INTEGER PRIMARY KEY, key TEXT, body INTEGER, section INTEGER, own_length REAL, trimmed REAL, axes BLOB, chain BLOB,
-  end_faces BLOB);
+  end_faces BLOB, offset_y REAL, offset_z REAL);
+CREATE TABLE couplings(id INTEGER PRIMARY KEY, key TEXT, body INTEGER, centre INTEGER, volume REAL, edges BLOB, vertices BLOB);
+CREATE TABLE near(body_a INTEGER, body_b INTEGER, gap REAL, x REAL, y REAL, z REAL);
 CREATE TABLE links(a INTEGER, b INTEGER, joint INTEGER);
 CREATE TABLE edge_links(a INTEGER, b INTEGER, reversed INTEGER, joint INTEGER);
 CREATE TABLE joints(id INTEGER PRIMARY KEY, key TEXT, kind TEXT, a TEXT, b TEXT, body_a INTEGER, body_b INTEGER, gap REAL, length REAL,
@@ -100,7 +103,7 @@ void save_complex(Database& db, const Model& m) {
 }
 
 void save_sheets(Database& db, const Model& m) {
-    Statement s(db, "INSERT INTO sheets VALUES(?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)"), r(db, "INSERT INTO regions VALUES(?,?,?,?,?,?)");
+    Statement s(db, "INSERT INTO sheets VALUES(?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)"), r(db, "INSERT INTO regions VALUES(?,?,?,?,?,?)");
     for (std::size_t i = 0; i < m.sheets.size(); ++i) {
         const Sheet& k = m.sheets[i];
         BlobOut chart, field, faces, own;
@@ -121,6 +124,9 @@ void save_sheets(Database& db, const Model& m) {
             .bind(surface_name(k.chart.surface()))
             .bind(k.deviation)
             .bind(k.wall)
+            .bind(static_cast<int>(k.reference))
+            .bind(k.placed ? 1 : 0)
+            .bind(k.growth)
             .done();
         for (const Region& g : k.regions) {
             BlobOut loops, embedded, points;
@@ -136,7 +142,7 @@ void save_sheets(Database& db, const Model& m) {
 }
 
 void save_members(Database& db, const Model& m) {
-    Statement s(db, "INSERT INTO sections VALUES(?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)"), k(db, "INSERT INTO members VALUES(?,?,?,?,?,?,?,?,?)");
+    Statement s(db, "INSERT INTO sections VALUES(?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)"), k(db, "INSERT INTO members VALUES(?,?,?,?,?,?,?,?,?,?,?)");
     for (std::size_t i = 0; i < m.sections.size(); ++i) {
         const Section& c = m.sections[i];
         BlobOut dims, profile;
@@ -159,7 +165,7 @@ void save_members(Database& db, const Model& m) {
         for (const EdgeUse& u : c.chain) chain.put(u.edge.value).put(static_cast<std::uint8_t>(u.reversed));
         ends.put(c.own_start).put(c.own_end).put(c.end_faces[0]).put(c.end_faces[1]);
         k.bind(static_cast<int>(i)).bind(c.key).bind(c.body + 1).bind(c.section.value).bind(c.own_length).bind(c.trimmed);
-        k.blob(axes.bytes()).blob(chain.bytes()).blob(ends.bytes()).done();
+        k.blob(axes.bytes()).blob(chain.bytes()).blob(ends.bytes()).bind(c.offset.x()).bind(c.offset.y()).done();
     }
 }
 
@@ -167,6 +173,15 @@ void save_joints(Database& db, const Model& m) {
     Statement l(db, "INSERT INTO links VALUES(?,?,?)"), el(db, "INSERT INTO edge_links VALUES(?,?,?,?)");
     for (const Link& k : m.links) l.bind(k.a.value).bind(k.b.value).bind(k.joint).done();
     for (const EdgeLink& k : m.edge_links) el.bind(k.a.value).bind(k.b.value).bind(k.reversed ? 1 : 0).bind(k.joint).done();
+    Statement c(db, "INSERT INTO couplings VALUES(?,?,?,?,?,?,?)"), n(db, "INSERT INTO near VALUES(?,?,?,?,?,?)");
+    for (std::size_t i = 0; i < m.couplings.size(); ++i) {
+        const Coupling& k = m.couplings[i];
+        BlobOut edges, vertices;
+        edges.put(k.edges), vertices.put(k.vertices);
+        c.bind(static_cast<int>(i)).bind(k.key).bind(k.body + 1).bind(k.centre.value).bind(k.volume).blob(edges.bytes()).blob(vertices.bytes()).done();
+    }
+    for (const NearContact& k : m.near)
+        n.bind(k.bodies[0] + 1).bind(k.bodies[1] + 1).bind(k.gap).bind(k.place.x()).bind(k.place.y()).bind(k.place.z()).done();
     Statement j(db, "INSERT INTO joints VALUES(?,?,?,?,?,?,?,?,?,?,?,?,?,?)");
     for (std::size_t i = 0; i < m.joints.size(); ++i) {
         const JointRecord& k = m.joints[i];
@@ -303,13 +318,14 @@ void load_sheets(Database& db, Model& m, int version) {
     Statement s(
         db,
         fmt::format("SELECT key,body,trimmed_area,thickness_min,thickness_mean,thickness_max,offset,chart,field,faces,own_outline{} FROM sheets ORDER BY id",
-                    version >= 2 ? ",deviation,wall" : ""));
+                    version >= 3 ? ",deviation,wall,reference,placed,growth" : version >= 2 ? ",deviation,wall" : ""));
     while (s.step()) {
         Sheet k;
         k.key = s.text(), k.body = s.number() - 1, k.trimmed_area = s.real();
         k.thickness.min = s.real(), k.thickness.mean = s.real(), k.thickness.max = s.real(), k.offset = s.real();
         BlobIn chart(s.text()), field(s.text()), faces(s.text()), own(s.text());
         if (version >= 2) k.deviation = s.real(), k.wall = s.text();
+        if (version >= 3) k.reference = static_cast<Reference>(s.integer()), k.placed = s.integer() != 0, k.growth = s.real();
         k.chart = version >= 2 ? get_chart(chart) : Chart(get_frame(chart));
         if (version >= 2) k.field.constant = field.get<double>();
         const auto n = field.get<std::uint64_t>();
@@ -338,7 +354,7 @@ void load_sheets(Database& db, Model& m, int version) {
     }
 }
 
-void load_members(Database& db, Model& m) {
+void load_members(Database& db, Model& m, int version) {
     Statement s(db, "SELECT key,shape,area,iyy,izz,iyz,i1,i2,principal_angle,j,warping,shear_y,shear_z,depth,dimensions,profile FROM sections ORDER BY id");
     while (s.step()) {
         Section c;
@@ -358,11 +374,13 @@ void load_members(Database& db, Model& m) {
         }
         m.sections.push_back(std::move(c));
     }
-    Statement k(db, "SELECT key,body,section,own_length,trimmed,axes,chain,end_faces FROM members ORDER BY id");
+    Statement k(db, fmt::format("SELECT key,body,section,own_length,trimmed,axes,chain,end_faces{} FROM members ORDER BY id",
+                                version >= 3 ? ",offset_y,offset_z" : ""));
     while (k.step()) {
         Member c;
         c.key = k.text(), c.body = k.number() - 1, c.section = SectionId(k.number()), c.own_length = k.real(), c.trimmed = k.real();
         BlobIn axes(k.text()), chain(k.text()), ends(k.text());
+        if (version >= 3) c.offset.x() = k.real(), c.offset.y() = k.real();
         c.axes = get_frame(axes);
         const auto n = chain.get<std::uint64_t>();
         for (std::uint64_t i = 0; i < n; ++i) {
@@ -372,6 +390,23 @@ void load_members(Database& db, Model& m) {
         c.own_start = ends.get<Vec3>(), c.own_end = ends.get<Vec3>();
         for (auto& list : c.end_faces) list = ends.get<std::vector<int>>();
         m.members.push_back(std::move(c));
+    }
+}
+
+void load_couplings(Database& db, Model& m) {
+    Statement c(db, "SELECT key,body,centre,volume,edges,vertices FROM couplings ORDER BY id"), n(db, "SELECT body_a,body_b,gap,x,y,z FROM near ORDER BY rowid");
+    while (c.step()) {
+        Coupling k;
+        k.key = c.text(), k.body = c.number() - 1, k.centre = VertexId(c.number()), k.volume = c.real();
+        BlobIn edges(c.text()), vertices(c.text());
+        k.edges = edges.get<std::vector<EdgeId>>(), k.vertices = vertices.get<std::vector<VertexId>>();
+        m.couplings.push_back(std::move(k));
+    }
+    while (n.step()) {
+        NearContact k;
+        k.bodies[0] = n.number() - 1, k.bodies[1] = n.number() - 1, k.gap = n.real();
+        k.place.x() = n.real(), k.place.y() = n.real(), k.place.z() = n.real();
+        m.near.push_back(k);
     }
 }
 
@@ -539,9 +574,12 @@ Job read_model(const std::filesystem::path& file) {
     load_solids(db, job);
     load_complex(db, job.model, version);
     load_sheets(db, job.model, version);
-    load_members(db, job.model);
+    load_members(db, job.model, version);
+    if (version >= 3) load_couplings(db, job.model);
     load_joints(db, job.model);
     load_mesh_and_proof(db, job, version);
+    if (!job.mesh.elements.empty())
+        for (const Member& m : job.model.members) job.mesh.member_offset.push_back(m.offset.x() * m.axes.x + m.offset.y() * m.axes.y);
     return job;
 }
 

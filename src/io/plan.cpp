@@ -8,11 +8,12 @@
 #include <algorithm>
 #include <cmath>
 #include <functional>
+#include <map>
 
 namespace halvo {
 namespace {
 
-enum class Kind { text, texts, length, length_or_none, angle, number, share, flag, choice };
+enum class Kind { text, texts, length, length_or_none, signed_length, angle, number, share, flag, choice, numbers, points };
 
 struct Key {
     const char* name;
@@ -20,7 +21,28 @@ struct Key {
     std::function<void(Plan&, double)> number;
     std::function<void(Plan&, std::vector<std::string>)> text;
     std::vector<std::string> choices = {};
+    std::function<void(Plan&, std::vector<Vec3>)> points = {};
 };
+
+// Tables that may stand several times: each adds one record, which its keys then fill.
+const std::map<std::string, std::function<void(Plan&)>>& record_tables() {
+    static const std::map<std::string, std::function<void(Plan&)>> all = {{"wall", [](Plan& p) { p.halve.walls.emplace_back(); }}};
+    return all;
+}
+
+Reference reference_of(const std::string& v) {
+    return v == "outer" ? Reference::outer : v == "inner" ? Reference::inner : Reference::middle;
+}
+
+Box3 box_of(const std::vector<Vec3>& corners) {
+    Box3 b;
+    for (const Vec3& p : corners) b.extend(p);
+    return b;
+}
+
+MidMethod method_of(const std::string& v) {
+    return v == "exact" ? MidMethod::exact : v == "fitted" ? MidMethod::fitted : v == "offset" ? MidMethod::offset : MidMethod::automatic;
+}
 
 const std::vector<Key>& keys() {
     using Texts = std::vector<std::string>;
@@ -55,6 +77,18 @@ const std::vector<Key>& keys() {
         {"halve.draft", Kind::angle, [](Plan& p, double v) { p.halve.draft = v; }, {}},
         {"halve.slimness", Kind::share, [](Plan& p, double v) { p.halve.slimness = v; }, {}},
         {"halve.refuse", Kind::texts, {}, [](Plan& p, Texts v) { p.halve.refuse = std::move(v); }},
+        {"halve.reference", Kind::choice, {}, [](Plan& p, Texts v) { p.halve.reference = reference_of(v[0]); }, {"middle", "outer", "inner"}},
+        {"halve.method", Kind::choice, {}, [](Plan& p, Texts v) { p.halve.method = method_of(v[0]); }, {"automatic", "exact", "fitted", "offset"}},
+        {"wall.body", Kind::texts, {}, [](Plan& p, Texts v) { p.halve.walls.back().body = std::move(v); }},
+        {"wall.id", Kind::texts, {}, [](Plan& p, Texts v) { p.halve.walls.back().wall = std::move(v); }},
+        {"wall.faces", Kind::numbers, {}, [](Plan& p, Texts v) { std::transform(v.begin(), v.end(), std::back_inserter(p.halve.walls.back().faces), [](const auto& t) { return std::stoi(t); }); }},
+        {"wall.points", Kind::points, {}, {}, {}, [](Plan& p, std::vector<Vec3> v) { p.halve.walls.back().points = std::move(v); }},
+        {"wall.within", Kind::points, {}, {}, {}, [](Plan& p, std::vector<Vec3> v) { p.halve.walls.back().within = box_of(v); }},
+        {"wall.refuse", Kind::flag, [](Plan& p, double v) { p.halve.walls.back().refuse = v != 0; }, {}},
+        {"wall.reference", Kind::choice, {}, [](Plan& p, Texts v) { p.halve.walls.back().reference = reference_of(v[0]); }, {"middle", "outer", "inner"}},
+        {"wall.method", Kind::choice, {}, [](Plan& p, Texts v) { p.halve.walls.back().method = method_of(v[0]); }, {"automatic", "exact", "fitted", "offset"}},
+        {"wall.thickness", Kind::length, [](Plan& p, double v) { p.halve.walls.back().thickness = v; }, {}},
+        {"wall.offset", Kind::signed_length, [](Plan& p, double v) { p.halve.walls.back().offset = v; }, {}},
         {"join.reach", Kind::length_or_none, [](Plan& p, double v) { p.join.reach = v; }, {}},
         {"join.refuse", Kind::texts, {}, [](Plan& p, Texts v) { p.join.refuse = std::move(v); }},
         {"mesh.size", Kind::length, [](Plan& p, double v) { p.mesh.size = v; }, {}},
@@ -94,24 +128,64 @@ const Key& find_key(const std::string& name, const std::string& where) {
     fail(where, fmt::format("unknown key {}; the nearest known one is {}", name, nearest->name));
 }
 
-double number_of(const Key& key, const toml::node& node, const std::string& where) {
+double plain_number(const Key& key, const toml::node& node, const std::string& where) {
     const char* unit = key.kind == Kind::angle ? "degree" : key.kind == Kind::number || key.kind == Kind::share ? "1" : "mm";
-    double v = 0;
-    if (const auto n = node.value<double>(); n && !node.is_string() && !node.is_boolean()) v = *n;
-    else if (const auto* s = node.as_string()) {
-        try {
-            v = io::quantity(s->get(), unit);
-        } catch (const std::invalid_argument& e) {
-            fail(where, fmt::format("{}: {}", key.name, e.what()));
-        }
-    } else {
+    if (const auto n = node.value<double>(); n && !node.is_string() && !node.is_boolean()) return *n;
+    const auto* s = node.as_string();
+    if (!s)
         fail(where, fmt::format("{} must be a {}, such as {}", key.name, key.kind == Kind::angle ? "number or an angle" : "number or a length",
                                 key.kind == Kind::angle ? "\"10 degree\"" : "\"3 mm\""));
+    try {
+        return io::quantity(s->get(), unit);
+    } catch (const std::invalid_argument& e) {
+        fail(where, fmt::format("{}: {}", key.name, e.what()));
     }
-    if (!std::isfinite(v) || v < 0 || (v == 0 && key.kind != Kind::length_or_none))
-        fail(where, fmt::format("{} must be {}", key.name, key.kind == Kind::length_or_none ? "0 or more" : "more than 0"));
+}
+
+double number_of(const Key& key, const toml::node& node, const std::string& where) {
+    if (key.kind == Kind::flag) {
+        if (const auto v = node.value<bool>(); v && node.is_boolean()) return *v ? 1 : 0;
+        fail(where, fmt::format("{} must be true or false", key.name));
+    }
+    const double v = plain_number(key, node, where);
+    const bool any_sign = key.kind == Kind::signed_length;
+    if (!std::isfinite(v) || (!any_sign && (v < 0 || (v == 0 && key.kind != Kind::length_or_none))))
+        fail(where, fmt::format("{} must be {}", key.name, any_sign ? "a length" : key.kind == Kind::length_or_none ? "0 or more" : "more than 0"));
     if (key.kind == Kind::share && v > 1) fail(where, fmt::format("{} is a share; give a number up to 1, or \"1.5 %\"", key.name));
     return key.kind == Kind::angle ? v * pi / 180 : v;
+}
+
+// A list of points, or one point: [x, y, z] with lengths.
+std::vector<Vec3> points_of(const Key& key, const toml::node& node, const std::string& where) {
+    const auto bad = [&] { fail(where, fmt::format("{} must be points, such as [[0, 0, \"3 mm\"], [0, 0, 0]]", key.name)); };
+    const auto* list = node.as_array();
+    if (!list || list->empty()) bad();
+    const auto one = [&](const toml::node& n) {
+        const auto* xyz = n.as_array();
+        if (!xyz || xyz->size() != 3) bad();
+        Vec3 p;
+        for (std::size_t k = 0; k < 3; ++k) p[static_cast<Eigen::Index>(k)] = plain_number(key, (*xyz)[k], where);
+        if (!p.allFinite()) bad();
+        return p;
+    };
+    std::vector<Vec3> out;
+    if (!(*list)[0].is_array()) return {one(node)};
+    for (const toml::node& n : *list) out.push_back(one(n));
+    return out;
+}
+
+// Whole numbers from 1, as text.
+std::vector<std::string> numbers_of(const Key& key, const toml::node& node, const std::string& where) {
+    std::vector<std::string> out;
+    const auto one = [&](const toml::node& n) {
+        const auto* i = n.as_integer();
+        if (!i || i->get() < 1 || i->get() > std::numeric_limits<int>::max()) fail(where, fmt::format("{} must be a whole number from 1, or a list of such", key.name));
+        out.push_back(std::to_string(i->get()));
+    };
+    if (const auto* list = node.as_array())
+        for (const toml::node& n : *list) one(n);
+    else one(node);
+    return out;
 }
 
 std::vector<std::string> texts_of(const Key& key, const toml::node& node, const std::string& where) {
@@ -131,9 +205,21 @@ std::vector<std::string> texts_of(const Key& key, const toml::node& node, const 
     return out;
 }
 
+// What single keys cannot see.
+void check_wall(const WallRule& r, const std::string& where) {
+    const std::size_t sides = r.faces.size() + r.points.size();
+    if (sides > 2) fail(where, "[[wall]]: name one face, or two that are opposed, by wall.faces or wall.points");
+    if (r.offset && !r.face_alone()) fail(where, "[[wall]]: wall.offset goes with one face and wall.thickness");
+    if (r.thickness > 0 && sides != 1) fail(where, "[[wall]]: wall.thickness is for one face taken alone; two faces say their own");
+    if (!r.refuse && !r.reference && !r.method && !r.pair() && !r.face_alone())
+        fail(where, "[[wall]] says nothing to do; give two faces, one face with thickness, refuse, reference or method");
+}
+
 void apply(Plan& plan, const std::string& name, const toml::node& node, const std::string& where) {
     const Key& key = find_key(name, where);
     if (key.number) key.number(plan, number_of(key, node, where));
+    else if (key.points) key.points(plan, points_of(key, node, where));
+    else if (key.kind == Kind::numbers) key.text(plan, numbers_of(key, node, where));
     else key.text(plan, texts_of(key, node, where));
 }
 
@@ -151,8 +237,19 @@ Plan read_plan(const std::filesystem::path& file) {
     Plan plan;
     for (const auto& [name, node] : table) {
         const auto where = [&](const toml::node& n) { return fmt::format("{}:{}", file.string(), n.source().begin.line); };
-        const auto* inner = node.as_table();
         const std::string table_name(name.str());
+        const auto record = record_tables().find(table_name);
+        if (record != record_tables().end()) {
+            const auto* list = node.as_array();
+            if (!list || !list->is_array_of_tables()) fail(where(node), fmt::format("write [[{}]]: each adds one", table_name));
+            for (const toml::node& n : *list) {
+                record->second(plan);
+                for (const auto& [key, value] : *n.as_table()) apply(plan, table_name + "." + std::string(key.str()), value, where(value));
+                if (table_name == "wall") check_wall(plan.halve.walls.back(), where(n));
+            }
+            continue;
+        }
+        const auto* inner = node.as_table();
         if (!inner) {
             find_key(table_name, where(node));
             continue;
@@ -171,6 +268,8 @@ Plan read_plan(const std::filesystem::path& file) {
 void set_plan_value(Plan& plan, const std::string& assignment) {
     const std::size_t at = assignment.find('=');
     if (at == std::string::npos || at == 0) throw Error(ErrorKind::usage, fmt::format("--set {}: give KEY=VALUE, such as join.reach=2mm", assignment));
+    if (const auto dot = assignment.find('.'); dot < at && record_tables().count(assignment.substr(0, dot)))
+        throw Error(ErrorKind::usage, fmt::format("--set {}: [[{}]] entries stand in a plan file", assignment, assignment.substr(0, dot)));
     const std::string name = assignment.substr(0, at), value = assignment.substr(at + 1), where = "--set " + assignment;
     toml::table table;
     try {

@@ -27,7 +27,4 @@ void select_bodies(Assembly& assembly, const SourceOptions& options);
 /// The rest of the selection, once classes are known; survey loses the same bodies.
 void select_by_class(Assembly& assembly, Survey& survey, const SourceOptions& options);
 
-/// Shell-style: * any text, ? one character, [abc] and [a-z] one of these, [!a-z] one of the others. Case counts.
-[[nodiscard]] bool wildcard_match(std::string_view pattern, std::string_view text);
-
 }  // namespace halvo::io

@@ -46,7 +46,8 @@ private:
         for (const Sheet& s : model_.sheets) {
             if (s.body < 0) continue;
             const auto b = static_cast<std::size_t>(s.body);
-            proof_.bodies[b].idealized += s.thickness.mean * (s.own_area() + s.trimmed_area);
+            // What a sheet stands for is its wall; lying at one side of it changes only what the mesh holds.
+            proof_.bodies[b].idealized += s.thickness.mean * (s.own_area() / s.growth + s.trimmed_area);
             gross[b] += s.thickness.mean * s.area();
         }
         // Inside one body the sheets run to their common seam, so that a tee holds half the junction's material twice and a

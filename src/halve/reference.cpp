@@ -1,0 +1,223 @@
+// Sheets moved from the middle of their walls to one side, once everything is joined.
+#include <halvo/halve.hpp>
+
+#include "core/keys.hpp"
+#include "model/arrangement.hpp"
+#include "model/sheet_values.hpp"
+
+#include <Eigen/Dense>
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <set>
+
+namespace halvo {
+namespace {
+
+// How much each condition counts where not all can be met: surfaces, member lines, rims, staying put.
+constexpr double on_surface = 1, on_line = 1, on_rim = 1e-4, in_place = 1e-10;
+
+class Placer {
+public:
+    explicit Placer(Model& model) : model_(model), charts_(model.sheets.size()) {}
+
+    void run() {
+        choose();
+        if (std::none_of(charts_.begin(), charts_.end(), [](const auto& c) { return c.has_value(); })) return;
+        gather();
+        std::vector<Vec3> points;
+        for (std::size_t v = 0; v < model_.vertices.size(); ++v) points.push_back(settled(model_.vertices[v].point, at_vertex_[v]));
+        std::vector<Curve> curves;
+        for (std::size_t e = 0; e < model_.edges.size(); ++e) curves.push_back(moved_edge(e, points));
+        for (std::size_t v = 0; v < points.size(); ++v) model_.vertices[v].point = points[v];
+        for (std::size_t e = 0; e < curves.size(); ++e) model_.edges[e].curve = std::move(curves[e]);
+        for (std::size_t s = 0; s < model_.sheets.size(); ++s) resize(s);
+    }
+
+private:
+    // A plane that a place keeps to: rims, and two for each member line.
+    struct Rule {
+        Vec3 normal, point;
+        double weight;
+    };
+    struct Place {
+        std::set<std::size_t> sheets;
+        std::vector<Rule> rules;
+    };
+
+    void choose() {
+        std::vector<bool> on_member(model_.edges.size(), false);
+        for (const Member& m : model_.members)
+            for (const EdgeUse& u : m.chain) on_member[u.edge.index()] = true;
+        for (std::size_t i = 0; i < model_.sheets.size(); ++i) {
+            Sheet& s = model_.sheets[i];
+            if (s.reference == Reference::middle || s.placed || s.field.pieces.empty()) continue;
+            const auto holds = [&](EdgeId e) { return on_member[e.index()]; };
+            const bool member = std::any_of(s.regions.begin(), s.regions.end(), [&](const Region& r) {
+                return std::any_of(r.embedded.begin(), r.embedded.end(), holds) || std::any_of(r.loops.begin(), r.loops.end(), [&](const auto& loop) {
+                           return std::any_of(loop.begin(), loop.end(), [&](const EdgeUse& u) { return holds(u.edge); });
+                       });
+            });
+            if (member) {
+                model_.findings.push_back({make_key("finding", "reference " + s.key, {}), "reference at the middle",
+                                           fmt::format("{}: a member's line lies in it, so it stays at the middle of its wall", s.key),
+                                           "give the wall reference = \"middle\" in the plan, or refuse the joint", s.chart.plane().origin, s.thickness.max, ""});
+                continue;
+            }
+            charts_[i] = side_of(s);
+        }
+    }
+
+    // The surface of the side that most of the sheet has, cut open where the sheet is.
+    Chart side_of(const Sheet& s) const {
+        const auto size = [](const ThicknessPiece& p) {
+            double a = 0;
+            for (const auto& loop : p.top_outline) a += std::abs(polygon_area(loop));
+            return a;
+        };
+        const auto lead = std::max_element(s.field.pieces.begin(), s.field.pieces.end(), [&](const auto& a, const auto& b) { return size(a) < size(b); });
+        const BaseSurface& side = s.reference == Reference::outer ? lead->top : lead->bottom;
+        Vec3 middle = side.foot(s.chart.plane().origin).point;
+        // Cylinders and cones need not be coaxial with the midsurface: theirs is cut open where it is.
+        const bool round = std::holds_alternative<CylinderSurface>(side.surface()) || std::holds_alternative<ConeSurface>(side.surface());
+        if (const auto cut = cut_of(s); cut && round) middle = surface_point(side.surface(), surface_parameters(side.surface(), *cut) + Vec2(pi, 0));
+        const Chart c(side.surface(), middle);
+        return c.normal(middle).dot(s.chart.normal(middle)) < 0 ? c.turned_over() : c;
+    }
+
+    std::optional<Vec3> cut_of(const Sheet& s) const {
+        if (s.chart.flat()) return std::nullopt;
+        for (const Region& r : s.regions) {
+            std::set<int> once;
+            for (const auto& loop : r.loops)
+                for (const EdgeUse& u : loop)
+                    if (!once.insert(u.edge.value).second) return model_.edges[u.edge.index()].curve.middle();
+        }
+        return std::nullopt;
+    }
+
+    const Chart& chart(std::size_t s) const { return charts_[s] ? *charts_[s] : model_.sheets[s].chart; }
+
+    void gather() {
+        at_vertex_.resize(model_.vertices.size()), at_edge_.resize(model_.edges.size());
+        for (std::size_t i = 0; i < model_.sheets.size(); ++i)
+            for (const Region& r : model_.sheets[i].regions) {
+                for (const auto& loop : r.loops)
+                    for (const EdgeUse& u : loop) at_edge_[u.edge.index()].sheets.insert(i);
+                for (EdgeId e : r.embedded) at_edge_[e.index()].sheets.insert(i);
+                for (VertexId v : r.points) at_vertex_[v.index()].sheets.insert(i);
+            }
+        for (const Member& m : model_.members)
+            for (const EdgeUse& u : m.chain)
+                for (const Vec3& n : {m.axes.x, m.axes.y}) at_edge_[u.edge.index()].rules.push_back({n, m.axes.origin, on_line});
+        for (std::size_t e = 0; e < model_.edges.size(); ++e) {
+            const Edge& edge = model_.edges[e];
+            const Place& p = at_edge_[e];
+            for (std::size_t end : {0U, 1U}) {
+                Place& v = at_vertex_[edge.vertices[end].index()];
+                v.sheets.insert(p.sheets.begin(), p.sheets.end());
+                v.rules.insert(v.rules.end(), p.rules.begin(), p.rules.end());
+                if (const auto rim = rim_at(e, end == 0 ? edge.curve.t0 : edge.curve.t1)) v.rules.push_back(*rim);
+            }
+        }
+    }
+
+    // Square to a sheet that alone has the edge.
+    std::optional<Rule> rim_at(std::size_t e, double t) const {
+        if (at_edge_[e].sheets.size() != 1) return std::nullopt;
+        const Curve& c = model_.edges[e].curve;
+        const Vec3 p = c.point(t), n = model_.sheets[*at_edge_[e].sheets.begin()].chart.normal(p);
+        return Rule{c.derivative(t).cross(n).normalized(), p, on_rim};
+    }
+
+    // The place that keeps to all surfaces and, as far as these let it, to the rules, nearest to where it was.
+    Vec3 settled(const Vec3& start, const Place& place) const {
+        if (std::none_of(place.sheets.begin(), place.sheets.end(), [&](std::size_t s) { return charts_[s].has_value(); })) return start;
+        Vec3 x = start;
+        for (int round = 0; round < 40; ++round) {
+            Eigen::Matrix3d a = in_place * Eigen::Matrix3d::Identity();
+            Vec3 b = in_place * (start - x);
+            const auto add = [&](const Vec3& n, double height, double weight) { a += weight * n * n.transpose(), b -= weight * height * n; };
+            for (std::size_t s : place.sheets) {
+                const SkinPoint f = chart(s).on(x);
+                add(f.normal, (x - f.point).dot(f.normal), on_surface);
+            }
+            for (const Rule& r : place.rules) add(r.normal, (x - r.point).dot(r.normal), r.weight);
+            const Vec3 step = a.ldlt().solve(b);
+            x += step;
+            if (step.norm() < 1e-13 * (1 + x.norm())) break;
+        }
+        return x;
+    }
+
+    Curve moved_edge(std::size_t e, const std::vector<Vec3>& points) const {
+        const Edge& edge = model_.edges[e];
+        const Place& place = at_edge_[e];
+        const bool stays = std::none_of(place.sheets.begin(), place.sheets.end(), [&](std::size_t s) { return charts_[s].has_value(); });
+        const Vec3 from = points[edge.vertices[0].index()], to = points[edge.vertices[1].index()];
+        if (stays && from == edge.curve.start() && to == edge.curve.end()) return edge.curve;
+        const bool flat = std::all_of(place.sheets.begin(), place.sheets.end(), [&](std::size_t s) { return chart(s).flat(); });
+        if (edge.curve.is_line() && (flat || stays)) return Curve::segment(from, to);
+        constexpr int n = 48;
+        std::vector<Vec3> row;
+        for (int k = 0; k <= n; ++k) {
+            const double t = edge.curve.t0 + (edge.curve.t1 - edge.curve.t0) * k / n;
+            Place here = place;
+            if (const auto rim = rim_at(e, t)) here.rules.push_back(*rim);
+            row.push_back(k == 0 ? from : k == n ? to : settled(edge.curve.point(t), here));
+        }
+        return curve_through(row, model_.tolerance.point);
+    }
+
+    // Outlines, areas and thickness of a sheet that has moved, or whose edges have.
+    void resize(std::size_t i) {
+        Sheet& s = model_.sheets[i];
+        const Chart old = s.chart;
+        if (charts_[i]) {
+            const auto carry = [&](std::vector<std::vector<Vec2>>& outline) {
+                for (auto& loop : outline) {
+                    std::vector<Vec3> p;
+                    for (const Vec2& q : loop) p.push_back(charts_[i]->foot(old.at(q)));
+                    loop = charts_[i]->flat() ? loop : unrolled(*charts_[i], p);
+                    if (charts_[i]->flat()) std::transform(p.begin(), p.end(), loop.begin(), [&](const Vec3& q) { return charts_[i]->local2(q); });
+                }
+            };
+            for (ThicknessPiece& k : s.field.pieces) carry(k.top_outline), carry(k.bottom_outline);
+            carry(s.own_outline);
+            s.chart = *charts_[i];
+            s.placed = true;
+        }
+        const double before = s.area();
+        for (Region& r : s.regions) {
+            double area = 0;
+            for (const auto& loop : r.loops) {
+                std::vector<int> halves;
+                for (const EdgeUse& u : loop) halves.push_back(2 * u.edge.value + (u.reversed ? 1 : 0));
+                area += chain_area(model_.edges, s.chart, halves);
+            }
+            r.own_area *= r.area > 0 ? area / r.area : 1;
+            r.area = area;
+        }
+        fill_thickness(model_, s);
+        if (before > 0) s.growth *= s.area() / before;
+        if (!charts_[i]) return;
+        const auto sides = s.field.sides(s.chart, s.chart.local2(s.chart.plane().origin));
+        model_.ledger.push_back({"reference-" + s.key, "halve", "reference", EntryState::applied,
+                                 fmt::format("{}: at the {} side of its wall, the middle {:+.3f} mm along its normal", s.key,
+                                             s.reference == Reference::outer ? "outer" : "inner", sides.offset()),
+                                 sides.offset(), s.chart.plane().origin, ""});
+    }
+
+    Model& model_;
+    std::vector<std::optional<Chart>> charts_;  // where each sheet goes, if anywhere
+    std::vector<Place> at_vertex_, at_edge_;
+};
+
+}  // namespace
+
+void place_references(Model& model) {
+    Placer(model).run();
+}
+
+}  // namespace halvo

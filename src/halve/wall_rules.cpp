@@ -1,0 +1,111 @@
+#include "halve/wall_rules.hpp"
+
+#include "core/wildcard.hpp"
+#include "geom/facet_tree.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace halvo {
+namespace {
+
+std::size_t ix(int i) {
+    return static_cast<std::size_t>(i);
+}
+
+bool is_named(const Body& body, const std::vector<std::string>& patterns) {
+    return patterns.empty() || std::any_of(patterns.begin(), patterns.end(), [&](const std::string& p) {
+               return p == std::to_string(body.number) || p == body.key || wildcard_match(p, body.name) || wildcard_match(p, body.path);
+           });
+}
+
+}  // namespace
+
+WallRules::WallRules(const HalveOptions& options, const Assembly& solids) : options_(options), solids_(solids) {
+    for (std::size_t i = 0; i < options.walls.size(); ++i) place(options.walls[i], i + 1);
+}
+
+void WallRules::place(const WallRule& rule, std::size_t number) {
+    const auto fail = [&](const std::string& what) { throw Error(ErrorKind::input, fmt::format("[[wall]] entry {}: {}", number, what)); };
+    auto p = std::make_unique<Placed>();
+    p->rule = &rule;
+    for (const Body& b : solids_.bodies) p->bodies.push_back(is_named(b, rule.body));
+    if (rule.within) p->within = Box3(rule.within->min() - solids_.shift, rule.within->max() - solids_.shift);
+    // A point says its body by itself: the one whose skin it lies on.
+    for (const Vec3& given : rule.points) {
+        const Vec3 at = given - solids_.shift;
+        double best = std::numeric_limits<double>::max();
+        std::size_t body = 0;
+        int face = -1;
+        for (std::size_t b = 0; b < solids_.bodies.size(); ++b) {
+            if (!p->bodies[b] || !solids_.bodies[b].tree) continue;
+            const double within = std::min(best, 0.01 * solids_.box.sizes().norm());
+            const auto near = solids_.bodies[b].tree->nearest(at, within);
+            if (near && near->distance < best) best = near->distance, body = b, face = solids_.bodies[b].facets[ix(near->facet)].face;
+        }
+        if (face < 0) fail(fmt::format("no skin near the point ({:g}, {:g}, {:g})", given.x(), given.y(), given.z()));
+        p->faces.push_back(face);
+        std::fill(p->bodies.begin(), p->bodies.end(), false);
+        p->bodies[body] = true;
+    }
+    const auto count = std::count(p->bodies.begin(), p->bodies.end(), true);
+    if (!rule.faces.empty() && count != 1)
+        fail(count == 0 ? "no body has this name; halvo survey lists them" : "faces are numbered body by body; say which one with wall.body");
+    for (int f : rule.faces) {
+        const auto b = static_cast<std::size_t>(std::find(p->bodies.begin(), p->bodies.end(), true) - p->bodies.begin());
+        if (f < 1 || ix(f) > solids_.bodies[b].faces.size())
+            fail(fmt::format("{} has faces 1 to {}, no face {}", solids_.bodies[b].name, solids_.bodies[b].faces.size(), f));
+        p->faces.push_back(f - 1);
+    }
+    if (p->faces.size() == 2 && p->faces[0] == p->faces[1]) fail("both sides are the same face");
+    rules_.push_back(std::move(p));
+}
+
+std::vector<NamedFaces> WallRules::named(int body) const {
+    std::vector<NamedFaces> out;
+    for (const auto& p : rules_) {
+        if (!p->bodies[ix(body)]) continue;
+        const WallRule& r = *p->rule;
+        if (p->faces.size() == 2) out.push_back({p->faces[0], p->faces[1], 0, 0, r.refuse});
+        else if (r.face_alone()) out.push_back({p->faces[0], -1, r.thickness, r.offset.value_or(-0.5 * r.thickness), r.refuse});
+        else continue;
+        p->used = true;
+    }
+    return out;
+}
+
+bool WallRules::fits(const Placed& p, int body, const std::string& key, const Wall& wall) const {
+    if (!p.bodies[ix(body)]) return false;
+    const auto& ids = p.rule->wall;
+    if (!ids.empty() && std::find(ids.begin(), ids.end(), key) == ids.end()) return false;
+    for (int f : p.faces)
+        if (std::none_of(wall.pairs.begin(), wall.pairs.end(), [&](const FacePair& q) { return q.top == f || q.bottom == f; })) return false;
+    if (!p.within) return true;
+    return std::all_of(wall.pairs.begin(), wall.pairs.end(), [&](const FacePair& q) {
+        return std::all_of(q.seen.begin(), q.seen.end(), [&](const Vec3& at) { return p.within->contains(at); });
+    });
+}
+
+WallRules::Decision WallRules::decide(int body, const std::string& key, const Wall& wall) const {
+    Decision d{false, options_.reference, options_.method};
+    d.refuse = std::find(options_.refuse.begin(), options_.refuse.end(), key) != options_.refuse.end();
+    for (const auto& p : rules_) {
+        if (!fits(*p, body, key, wall)) continue;
+        p->used = true;
+        const WallRule& r = *p->rule;
+        if (p->faces.size() != 2 || !r.refuse) d.refuse = d.refuse || r.refuse;  // a refused pair is taken out before
+        if (r.reference) d.reference = *r.reference;
+        if (r.method) d.method = *r.method;
+    }
+    return d;
+}
+
+std::vector<std::string> WallRules::idle() const {
+    std::vector<std::string> out;
+    for (std::size_t i = 0; i < rules_.size(); ++i)
+        if (!rules_[i]->used) out.push_back(fmt::format("[[wall]] entry {} fits no wall", i + 1));
+    return out;
+}
+
+}  // namespace halvo
