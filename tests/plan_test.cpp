@@ -98,3 +98,33 @@ TEST(PlanFile, CommandLineOverrides) {
         }
     }
 }
+
+TEST(PlanFile, WallsByHand) {
+    const Plan p = plan_of(source +
+                           "[[wall]]\nbody = \"duct\"\nfaces = [3, 7]\n[[wall]]\npoints = [0, \"1 cm\", 3]\nthickness = 2\noffset = \"-1 mm\"\n"
+                           "[[wall]]\nwithin = [[0, 0, 0], [100, -50, 20]]\nreference = \"outer\"\nmethod = \"fitted\"\n[[wall]]\nid = \"wall-a\"\nrefuse = true\n");
+    ASSERT_EQ(p.halve.walls.size(), 4u);
+    EXPECT_TRUE(p.halve.walls[0].pair());
+    EXPECT_EQ(p.halve.walls[0].faces, (std::vector<int>{3, 7}));
+    EXPECT_TRUE(p.halve.walls[1].face_alone());
+    EXPECT_EQ(p.halve.walls[1].points.at(0), Vec3(0, 10, 3));
+    EXPECT_EQ(p.halve.walls[1].offset, -1.0);
+    EXPECT_EQ(p.halve.walls[2].within->min(), Vec3(0, -50, 0));
+    EXPECT_EQ(p.halve.walls[2].reference, Reference::outer);
+    EXPECT_EQ(p.halve.walls[2].method, MidMethod::fitted);
+    EXPECT_TRUE(p.halve.walls[3].refuse);
+}
+
+TEST(PlanFile, WallsByHandThatMakeNoSense) {
+    expect_error(source + "[wall]\nfaces = [1, 2]\n", 3, "[[wall]]");
+    expect_error(source + "[[wall]]\nfaces = [1, 2]\nthicknes = 3\n", 5, "wall.thickness");
+    expect_error(source + "[[wall]]\nbody = \"a\"\n", 3, "nothing to do");
+    expect_error(source + "[[wall]]\nfaces = [1, 2, 3]\n", 3, "two that are opposed");
+    expect_error(source + "[[wall]]\nfaces = [1, 2]\nthickness = 3\n", 3, "one face taken alone");
+    expect_error(source + "[[wall]]\nfaces = [0, 2]\n", 4, "whole number");
+    expect_error(source + "[[wall]]\npoints = [[0, 0], [1, 1, 1]]\n", 4, "must be points");
+    expect_error(source + "[[wall]]\nfaces = 1\nthickness = 2\noffset = \"3 kg\"\n", 6, "kg");
+    expect_error(source + "[[wall]]\nfaces = [1, 2]\nrefuse = \"yes\"\n", 5, "true or false");
+    Plan p;
+    EXPECT_THROW(set_plan_value(p, "wall.refuse=true"), Error);
+}
