@@ -59,10 +59,12 @@ private:
             f.fit_error = r.rms;
             f.first_facet = body_.facets.size(), f.facet_count = r.facets.size();
             double with = 0;
+            const auto* free = std::get_if<FreeSurface>(&r.surface);
+            const std::optional<BaseSurface> spline = free && free->spline ? std::optional<BaseSurface>(r.surface) : std::nullopt;
             for (int k : r.facets) {
                 body_.facets.push_back({m_.facets[ix(k)], static_cast<int>(body_.faces.size())});
                 const Vec3 middle = (m_.at(ix(k), 0) + m_.at(ix(k), 1) + m_.at(ix(k), 2)) / 3;
-                if (const auto n = surface_normal(r.surface, middle)) with += n->dot(m_.cross(ix(k)));
+                if (const std::optional<Vec3> n = spline ? spline->foot(middle).normal : surface_normal(r.surface, middle)) with += n->dot(m_.cross(ix(k)));
             }
             f.reversed = with < 0;
             body_.faces.push_back(std::move(f));

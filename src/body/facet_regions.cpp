@@ -1,6 +1,6 @@
 #include "body/facet_regions.hpp"
 
-#include "geom/fit.hpp"
+#include "geom/fit_free.hpp"
 
 #include <Eigen/Dense>
 
@@ -8,6 +8,7 @@
 #include <cmath>
 #include <map>
 #include <numeric>
+#include <set>
 
 namespace halvo {
 namespace {
@@ -17,6 +18,7 @@ constexpr double plane_turn = 12 * pi / 180;   // facets of a region turn from i
 constexpr double curved_turn = 25 * pi / 180;  // half a step of a coarse tessellation
 constexpr double least_span = 8 * pi / 180;    // a curved region turns by more in all
 constexpr double reach = 3.5;                  // times the scatter
+constexpr double clean_form = 5;               // times what a clean tessellation may be off: splines only come near other forms
 
 std::size_t ix(int i) {
     return static_cast<std::size_t>(i);
@@ -65,6 +67,7 @@ public:
         }
         adopt();
         clean_up();
+        free_forms();
     }
 
     [[nodiscard]] double explained() const {
@@ -75,7 +78,7 @@ public:
 
     std::vector<FacetRegion> result() {
         std::vector<FacetRegion> out;
-        for (const Grown& g : regions_) out.push_back({g.surface, {}, 0});
+        for (const Grown& g : regions_) out.push_back({g.surface, {}, g.rms});
         // What fits nothing: one region for each connected rest within sharp edges.
         for (std::size_t f = 0; f < region_.size(); ++f) {
             if (region_[f] >= 0) continue;
@@ -88,7 +91,8 @@ public:
                     if (g >= 0 && region_[ix(g)] < 0 && angle(ix(queue[i]), ix(g)) < sharp) region_[ix(g)] = id, queue.push_back(g);
         }
         for (std::size_t f = 0; f < region_.size(); ++f) out[ix(region_[f])].facets.push_back(static_cast<int>(f));
-        for (FacetRegion& r : out) r.rms = rms(r.surface, r.facets);
+        for (FacetRegion& r : out)
+            if (!std::holds_alternative<FreeSurface>(r.surface)) r.rms = rms(r.surface, r.facets);
         std::erase_if(out, [](const FacetRegion& r) { return r.facets.empty(); });
         return out;
     }
@@ -244,6 +248,7 @@ private:
     }
 
     double cost(int region, std::size_t f) const {
+        if (std::holds_alternative<FreeSurface>(regions_[ix(region)].surface)) return std::numeric_limits<double>::infinity();
         double d = 0;
         for (std::size_t k = 0; k < 3; ++k) d = std::max(d, std::abs(signed_distance(regions_[ix(region)].surface, m_.at(f, k))));
         return d;
@@ -290,6 +295,55 @@ private:
             }
             if (!changed) break;
         }
+    }
+
+    // Skin between sharp edges that a few plain surfaces do not carry is of one free form.
+    void free_forms() {
+        std::vector<bool> seen(region_.size(), false);
+        for (std::size_t f = 0; f < region_.size(); ++f) {
+            if (seen[f]) continue;
+            std::vector<int> group{static_cast<int>(f)};
+            seen[f] = true;
+            for (std::size_t i = 0; i < group.size(); ++i)
+                for (int g : m_.across[ix(group[i])])
+                    if (g >= 0 && !seen[ix(g)] && angle(ix(group[i]), ix(g)) < sharp) seen[ix(g)] = true, group.push_back(g);
+            if (!carried(group)) make_free(group);
+        }
+        if (robbed_.empty()) return;
+        // What is left of the regions these were taken from lies across a sharp edge from them: to the neighbours there.
+        for (int& r : region_)
+            if (robbed_.count(r)) r = -1;
+        adopt();
+        clean_up();
+    }
+
+    bool carried(const std::vector<int>& group) const {
+        constexpr double large = 0.08, enough = 0.75;
+        std::map<int, double> areas;
+        double all = 0;
+        for (int f : group) areas[region_[ix(f)]] += area_[ix(f)], all += area_[ix(f)];
+        double in_large = 0;
+        for (const auto& [r, a] : areas)
+            if (r >= 0 && a >= large * all && supported(ix(r))) in_large += a;
+        return in_large >= enough * all;
+    }
+
+    void make_free(const std::vector<int>& group) {
+        std::set<int> corners;
+        std::vector<Vec3> points, normals;
+        for (int f : group) {
+            corners.insert(m_.facets[ix(f)].begin(), m_.facets[ix(f)].end());
+            if (area_[ix(f)] > 0) normals.push_back(normal_[ix(f)]);
+        }
+        for (int c : corners) points.push_back(m_.points[ix(c)]);
+        const auto fit = fit_free(points, normals, noise_);
+        if (!fit || fit->rms > (clean_ ? clean_form * within_ : 0.5 * within_)) return;
+        Grown g{fit->surface, group, 0, fit->rms};
+        for (int f : group) {
+            if (region_[ix(f)] >= 0) robbed_.insert(region_[ix(f)]);
+            region_[ix(f)] = static_cast<int>(regions_.size()), g.area += area_[ix(f)];
+        }
+        regions_.push_back(std::move(g));
     }
 
     // Small rests between regions go to the neighbour they lie nearest to; so do crumbs cut off from their region.
@@ -360,7 +414,7 @@ private:
     }
 
     double rms(const Surface& s, const std::vector<int>& facets) const {
-        if (std::holds_alternative<FreeSurface>(s)) return 0;
+        if (std::holds_alternative<FreeSurface>(s)) return 0;  // a spline brings its own
         double sum = 0;
         for (int f : facets)
             for (std::size_t k = 0; k < 3; ++k) sum += std::pow(signed_distance(s, m_.at(ix(f), k)), 2);
@@ -375,6 +429,7 @@ private:
     std::vector<double> area_;
     std::vector<int> region_, mark_;
     int stamp_ = 0;
+    std::set<int> robbed_;  // regions that lost facets to a free form
     std::vector<Grown> regions_;
 };
 

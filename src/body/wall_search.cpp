@@ -72,7 +72,10 @@ class Finder {
 public:
     Finder(const Body& body, const Skin& skin, const WallLimits& limits, double tol, const std::vector<NamedFaces>& named)
         : body_(body), skin_(skin), limits_(limits), tol_(tol), named_(named) {
-        for (const Face& f : body.faces) slack_ = std::max(slack_, body.faceted ? 4 * f.fit_error : 0);
+        // Rims are cut, not halved: how well they are fitted tells nothing of the walls.
+        if (body.faceted)
+            for (const SkinPair& q : skin.pairs)
+                if (q.wall) slack_ = std::max({slack_, 4 * body.faces[ix(q.a)].fit_error, 4 * body.faces[ix(q.b)].fit_error});
     }
 
     WallSearch run() {
