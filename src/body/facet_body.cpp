@@ -62,13 +62,36 @@ private:
             const auto* free = std::get_if<FreeSurface>(&r.surface);
             const std::optional<BaseSurface> spline = free && free->spline ? std::optional<BaseSurface>(r.surface) : std::nullopt;
             for (int k : r.facets) {
-                body_.facets.push_back({m_.facets[ix(k)], static_cast<int>(body_.faces.size())});
+                body_.facets.push_back({spline ? with_parameters(*spline, m_.facets[ix(k)]) : m_.facets[ix(k)], static_cast<int>(body_.faces.size())});
                 const Vec3 middle = (m_.at(ix(k), 0) + m_.at(ix(k), 1) + m_.at(ix(k), 2)) / 3;
                 if (const std::optional<Vec3> n = spline ? spline->foot(middle).normal : surface_normal(r.surface, middle)) with += n->dot(m_.cross(ix(k)));
             }
             f.reversed = with < 0;
+            own_.clear();
             body_.faces.push_back(std::move(f));
         }
+        if (body_.parameters.empty()) return;
+        body_.parameters.resize(body_.points.size(), Vec2(0, 0));
+        for (Vec2& q : body_.parameters)
+            if (std::isnan(q.x())) q = Vec2(0, 0);
+    }
+
+    // Corners on a spline face know their parameters there; a corner of two such faces stands twice.
+    std::array<int, 3> with_parameters(const BaseSurface& spline, std::array<int, 3> corners) {
+        const Vec2 none = Vec2::Constant(std::numeric_limits<double>::quiet_NaN());
+        body_.parameters.resize(body_.points.size(), none);
+        for (int& c : corners) {
+            const auto [it, fresh] = own_.try_emplace(c, c);
+            if (fresh) {
+                if (!std::isnan(body_.parameters[ix(c)].x())) {
+                    it->second = static_cast<int>(body_.points.size());
+                    body_.points.push_back(m_.points[ix(c)]), body_.parameters.push_back(none);
+                }
+                body_.parameters[ix(it->second)] = spline.parameters(m_.points[ix(c)]);
+            }
+            c = it->second;
+        }
+        return corners;
     }
 
     struct Half {
@@ -349,6 +372,7 @@ private:
     std::map<std::pair<int, int>, std::pair<int, bool>> chain_of_;
     std::map<int, std::set<std::pair<int, int>>> touching_;
     std::map<int, int> degree_, vertex_;
+    std::map<int, int> own_;  // of the spline face being made: number of each corner
 };
 
 }  // namespace
