@@ -5,7 +5,10 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
+#include <map>
+#include <set>
 
 using namespace halvo;
 
@@ -107,6 +110,63 @@ std::string face_numbers(std::vector<int> faces) {
     std::string out;
     for (std::size_t i = 0; i < std::min(most, faces.size()); ++i) out += (i > 0 ? "," : "") + std::to_string(faces[i] + 1);
     return faces.size() > most ? fmt::format("{}.. ({})", out, faces.size()) : out;
+}
+
+// Gaps that were closed, by size, and those just wider: which reach would catch them.
+void list_gaps(const Job& job) {
+    constexpr int bins = 8;
+    double widest = 0;
+    for (const JointRecord& j : job.model.joints) widest = std::max(widest, j.gap);
+    for (const NearContact& k : job.model.near) widest = std::max(widest, k.gap);
+    std::array<int, bins> closed{}, open{};
+    int touching = 0;
+    const auto bin = [&](double gap) { return std::min<std::size_t>(bins - 1, static_cast<std::size_t>(gap / widest * bins)); };
+    for (const JointRecord& j : job.model.joints) {
+        if (j.gap <= 1e-6) ++touching;
+        else ++closed[bin(j.gap)];
+    }
+    for (const NearContact& k : job.model.near) ++open[bin(k.gap)];
+    Table t({"gap mm", "joints", "left open", ""});
+    t.row({"touching", std::to_string(touching), "0", std::string(static_cast<std::size_t>(std::min(touching, 40)), '#')});
+    for (std::size_t b = 0; widest > 0 && b < bins; ++b)
+        t.row({fmt::format("{:.2f}-{:.2f}", widest * static_cast<double>(b) / bins, widest * static_cast<double>(b + 1) / bins), std::to_string(closed[b]),
+               std::to_string(open[b]), std::string(static_cast<std::size_t>(std::min(closed[b], 40)), '#') + std::string(static_cast<std::size_t>(std::min(open[b], 40)), 'o')});
+    t.print();
+    if (job.model.near.empty()) {
+        fmt::print("  no gap between the reach and four times as much\n");
+        return;
+    }
+    double largest = 0;
+    for (const NearContact& k : job.model.near) {
+        largest = std::max(largest, k.gap);
+        fmt::print("  {} and {}: {:.3f} mm apart at {}\n", body_name(job, k.bodies[0]), body_name(job, k.bodies[1]), k.gap, at(k.place, job.solids.shift));
+    }
+    fmt::print("  join.reach = \"{:.2g} mm\" would close them all\n", std::ceil(1.05 * largest * 20) / 20);
+}
+
+// Connected parts, largest first, with what they hold.
+void list_parts(const Job& job) {
+    const Parts parts = connected_parts(job.model);
+    struct Content {
+        int sheets = 0, members = 0;
+        std::set<std::string> bodies;
+    };
+    std::vector<Content> all(static_cast<std::size_t>(parts.count));
+    for (std::size_t i = 0; i < parts.of_sheet.size(); ++i)
+        if (parts.of_sheet[i] >= 0) ++all[static_cast<std::size_t>(parts.of_sheet[i])].sheets, all[static_cast<std::size_t>(parts.of_sheet[i])].bodies.insert(body_name(job, job.model.sheets[i].body));
+    for (std::size_t i = 0; i < parts.of_member.size(); ++i)
+        if (parts.of_member[i] >= 0) ++all[static_cast<std::size_t>(parts.of_member[i])].members, all[static_cast<std::size_t>(parts.of_member[i])].bodies.insert(body_name(job, job.model.members[i].body));
+    std::stable_sort(all.begin(), all.end(), [](const Content& a, const Content& b) { return a.sheets + a.members > b.sheets + b.members; });
+    Table t({"part", "sheets", "members", "bodies"});
+    for (std::size_t i = 0; i < all.size(); ++i) {
+        std::string names;
+        std::size_t shown = 0;
+        for (const std::string& n : all[i].bodies)
+            if (shown++ < 4) names += (names.empty() ? "" : ", ") + n;
+        if (shown > 4) names += fmt::format(" and {} more", shown - 4);
+        t.row({std::to_string(i + 1), std::to_string(all[i].sheets), std::to_string(all[i].members), names});
+    }
+    t.print();
 }
 
 void list_walls(const Job& job) {
@@ -211,6 +271,8 @@ void print_list(const Job& job, const std::string& what) {
     else if (what == "sections") list_sections(job);
     else if (what == "seams") list_seams(job);
     else if (what == "joints") list_joints(job);
+    else if (what == "gaps") list_gaps(job);
+    else if (what == "parts") list_parts(job);
     else if (what == "ledger") list_ledger(job);
     else if (what == "contacts") list_contacts(job);
     else if (what == "findings") {
@@ -219,6 +281,6 @@ void print_list(const Job& job, const std::string& what) {
     } else {
         throw Error(
             ErrorKind::usage,
-            fmt::format("cannot list \"{}\"; choose bodies, walls, sheets, members, sections, seams, joints, contacts, uncovered, ledger or findings", what));
+            fmt::format("cannot list \"{}\"; choose bodies, walls, sheets, members, sections, seams, joints, gaps, parts, contacts, uncovered, ledger or findings", what));
     }
 }

@@ -88,8 +88,7 @@ struct JointRule {
     std::array<std::vector<std::string>, 2> between;  ///< bodies on either side: names or paths with wildcards, or numbers; empty: any
     std::optional<Box3> within;                       ///< joints whose contact lies in it (mm, as the file has them)
     bool refuse = false;
-    std::optional<double> reach;     ///< gaps closed between these bodies (mm)
-    std::optional<bool> links;       ///< rigid links instead of shared edges
+    std::optional<double> reach;                      ///< gaps closed between these bodies (mm)
 };
 
 struct JoinOptions {

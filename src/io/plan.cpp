@@ -26,7 +26,8 @@ struct Key {
 
 // Tables that may stand several times: each adds one record, which its keys then fill.
 const std::map<std::string, std::function<void(Plan&)>>& record_tables() {
-    static const std::map<std::string, std::function<void(Plan&)>> all = {{"wall", [](Plan& p) { p.halve.walls.emplace_back(); }}};
+    static const std::map<std::string, std::function<void(Plan&)>> all = {{"wall", [](Plan& p) { p.halve.walls.emplace_back(); }},
+                                                                              {"joint", [](Plan& p) { p.join.joints.emplace_back(); }}};
     return all;
 }
 
@@ -90,6 +91,16 @@ const std::vector<Key>& keys() {
         {"wall.thickness", Kind::length, [](Plan& p, double v) { p.halve.walls.back().thickness = v; }, {}},
         {"wall.offset", Kind::signed_length, [](Plan& p, double v) { p.halve.walls.back().offset = v; }, {}},
         {"join.reach", Kind::length_or_none, [](Plan& p, double v) { p.join.reach = v; }, {}},
+        {"join.overhang", Kind::length, [](Plan& p, double v) { p.join.overhang = v; }, {}},
+        {"join.members", Kind::choice, {}, [](Plan& p, Texts v) { p.join.members = v[0] == "meet" ? MembersMeet::meet : MembersMeet::link; }, {"link", "meet"}},
+        {"join.along", Kind::choice, {}, [](Plan& p, Texts v) { p.join.along = v[0] == "link" ? AlongSheet::link : AlongSheet::offset; }, {"offset", "link"}},
+        {"join.bulk", Kind::choice, {}, [](Plan& p, Texts v) { p.join.bulk = v[0] == "named" ? BulkAs::named : BulkAs::coupling; }, {"coupling", "named"}},
+        {"joint.id", Kind::texts, {}, [](Plan& p, Texts v) { p.join.joints.back().id = std::move(v); }},
+        {"joint.between", Kind::texts, {}, [](Plan& p, Texts v) { p.join.joints.back().between[0] = std::move(v); }},
+        {"joint.and", Kind::texts, {}, [](Plan& p, Texts v) { p.join.joints.back().between[1] = std::move(v); }},
+        {"joint.within", Kind::points, {}, {}, {}, [](Plan& p, std::vector<Vec3> v) { p.join.joints.back().within = box_of(v); }},
+        {"joint.refuse", Kind::flag, [](Plan& p, double v) { p.join.joints.back().refuse = v != 0; }, {}},
+        {"joint.reach", Kind::length_or_none, [](Plan& p, double v) { p.join.joints.back().reach = v; }, {}},
         {"join.refuse", Kind::texts, {}, [](Plan& p, Texts v) { p.join.refuse = std::move(v); }},
         {"mesh.size", Kind::length, [](Plan& p, double v) { p.mesh.size = v; }, {}},
         {"mesh.smallest", Kind::length, [](Plan& p, double v) { p.mesh.smallest = v; }, {}},
@@ -215,6 +226,11 @@ void check_wall(const WallRule& r, const std::string& where) {
         fail(where, "[[wall]] says nothing to do; give two faces, one face with thickness, refuse, reference or method");
 }
 
+void check_joint(const JointRule& r, const std::string& where) {
+    if (!r.refuse && !r.reach) fail(where, "[[joint]] says nothing to do; give reach or refuse");
+    if (r.reach && !r.id.empty()) fail(where, "[[joint]]: a reach goes with bodies (joint.between, joint.and) or joint.within, not with an id");
+}
+
 void apply(Plan& plan, const std::string& name, const toml::node& node, const std::string& where) {
     const Key& key = find_key(name, where);
     if (key.number) key.number(plan, number_of(key, node, where));
@@ -246,6 +262,7 @@ Plan read_plan(const std::filesystem::path& file) {
                 record->second(plan);
                 for (const auto& [key, value] : *n.as_table()) apply(plan, table_name + "." + std::string(key.str()), value, where(value));
                 if (table_name == "wall") check_wall(plan.halve.walls.back(), where(n));
+                if (table_name == "joint") check_joint(plan.join.joints.back(), where(n));
             }
             continue;
         }

@@ -95,6 +95,7 @@ Json members_json(const Model& m, const Vec3& shift) {
                        {"start", place(end(k.chain.front(), false), shift)},
                        {"end", place(end(k.chain.back(), true), shift)},
                        {"own_length", k.own_length},
+                       {"offset", {k.offset.x(), k.offset.y()}},
                        {"y_axis", {k.axes.x.x(), k.axes.x.y(), k.axes.x.z()}}});
     }
     return out;
@@ -233,7 +234,7 @@ void write_vtu(const std::filesystem::path& file, const Mesh& mesh, const Vec3& 
     io::add_array(piece.append_child("Points"), "Float64", "Points", points, 3);
     std::vector<std::int64_t> connectivity, offsets;
     std::vector<std::uint8_t> types, kind;
-    std::vector<double> thickness, offset, quality;
+    std::vector<double> thickness, offset, quality, section_offset;
     std::vector<std::int32_t> sheet, member, body, section;
     for (const Element& e : mesh.elements) {
         for (std::size_t k = 0; k < e.count; ++k) connectivity.push_back(e.nodes[k]);
@@ -243,6 +244,8 @@ void write_vtu(const std::filesystem::path& file, const Mesh& mesh, const Vec3& 
         thickness.push_back(e.thickness), offset.push_back(e.offset), quality.push_back(e.quality);
         sheet.push_back(e.sheet), member.push_back(e.member), section.push_back(e.section);
         body.push_back(e.body < 0 ? -1 : e.body + 1);
+        const bool stands_off = e.member >= 0 && static_cast<std::size_t>(e.member) < mesh.member_offset.size();
+        for (int k = 0; k < 3; ++k) section_offset.push_back(stands_off ? mesh.member_offset[static_cast<std::size_t>(e.member)][k] : 0);
     }
     auto cells = piece.append_child("Cells");
     io::add_array(cells, "Int64", "connectivity", connectivity);
@@ -257,6 +260,7 @@ void write_vtu(const std::filesystem::path& file, const Mesh& mesh, const Vec3& 
     io::add_array(data, "Int32", "body", body);
     io::add_array(data, "Int32", "section", section);
     io::add_array(data, "Float64", "scaled_jacobian", quality);
+    io::add_array(data, "Float64", "section_offset", section_offset, 3);
     write_text(file, io::text_of(doc));
 }
 

@@ -67,11 +67,11 @@ private:
         input_.curves.insert(input_.curves.end(), work_.curves.begin(), work_.curves.end());
         for (MemberState& s : work_.members) {
             s.curve = static_cast<int>(input_.curves.size());
-            input_.curves.push_back(Curve::segment(s.at(s.start), s.at(s.end)));
+            input_.curves.push_back(Curve::segment(s.line(s.start), s.line(s.end)));
             lines_.push_back(s.curve);
             for (double t : s.splits) {
-                input_.splits.push_back({s.curve, s.at(t)});
-                input_.points.push_back(s.at(t));
+                input_.splits.push_back({s.curve, s.line(t)});
+                input_.points.push_back(s.line(t));
             }
         }
         for (std::size_t i = 0; i < model_.sheets.size(); ++i) {
@@ -109,6 +109,12 @@ private:
             for (auto& [number, p] : s.points) number = point(p);
         for (const PointLink& l : work_.point_links) link_points_.emplace_back(point(l.a), point(l.b));
         for (const Link& l : model_.links) old_link_points_.emplace_back(point(model_.vertices[l.a.index()].point), point(model_.vertices[l.b.index()].point));
+        for (const CouplingWork& k : work_.couplings) {
+            lines_.insert(lines_.end(), k.curves.begin(), k.curves.end());
+            auto& points = coupling_points_.emplace_back();
+            points.push_back(point(k.centre));
+            for (const Vec3& p : k.points) points.push_back(point(p));
+        }
         std::sort(lines_.begin(), lines_.end());
         lines_.erase(std::unique(lines_.begin(), lines_.end()), lines_.end());
     }
@@ -200,6 +206,7 @@ private:
         for (std::size_t m = 0; m < model_.members.size(); ++m) {
             Member member = std::move(model_.members[m]);
             member.chain = done.on_curve[ix(work_.members[m].curve)];
+            member.offset = {-work_.members[m].shift.dot(member.axes.x), -work_.members[m].shift.dot(member.axes.y)};
             next.members.push_back(std::move(member));
         }
         const int base = static_cast<int>(model_.joints.size());
@@ -210,6 +217,15 @@ private:
             next.links.push_back({done.of_point[ix(link_points_[k].first)], done.of_point[ix(link_points_[k].second)], number(work_.point_links[k].joint)});
         for (const EdgeLink& l : model_.edge_links) match_edges(next, done, l.a.value, l.b.value, l.joint);
         for (const LineLink& l : work_.line_links) match_edges(next, done, l.a_curve, l.b_curve, number(l.joint));
+        for (std::size_t k = 0; k < work_.couplings.size(); ++k) {
+            const CouplingWork& w = work_.couplings[k];
+            Coupling c{w.key, w.body, done.of_point[ix(coupling_points_[k][0])], w.volume, {}, {}};
+            for (int curve : w.curves)
+                for (const EdgeUse& u : done.on_curve[ix(curve)]) c.edges.push_back(u.edge);
+            for (std::size_t i = 1; i < coupling_points_[k].size(); ++i) c.vertices.push_back(done.of_point[ix(coupling_points_[k][i])]);
+            next.couplings.push_back(std::move(c));
+        }
+        next.near = std::move(model_.near);
         next.sections = std::move(model_.sections);
         next.findings = std::move(model_.findings);
         next.ledger = std::move(model_.ledger);
@@ -263,6 +279,7 @@ private:
     ArrangementInput input_;
     std::vector<int> lines_;
     std::vector<std::pair<int, int>> link_points_, old_link_points_;
+    std::vector<std::vector<int>> coupling_points_;  // of each coupling: centre first
     std::vector<std::vector<Keep>> keep_;
     std::vector<double> trimmed_;
 };

@@ -1,26 +1,76 @@
+#include "core/keys.hpp"
 #include "join/work.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <set>
 
 namespace halvo {
 namespace {
 
-void join_with(Model& model, const ContactTable& contacts, const JoinOptions& options, const Observer& observer) {
-    JoinWork work = prepare(model, options);
+constexpr double nearly = 4;  // times the reach: gaps up to this are told as nearly caught
+
+void join_with(Model& model, const Assembly* solids, const ContactTable& contacts, const JointRules* rules, const JoinOptions& options,
+               const Observer& observer) {
+    JoinWork work = prepare(model, options, rules);
     observer.tell("join", 0.65);
     find_sheet_joints(model, contacts, work);
     find_member_joints(model, contacts, work);
+    if (solids && options.bulk == BulkAs::coupling) find_couplings(model, *solids, contacts, work);
     observer.tell("join", 0.8);
     carry_out(model, work);
+    if (options.members == MembersMeet::meet) meet_members(model, work.reach);
     observer.tell("join", 1);
+}
+
+// Contacts as far as the reach between their bodies lets them be.
+std::vector<Contact> within_reach(std::vector<Contact> all, const JointRules& rules) {
+    for (Contact& c : all)
+        std::erase_if(c.points, [&](const ContactPoint& p) { return p.gap > rules.reach(c.a, c.b, p.place) * (1 + 1e-9); });
+    std::erase_if(all, [](const Contact& c) { return c.points.empty(); });
+    return all;
+}
+
+// Pairs of bodies that nothing joins, though they stand only a few times the reach apart.
+void note_near(Model& model, const Assembly& solids, const std::vector<Contact>& closed, double reach) {
+    std::set<std::pair<int, int>> joined;
+    for (const Contact& c : closed) joined.insert({c.a, c.b});
+    model.near.clear();
+    for (const Contact& c : find_contacts(solids, nearly * reach)) {
+        if (joined.count({c.a, c.b}) || c.gap <= 0) continue;
+        const auto known = std::find_if(model.near.begin(), model.near.end(), [&](const NearContact& k) { return k.bodies[0] == c.a && k.bodies[1] == c.b; });
+        if (known == model.near.end()) model.near.push_back({{c.a, c.b}, c.gap, c.centre});
+        else if (c.gap < known->gap) known->gap = c.gap, known->place = c.centre;
+    }
+}
+
+// Blocks that got a coupling are idealized after all.
+void settle_blocks(Model& model, const Assembly& solids) {
+    for (const Coupling& c : model.couplings) {
+        const Body& b = solids.bodies[static_cast<std::size_t>(c.body)];
+        const std::string key = make_key("finding", "not idealized " + b.key, {});
+        std::erase_if(model.findings, [&](const Finding& f) { return f.key == key; });
+        const auto known = [&](const LedgerEntry& e) { return e.key == c.key; };
+        if (std::any_of(model.ledger.begin(), model.ledger.end(), known)) continue;
+        model.ledger.push_back({c.key, "join", "coupling", EntryState::applied,
+                                fmt::format("{}: rigid, {:.0f} mm3 at its centre, coupled to {} edge(s) and {} point(s)", b.name, c.volume, c.edges.size(), c.vertices.size()),
+                                c.volume, b.mass.centre, b.name});
+    }
 }
 
 }  // namespace
 
 void join(Model& model, const Assembly& solids, const JoinOptions& options, const Observer& observer) {
-    join_with(model, ContactTable(find_contacts(solids, options.reach, observer)), options, observer);
+    const JointRules rules(options, solids);
+    std::vector<Contact> contacts = within_reach(find_contacts(solids, rules.widest(), observer), rules);
+    if (options.reach > 0) note_near(model, solids, contacts, options.reach);
+    join_with(model, &solids, ContactTable(std::move(contacts)), &rules, options, observer);
+    settle_blocks(model, solids);
 }
 
 void join(Model& model, const JoinOptions& options, const Observer& observer) {
-    join_with(model, ContactTable(), options, observer);
+    join_with(model, nullptr, ContactTable(), nullptr, options, observer);
 }
 
 }  // namespace halvo

@@ -41,6 +41,7 @@ public:
     }
 
     void run() {
+        if (work_.options->along == AlongSheet::offset) choose_lines();
         for (const auto& [bodies, points] : contacts_.all()) {
             const auto a = member_of_.find(bodies.first), b = member_of_.find(bodies.second);
             if (a != member_of_.end() && b != member_of_.end()) members(a->second, b->second, points);
@@ -51,6 +52,63 @@ public:
     }
 
 private:
+    // A member along a sheet takes its line there: into the sheet that it is in contact with over the greatest length.
+    void choose_lines() {
+        std::vector<double> longest(work_.members.size(), 0.0);
+        std::vector<Vec3> shift(work_.members.size(), Vec3::Zero());
+        std::vector<bool> held(work_.members.size(), false);  // by a sheet whose own plane its axis lies in
+        for (const auto& [bodies, points] : contacts_.all())
+            for (const auto& [one, other] : {bodies, std::pair(bodies.second, bodies.first)}) {
+                const auto m = member_of_.find(one);
+                if (m == member_of_.end() || work_.members[m->second].shifted()) continue;
+                for (const auto& [s, list] : contacts_by_sheet(one, other)) {
+                    if (end_of(m->second, list, true) >= 0 || !runs_along(m->second, s, list)) continue;
+                    const MemberState& sm = work_.members[m->second];
+                    const auto [lo, hi] = range_of(sm, list);
+                    const SkinPoint on = model_.sheets[s].chart.on(sm.at(0.5 * (lo + hi)));
+                    const double off = (sm.at(0.5 * (lo + hi)) - on.point).dot(on.normal);
+                    if (std::abs(off) <= 10 * work_.tol) held[m->second] = true;
+                    if (hi - lo <= longest[m->second] || !over_sheet(s, sm, -off * on.normal, lo, hi)) continue;
+                    longest[m->second] = hi - lo, shift[m->second] = -off * on.normal;
+                }
+            }
+        for (std::size_t m = 0; m < longest.size(); ++m)
+            if (longest[m] > 0 && !held[m]) work_.members[m].shift = shift[m];
+    }
+
+    static std::pair<double, double> range_of(const MemberState& sm, const std::vector<ContactPoint>& points) {
+        double lo = std::numeric_limits<double>::max(), hi = -lo;
+        for (const ContactPoint& p : points) lo = std::min(lo, sm.parameter(p.place)), hi = std::max(hi, sm.parameter(p.place));
+        return {std::max(lo, sm.start), std::min(hi, sm.end)};
+    }
+
+    // Does the member's axis keep its distance from the sheet's surface where they are in contact?
+    bool runs_along(std::size_t m, std::size_t s, const std::vector<ContactPoint>& points) const {
+        const MemberState& sm = work_.members[m];
+        const Chart& chart = model_.sheets[s].chart;
+        const auto [lo, hi] = range_of(sm, points);
+        if (hi - lo <= 10 * work_.tol) return false;
+        const double first = chart.height(sm.at(lo));
+        for (const double share : {0.0, 0.25, 0.5, 0.75, 1.0}) {
+            const Vec3 p = sm.at(lo + share * (hi - lo));
+            if (std::abs(sm.direction.dot(chart.normal(p))) >= in_plane) return false;
+            if (!chart.flat() && std::abs(chart.height(p) - first) > 10 * work_.tol) return false;
+        }
+        return true;
+    }
+
+    // Does the line at that shift run inside the sheet over most of a range?
+    bool over_sheet(std::size_t s, const MemberState& sm, const Vec3& shift, double lo, double hi) const {
+        int in = 0;
+        constexpr int n = 16;
+        for (int k = 0; k < n; ++k) {
+            const Vec3 p = sm.at(lo + (k + 0.5) / n * (hi - lo)) + shift;
+            const Chart& chart = model_.sheets[s].chart;
+            in += inside(work_.sheets[s].polygons, chart.local2(p)) ? 1 : 0;
+        }
+        return 2 * in > n;
+    }
+
     // Which end of a member a set of contact points lies on: 0, 1, or -1 for its side.
     int end_of(std::size_t m, const std::vector<ContactPoint>& points, bool first) const {
         const Member& member = model_.members[m];
@@ -85,7 +143,7 @@ private:
     }
 
     void connect(std::size_t m, double a, std::size_t n, double b, int joint) {
-        const Vec3 p = work_.members[m].at(a), q = work_.members[n].at(b);
+        const Vec3 p = work_.members[m].line(a), q = work_.members[n].line(b);
         if (joint >= 0 && (p - q).norm() > 10 * work_.tol) work_.point_links.push_back({p, q, joint});
     }
 
@@ -100,11 +158,21 @@ private:
         const double near_enough = 0.75 * (sm.depth + sn.depth) / sine + work_.reach;
         const auto beyond = [&](const MemberState& s, double at) { return std::max(s.start - at, at - s.end); };
         const bool usable = beyond(sm, c.a) <= near_enough && beyond(sn, c.b) <= near_enough && (sm.at(c.a) - near).norm() <= 3 * near_enough;
+        // Sides that touch, but both ends stand where the axes pass: they end there.
+        if (em < 0 && en < 0 && usable && !c.parallel) {
+            const auto end_at = [&](const MemberState& s, double at, double within) {
+                const bool first = std::abs(at - s.start) <= within, last = std::abs(at - s.end) <= within;
+                return first == last ? -1 : first ? 0 : 1;
+            };
+            const int a_end = end_at(sm, c.a, near_enough), b_end = end_at(sn, c.b, near_enough);
+            if (a_end >= 0 && b_end >= 0) em = a_end, en = b_end;
+        }
         JointRecord j = record(em >= 0 && en >= 0   ? "member ends"
                                : em >= 0 || en >= 0 ? "member end to member"
                                                     : "members crossing",
                                axis_key(m), model_.members[m].body, axis_key(n), model_.members[n].body, points);
         if (em < 0 && en < 0 && c.parallel) j.kind = "members side by side";
+
         const auto moved = [&](const MemberState& s, double at, int e) { return e < 0 ? 0.0 : std::abs(at - (e == 0 ? s.start : s.end)); };
         double a = c.a, b = c.b;
         if (em >= 0 && en >= 0 && (c.parallel || !usable)) {
@@ -137,7 +205,7 @@ private:
             return;
         }
         s.splits.push_back(at);
-        const double overhang = 0.75 * other_depth + work_.reach;
+        const double overhang = work_.options->overhang > 0 ? work_.options->overhang : 0.75 * other_depth + work_.reach;
         if (at - s.start <= overhang) demand(m, 0, at, true);
         if (s.end - at <= overhang) demand(m, 1, at, true);
     }
@@ -160,9 +228,16 @@ private:
     }
 
     void with_sheets(std::size_t m, int member_body, int sheet_body) {
-        const auto it = sheets_of_.find(sheet_body);
-        if (it == sheets_of_.end()) return;
+        const auto of = contacts_by_sheet(member_body, sheet_body);
+        for (const auto& [s, points] : of)
+            if (points.size() >= 2 || of.size() == 1) with_sheet(m, s, points);
+    }
+
+    // Contact of a member's body with the sheets of another, each point with the sheet it belongs to.
+    std::map<std::size_t, std::vector<ContactPoint>> contacts_by_sheet(int member_body, int sheet_body) const {
         std::map<std::size_t, std::vector<ContactPoint>> of;
+        const auto it = sheets_of_.find(sheet_body);
+        if (it == sheets_of_.end()) return of;
         for (const ContactPoint& p : contacts_.between(member_body, sheet_body)) {
             std::size_t best = it->second.size();
             double best_score = 1.05;
@@ -178,8 +253,7 @@ private:
             }
             if (best < it->second.size()) of[it->second[best]].push_back(p);
         }
-        for (auto& [s, points] : of)
-            if (points.size() >= 2 || of.size() == 1) with_sheet(m, s, points);
+        return of;
     }
 
     bool near_sheet(std::size_t s, const Vec3& p) const {
@@ -194,14 +268,15 @@ private:
     void with_sheet(std::size_t m, std::size_t s, const std::vector<ContactPoint>& points) {
         const MemberState& sm = work_.members[m];
         const Chart& chart = model_.sheets[s].chart;
-        const Frame& f = chart.plane();
         const int end = end_of(m, points, true);
         const double sine = std::abs(sm.direction.dot(chart.normal(end == 0 ? sm.at(sm.start) : end == 1 ? sm.at(sm.end) : points[0].place)));
         if (end >= 0 && sine >= pierces && end_on_sheet(m, s, end, sine, points)) return;
-        if (chart.flat() && end < 0 && sine < in_plane) {
-            const double off = std::abs(f.height(sm.at(0.5 * (sm.start + sm.end))));
-            if (off <= 10 * work_.tol && edge_to_axis(m, s, points)) return;
-            if (along_sheet(m, s, points)) return;
+        if (end < 0 && runs_along(m, s, points)) {
+            const auto [lo, hi] = range_of(sm, points);
+            const Vec3 middle = sm.at(0.5 * (lo + hi));
+            if (chart.flat() && std::abs(chart.height(middle)) <= 10 * work_.tol && edge_to_axis(m, s, points)) return;
+            if (sm.shifted() && std::abs(chart.height(middle + sm.shift)) <= 10 * work_.tol && line_in_sheet(m, s, points)) return;
+            if (chart.flat() && along_sheet(m, s, points)) return;
         }
         spider(m, s, end, points);
     }
@@ -218,10 +293,12 @@ private:
         if (std::abs(at - from) > furthest || !inside(work_.sheets[s].polygons, sheet.chart.local2(x))) return false;
         JointRecord j = record("member end to sheet", axis_key(m), model_.members[m].body, sheet.key, sheet.body, points);
         j.moved = std::abs(at - from), j.place = x;
-        if (add_joint(model_, work_, j) == -1) return true;
+        const int number = add_joint(model_, work_, j);
+        if (number == -1) return true;
         demand(m, end, at, false);
         sm.splits.push_back(at);
         work_.sheets[s].points.emplace_back(-1, x);
+        if (sm.shifted() && number >= 0) work_.point_links.push_back({sm.line(at), x, number});
         return true;
     }
 
@@ -243,7 +320,7 @@ private:
             JointRecord j = record("sheet edge to member", model_.sheets[s].key, model_.sheets[s].body, axis_key(m), model_.members[m].body, points);
             j.moved = r.moved, j.length = b - a;
             // Across a deep member an extension would double material that carries; matched links stand for the rigid profile.
-            if (r.extension && r.moved > longest_strip * model_.sheets[s].thickness.max) {
+            if (sm.shifted() || (r.extension && r.moved > longest_strip * model_.sheets[s].thickness.max)) {
                 j.kind = "sheet edge along member";
                 const int number = add_joint(model_, work_, j);
                 if (number >= 0) work_.line_links.push_back({r.edge.edge.value, -1, a, b, static_cast<int>(m), number});
@@ -256,6 +333,17 @@ private:
         }
         if (any && std::find(sm.in_sheets.begin(), sm.in_sheets.end(), static_cast<int>(s)) == sm.in_sheets.end()) sm.in_sheets.push_back(static_cast<int>(s));
         return any || linked;
+    }
+
+    // The member's line lies in the sheet: they share its edges, and the section stands off.
+    bool line_in_sheet(std::size_t m, std::size_t s, const std::vector<ContactPoint>& points) {
+        MemberState& sm = work_.members[m];
+        const auto [lo, hi] = range_of(sm, points);
+        JointRecord j = record("member along sheet", axis_key(m), model_.members[m].body, model_.sheets[s].key, model_.sheets[s].body, points);
+        j.length = hi - lo;
+        if (add_joint(model_, work_, j) == -1) return true;
+        if (std::find(sm.in_sheets.begin(), sm.in_sheets.end(), static_cast<int>(s)) == sm.in_sheets.end()) sm.in_sheets.push_back(static_cast<int>(s));
+        return true;
     }
 
     // The axis runs alongside: its line is imprinted on the sheet and linked node to node, so that the eccentricity stays.
@@ -300,45 +388,13 @@ private:
         if (number < 0) return;
         sm.splits.push_back(at);
         std::vector<Vec3> feet;
-        for (const Vec3& p : spread(points)) {
-            const Vec3 q = snap(s, p);
+        for (const Vec3& p : spread_points(points, spider_legs)) {
+            const Vec3 q = snapped_to_sheet(model_, work_.sheets[s], sheet, p);
             if (std::any_of(feet.begin(), feet.end(), [&](const Vec3& k) { return (k - q).norm() < 0.5 * sheet.thickness.max; })) continue;
             feet.push_back(q);
             work_.sheets[s].points.emplace_back(-1, q);
-            if ((q - sm.at(at)).norm() > 10 * work_.tol) work_.point_links.push_back({sm.at(at), q, number});
+            if ((q - sm.line(at)).norm() > 10 * work_.tol) work_.point_links.push_back({sm.line(at), q, number});
         }
-    }
-
-    // A few points far from each other.
-    static std::vector<Vec3> spread(const std::vector<ContactPoint>& points) {
-        std::vector<Vec3> out{points[0].place};
-        while (out.size() < std::min(spider_legs, points.size())) {
-            double best = -1;
-            Vec3 far = out[0];
-            for (const ContactPoint& p : points) {
-                double d = std::numeric_limits<double>::max();
-                for (const Vec3& q : out) d = std::min(d, (p.place - q).norm());
-                if (d > best) best = d, far = p.place;
-            }
-            out.push_back(far);
-        }
-        return out;
-    }
-
-    // Foot on the sheet; outside its boundary, or within half a thickness of it, the nearest point of the boundary.
-    Vec3 snap(std::size_t s, const Vec3& p) const {
-        const Sheet& sheet = model_.sheets[s];
-        const Vec3 q = sheet.chart.foot(p);
-        Vec3 best = q;
-        double distance = inside(work_.sheets[s].polygons, sheet.chart.local2(q)) ? 0.5 * sheet.thickness.max : std::numeric_limits<double>::max();
-        for (const Region& r : sheet.regions)
-            for (const auto& loop : r.loops)
-                for (const EdgeUse& u : loop) {
-                    const Curve& c = model_.edges[u.edge.index()].curve;
-                    const Vec3 k = c.point(c.nearest(q));
-                    if ((k - q).norm() < distance) distance = (k - q).norm(), best = k;
-                }
-        return best;
     }
 
     // No solids: ends that come within reach of an axis or a sheet.
@@ -382,6 +438,35 @@ private:
 };
 
 }  // namespace
+
+std::vector<Vec3> spread_points(const std::vector<ContactPoint>& points, std::size_t most) {
+    std::vector<Vec3> out{points[0].place};
+    while (out.size() < std::min(most, points.size())) {
+        double best = -1;
+        Vec3 far = out[0];
+        for (const ContactPoint& p : points) {
+            double d = std::numeric_limits<double>::max();
+            for (const Vec3& q : out) d = std::min(d, (p.place - q).norm());
+            if (d > best) best = d, far = p.place;
+        }
+        out.push_back(far);
+    }
+    return out;
+}
+
+Vec3 snapped_to_sheet(const Model& model, const SheetState& state, const Sheet& sheet, const Vec3& p) {
+    const Vec3 q = sheet.chart.foot(p);
+    Vec3 best = q;
+    double distance = inside(state.polygons, sheet.chart.local2(q)) ? 0.5 * sheet.thickness.max : std::numeric_limits<double>::max();
+    for (const Region& r : sheet.regions)
+        for (const auto& loop : r.loops)
+            for (const EdgeUse& u : loop) {
+                const Curve& c = model.edges[u.edge.index()].curve;
+                const Vec3 k = c.point(c.nearest(q));
+                if ((k - q).norm() < distance) distance = (k - q).norm(), best = k;
+            }
+    return best;
+}
 
 void find_member_joints(const Model& model, const ContactTable& contacts, JoinWork& work) {
     MemberJoiner(model, contacts, work).run();

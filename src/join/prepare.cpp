@@ -42,15 +42,18 @@ SheetState sheet_state(const Model& model, const Sheet& s) {
 
 }  // namespace
 
-JoinWork prepare(const Model& model, const JoinOptions& options) {
+JoinWork prepare(const Model& model, const JoinOptions& options, const JointRules* rules) {
     JoinWork work;
-    work.reach = options.reach;
+    work.reach = rules ? rules->widest() : options.reach;
+    work.options = &options;
+    work.rules = rules;
     work.tol = model.tolerance.point;
     work.refused.insert(options.refuse.begin(), options.refuse.end());
     for (const Sheet& s : model.sheets) work.sheets.push_back(sheet_state(model, s));
     for (const Member& m : model.members) {
         MemberState st;
         st.origin = m.axes.origin, st.direction = m.axes.z;
+        st.shift = -(m.offset.x() * m.axes.x + m.offset.y() * m.axes.y);
         const auto end = [&](const EdgeUse& u, bool last) {
             return model.vertices[model.edges[u.edge.index()].vertices[last != u.reversed ? 1 : 0].index()].point;
         };
@@ -62,6 +65,12 @@ JoinWork prepare(const Model& model, const JoinOptions& options) {
         work.members.push_back(std::move(st));
     }
     work.first_curve = static_cast<int>(model.edges.size());
+    for (const Coupling& c : model.couplings) {
+        CouplingWork k{c.key, c.body, model.vertices[c.centre.index()].point, c.volume, {}, {}};
+        for (EdgeId e : c.edges) k.curves.push_back(e.value);
+        for (VertexId v : c.vertices) k.points.push_back(model.vertices[v.index()].point);
+        work.couplings.push_back(std::move(k));
+    }
     return work;
 }
 
@@ -85,7 +94,7 @@ int add_joint(const Model& model, JoinWork& work, JointRecord joint) {
         known->gap = std::max(known->gap, joint.gap);
         return known->state == EntryState::refused ? -1 : static_cast<int>(known - work.joints.begin());
     }
-    if (work.refused.count(key)) joint.state = EntryState::refused;
+    if (work.refused.count(key) || (work.rules && work.rules->refuses(joint))) joint.state = EntryState::refused;
     work.joints.push_back(joint);
     return joint.state == EntryState::refused ? -1 : static_cast<int>(work.joints.size()) - 1;
 }

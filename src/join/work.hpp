@@ -2,6 +2,7 @@
 /// What joining is going to do, gathered before anything is changed.
 
 #include "body/contacts.hpp"
+#include "join/joint_rules.hpp"
 #include "model/arrangement.hpp"
 
 #include <halvo/join.hpp>
@@ -47,7 +48,10 @@ struct MemberState {
     std::vector<int> in_sheets;  ///< sheets whose plane its axis lies in and that extend to it
     double depth = 0;
     int curve = -1;
+    Vec3 shift = Vec3::Zero();  ///< from the axis to the member's line, square to it: into a sheet that it runs along
+    [[nodiscard]] bool shifted() const { return shift != Vec3::Zero(); }
     [[nodiscard]] Vec3 at(double s) const { return origin + s * direction; }
+    [[nodiscard]] Vec3 line(double s) const { return at(s) + shift; }
     [[nodiscard]] double parameter(const Vec3& p) const { return (p - origin).dot(direction); }
 };
 
@@ -63,14 +67,27 @@ struct LineLink {
     int joint;
 };
 
+/// A rigid solid and what it is coupled to.
+struct CouplingWork {
+    std::string key;
+    int body = -1;
+    Vec3 centre = Vec3::Zero();
+    double volume = 0;
+    std::vector<int> curves;
+    std::vector<Vec3> points;
+};
+
 struct JoinWork {
     std::vector<SheetState> sheets;
     std::vector<MemberState> members;
     std::vector<Curve> curves;  ///< new curves, numbered after those of the model's edges
     std::vector<LineLink> line_links;
     std::vector<PointLink> point_links;
+    std::vector<CouplingWork> couplings;
     std::vector<JointRecord> joints;
     std::set<std::string> refused;
+    const JoinOptions* options = nullptr;
+    const JointRules* rules = nullptr;  ///< nothing when a model was made by hand
     double reach = 0, tol = 0;
     int first_curve = 0;  ///< number of the first new curve
 
@@ -107,12 +124,21 @@ private:
     std::map<std::pair<int, int>, std::vector<ContactPoint>> of_;
 };
 
-[[nodiscard]] JoinWork prepare(const Model& model, const JoinOptions& options);
+[[nodiscard]] JoinWork prepare(const Model& model, const JoinOptions& options, const JointRules* rules);
 void find_sheet_joints(const Model& model, const ContactTable& contacts, JoinWork& work);
 /// Joints of two sheets of which one is curved at least: along the curves in which their surfaces cross.
 void meet_curved(const Model& model, const ContactTable& contacts, JoinWork& work, std::size_t a, std::size_t b);
 void find_member_joints(const Model& model, const ContactTable& contacts, JoinWork& work);
+/// Solids that are neither sheet nor member but touch such: coupled to what they touch.
+void find_couplings(const Model& model, const Assembly& solids, const ContactTable& contacts, JoinWork& work);
 void carry_out(Model& model, JoinWork& work);
+/// Member lines that rigid links within `reach` tie together meet at one point, the one that moves them least.
+void meet_members(Model& model, double reach);
+
+/// A few of the contact points, far from each other.
+[[nodiscard]] std::vector<Vec3> spread_points(const std::vector<ContactPoint>& points, std::size_t most);
+/// Foot on a sheet; outside its boundary, or within half a thickness of it, the nearest point of the boundary.
+[[nodiscard]] Vec3 snapped_to_sheet(const Model& model, const SheetState& state, const Sheet& sheet, const Vec3& p);
 
 /// Adds a joint: its number, -1 when it is refused, -2 when an earlier run recorded it already.
 int add_joint(const Model& model, JoinWork& work, JointRecord joint);

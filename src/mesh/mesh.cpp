@@ -58,6 +58,10 @@ private:
             for (const Region& r : s.regions)
                 for (VertexId v : r.points) node_of(v);
         for (const Link& l : model_.links) node_of(l.a), node_of(l.b);
+        for (const Coupling& c : model_.couplings) {
+            node_of(c.centre);
+            for (VertexId v : c.vertices) node_of(v);
+        }
     }
 
     std::vector<int> along(const EdgeUse& u) const {
@@ -190,6 +194,7 @@ private:
     }
 
     void members() {
+        for (const Member& m : model_.members) mesh_.member_offset.push_back(m.offset.x() * m.axes.x + m.offset.y() * m.axes.y);
         for (std::size_t m = 0; m < model_.members.size(); ++m)
             for (const EdgeUse& u : model_.members[m].chain) {
                 const auto nodes = along(u);
@@ -207,6 +212,12 @@ private:
             if (a != b && made.insert(std::minmax(a, b)).second) mesh_.elements.push_back(line(a, b, ElementKind::rigid));
         };
         for (const Link& l : model_.links) add(vertex_node_[l.a.index()], vertex_node_[l.b.index()]);
+        for (const Coupling& c : model_.couplings) {
+            const int centre = vertex_node_[c.centre.index()];
+            for (VertexId v : c.vertices) add(centre, vertex_node_[v.index()]);
+            for (EdgeId e : c.edges)
+                for (int n : on_edge_[e.index()]) add(centre, n);
+        }
         for (const EdgeLink& l : model_.edge_links) {
             const auto a = on_edge_[l.a.index()], b = along({l.b, l.reversed});
             for (std::size_t i = 0; i < std::min(a.size(), b.size()); ++i) add(a[i], b[i]);

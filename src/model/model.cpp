@@ -134,6 +134,10 @@ Parts connected_parts(const Model& model) {
     for (const Edge& e : model.edges) tie(e.vertices[0], e.vertices[1]);
     for (const Link& l : model.links) tie(l.a, l.b);
     for (const EdgeLink& l : model.edge_links) tie(first(l.a), first(l.b));
+    for (const Coupling& c : model.couplings) {
+        for (EdgeId e : c.edges) tie(c.centre, first(e));
+        for (VertexId v : c.vertices) tie(c.centre, v);
+    }
     std::vector<VertexId> of_sheet, of_member;
     for (const Sheet& s : model.sheets) {
         VertexId any;

@@ -76,6 +76,7 @@ private:
             proof_.bodies[b].idealized += area * (own + m.trimmed);
             gross[b] += area * all;
         }
+        for (const Coupling& c : model_.couplings) proof_.bodies[static_cast<std::size_t>(c.body)].idealized = gross[static_cast<std::size_t>(c.body)] = c.volume;
         double solid = 0, idealized = 0;
         for (std::size_t b = 0; b < gross.size(); ++b) {
             BodyProof& p = proof_.bodies[b];
@@ -99,14 +100,16 @@ private:
             const auto at = [&](std::size_t k) -> const Vec3& { return mesh_.nodes[static_cast<std::size_t>(e.nodes[k])]; };
             if (e.kind == ElementKind::beam) {
                 const double v = (at(1) - at(0)).norm() * model_.sections[static_cast<std::size_t>(e.section)].area;
-                ideal += v * 0.5 * (at(0) + at(1)), vi += v;
+                ideal += v * (0.5 * (at(0) + at(1)) + mesh_.member_offset[static_cast<std::size_t>(e.member)]), vi += v;
                 continue;
             }
             for (std::size_t k = 1; k + 1 < e.count; ++k) {
                 const double v = 0.5 * (at(k) - at(0)).cross(at(k + 1) - at(0)).norm() * e.thickness;
-                ideal += v / 3 * (at(0) + at(k) + at(k + 1)), vi += v;
+                const Vec3 normal = (at(1) - at(0)).cross(at(2) - at(0)).normalized();
+                ideal += v * ((at(0) + at(k) + at(k + 1)) / 3 + e.offset * normal), vi += v;
             }
         }
+        for (const Coupling& c : model_.couplings) ideal += c.volume * model_.vertices[c.centre.index()].point, vi += c.volume;
         if (vs > 0 && vi > 0) proof_.centroid_error = (solid / vs - ideal / vi).norm();
     }
 
@@ -207,6 +210,10 @@ private:
             }
         for (const Member& m : model_.members)
             for (const EdgeUse& u : m.chain) use_edge(u.edge, m.body);
+        for (const Coupling& c : model_.couplings) {
+            for (EdgeId e : c.edges) at_edge[e.index()].insert(c.body);
+            for (VertexId v : c.vertices) at_vertex[v.index()].insert(c.body);
+        }
         std::map<std::pair<int, int>, Shared> out;
         const auto pairs = [&](const std::set<int>& a, const std::set<int>& b, auto&& add) {
             for (int x : a)
@@ -236,6 +243,7 @@ private:
             if (s.body >= 0) across[static_cast<std::size_t>(s.body)] = std::max(across[static_cast<std::size_t>(s.body)], s.thickness.max);
         for (const Member& m : model_.members)
             if (m.body >= 0) across[static_cast<std::size_t>(m.body)] = model_.sections[m.section.index()].depth;
+        for (const Coupling& c : model_.couplings) across[static_cast<std::size_t>(c.body)] = solids_.bodies[static_cast<std::size_t>(c.body)].box.sizes().norm();
         const auto joints = shared();
         for (const Contact& c : find_contacts(solids_, reach_, observer_, "prove")) {
             const double near = across[static_cast<std::size_t>(c.a)] + across[static_cast<std::size_t>(c.b)] + reach_;

@@ -149,7 +149,8 @@ private:
                 for (const Curve& c : loop) {
                     const auto pts = c.sampled(0.05, 6);
                     for (std::size_t i = 0; i + 1 < pts.size(); ++i) {
-                        const Vec3 a = pts[i].x() * m.axes.x + pts[i].y() * m.axes.y, b = pts[i + 1].x() * m.axes.x + pts[i + 1].y() * m.axes.y;
+                        const auto in_section = [&](const Vec3& p) { return Vec3((p.x() + m.offset.x()) * m.axes.x + (p.y() + m.offset.y()) * m.axes.y); };
+                        const Vec3 a = in_section(pts[i]), b = in_section(pts[i + 1]);
                         face({node(e, 0) + a, node(e, 1) + a, node(e, 1) + b, node(e, 0) + b}, neutral);
                     }
                 }
