@@ -183,7 +183,9 @@ TEST(Join, BraceOnAPostMeetsItsAxis) {
 
 TEST(Join, RailUnderADeckKeepsItsEccentricity) {
     for (const double t : {5.0, 9.0}) {
-        const auto j = joined({{"deck", box({0, 0, 0}, {900, 400, t})}, {"rail", tube_between(60, 4, {0, 200, -30}, {900, 200, -30}, Vec3::UnitZ())}});
+        JoinOptions linked;
+        linked.along = AlongSheet::link;
+        const auto j = joined({{"deck", box({0, 0, 0}, {900, 400, t})}, {"rail", tube_between(60, 4, {0, 200, -30}, {900, 200, -30}, Vec3::UnitZ())}}, linked);
         EXPECT_EQ(connected_parts(j.model).count, 1);
         EXPECT_EQ(joint_count(j.model, "member along sheet"), 1);
         const Mesh m = mesh(j.model, {50, 0, 0});

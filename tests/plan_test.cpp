@@ -128,3 +128,19 @@ TEST(PlanFile, WallsByHandThatMakeNoSense) {
     Plan p;
     EXPECT_THROW(set_plan_value(p, "wall.refuse=true"), Error);
 }
+
+TEST(PlanFile, JointsByRule) {
+    const Plan p = plan_of(source +
+                           "[join]\nmembers = \"meet\"\noverhang = \"2 cm\"\nalong = \"link\"\nbulk = \"named\"\n[[joint]]\nbetween = \"web\"\nand = [\"fl*\", \"7\"]\n"
+                           "reach = \"3 mm\"\n[[joint]]\nid = \"joint-a\"\nrefuse = true\n");
+    EXPECT_EQ(p.join.members, MembersMeet::meet);
+    EXPECT_EQ(p.join.along, AlongSheet::link);
+    EXPECT_EQ(p.join.bulk, BulkAs::named);
+    EXPECT_NEAR(p.join.overhang, 20, 1e-12);
+    ASSERT_EQ(p.join.joints.size(), 2u);
+    EXPECT_EQ(p.join.joints[0].between[1].size(), 2u);
+    EXPECT_EQ(p.join.joints[0].reach, 3.0);
+    EXPECT_TRUE(p.join.joints[1].refuse);
+    expect_error(source + "[[joint]]\nbetween = \"a\"\n", 3, "nothing to do");
+    expect_error(source + "[[joint]]\nid = \"a\"\nreach = 3\n", 3, "with bodies");
+}

@@ -81,7 +81,7 @@ Items overlapping_tee() {
 
 Items grid(int cells) {
     Items out;
-    const double side = 500, high = 300, half = 20;
+    const double side = 500, high = 400, half = 20;
     int n = 0;
     for (int i = 0; i <= cells; ++i)
         for (int j = 0; j <= cells; ++j) {

@@ -206,7 +206,7 @@ private:
         for (std::size_t m = 0; m < model_.members.size(); ++m) {
             Member member = std::move(model_.members[m]);
             member.chain = done.on_curve[ix(work_.members[m].curve)];
-            member.offset = {-work_.members[m].shift.dot(member.axes.x), -work_.members[m].shift.dot(member.axes.y)};
+            if (work_.members[m].shifted()) member.offset = {-work_.members[m].shift.dot(member.axes.x), -work_.members[m].shift.dot(member.axes.y)};
             next.members.push_back(std::move(member));
         }
         const int base = static_cast<int>(model_.joints.size());

@@ -34,6 +34,16 @@ public:
         Groups groups(n);
         for (const Link& l : model_.links)
             if (short_link(l)) groups.tie(l.a.value, l.b.value);
+        // Pieces of a line shorter than half its section's depth, between two such places, are one place.
+        std::vector<bool> linked(n, false);
+        for (const Link& l : model_.links)
+            if (short_link(l)) linked[l.a.index()] = linked[l.b.index()] = true;
+        for (const Member& m : model_.members)
+            for (const EdgeUse& u : m.chain) {
+                const Edge& e = model_.edges[u.edge.index()];
+                const double close = std::max(reach_, m.section ? 0.5 * model_.sections[m.section.index()].depth : 0);
+                if (linked[e.vertices[0].index()] && linked[e.vertices[1].index()] && e.curve.length() <= close) groups.tie(e.vertices[0].value, e.vertices[1].value);
+            }
         std::map<int, std::vector<int>> clusters;
         for (std::size_t v = 0; v < n; ++v)
             if (!members_[v].empty()) clusters[groups.root(static_cast<int>(v))].push_back(static_cast<int>(v));

@@ -53,7 +53,7 @@ JoinWork prepare(const Model& model, const JoinOptions& options, const JointRule
     for (const Member& m : model.members) {
         MemberState st;
         st.origin = m.axes.origin, st.direction = m.axes.z;
-        st.shift = -(m.offset.x() * m.axes.x + m.offset.y() * m.axes.y);
+        if (m.offset != Vec2::Zero()) st.shift = -(m.offset.x() * m.axes.x + m.offset.y() * m.axes.y);
         const auto end = [&](const EdgeUse& u, bool last) {
             return model.vertices[model.edges[u.edge.index()].vertices[last != u.reversed ? 1 : 0].index()].point;
         };
