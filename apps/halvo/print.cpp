@@ -2,6 +2,8 @@
 
 #include "text.hpp"
 
+#include <halvo/quality.hpp>
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -110,6 +112,31 @@ std::string face_numbers(std::vector<int> faces) {
     std::string out;
     for (std::size_t i = 0; i < std::min(most, faces.size()); ++i) out += (i > 0 ? "," : "") + std::to_string(faces[i] + 1);
     return faces.size() > most ? fmt::format("{}.. ({})", out, faces.size()) : out;
+}
+
+// Measures with their limits, a histogram of the scaled Jacobian, and the ten worst elements.
+void list_quality(const Job& job) {
+    const QualityReport r = assess(job.mesh, job.plan.mesh.limits);
+    Table t({"measure", "worst", "mean", "limit", "outside", "worst at mm"});
+    for (const MeasureSummary& m : r.measures)
+        t.row({m.unit.empty() ? m.name : m.name + ", " + m.unit, fmt::format("{:.3f}", m.worst), fmt::format("{:.3f}", m.mean),
+               m.limit > 0 ? fmt::format("{} {:g}", m.least ? ">=" : "<=", m.limit) : "", m.limit > 0 ? std::to_string(m.outside) : "", at(m.place, job.solids.shift)});
+    t.print();
+    fmt::print("  {} shells, {:.2f} % triangles (limit {:g} %), {} outside some limit\n\n", r.shells, 100 * r.tria_share, 100 * job.plan.mesh.limits.tria_share, r.outside);
+    Table h({"scaled Jacobian", "elements", ""});
+    const int most = std::max(1, *std::max_element(r.histogram.begin(), r.histogram.end()));
+    for (std::size_t k = 0; k < r.histogram.size(); ++k)
+        h.row({fmt::format("{:.1f}-{:.1f}", 0.1 * static_cast<double>(k), 0.1 * static_cast<double>(k + 1)), std::to_string(r.histogram[k]),
+               std::string(static_cast<std::size_t>((40 * r.histogram[k] + most - 1) / most), '#')});
+    h.print();
+    fmt::print("\n");
+    Table w({"worst", "element", "scaled Jacobian", "sheet", "at mm"});
+    for (std::size_t k = 0; k < r.worst.size(); ++k) {
+        const Element& e = job.mesh.elements[static_cast<std::size_t>(r.worst[k].element)];
+        w.row({std::to_string(k + 1), std::to_string(r.worst[k].element), fmt::format("{:.3f}", r.worst[k].scaled_jacobian),
+               job.model.sheets[static_cast<std::size_t>(e.sheet)].key, at(r.worst[k].place, job.solids.shift)});
+    }
+    w.print();
 }
 
 // Gaps that were closed, by size, and those just wider: which reach would catch them.
@@ -271,6 +298,7 @@ void print_list(const Job& job, const std::string& what) {
     else if (what == "sections") list_sections(job);
     else if (what == "seams") list_seams(job);
     else if (what == "joints") list_joints(job);
+    else if (what == "quality") list_quality(job);
     else if (what == "gaps") list_gaps(job);
     else if (what == "parts") list_parts(job);
     else if (what == "ledger") list_ledger(job);
@@ -281,6 +309,6 @@ void print_list(const Job& job, const std::string& what) {
     } else {
         throw Error(
             ErrorKind::usage,
-            fmt::format("cannot list \"{}\"; choose bodies, walls, sheets, members, sections, seams, joints, gaps, parts, contacts, uncovered, ledger or findings", what));
+            fmt::format("cannot list \"{}\"; choose bodies, walls, sheets, members, sections, seams, joints, gaps, parts, quality, contacts, uncovered, ledger or findings", what));
     }
 }

@@ -16,4 +16,5 @@
 #include <halvo/model.hpp>
 #include <halvo/plan.hpp>
 #include <halvo/prove.hpp>
+#include <halvo/quality.hpp>
 #include <halvo/survey.hpp>

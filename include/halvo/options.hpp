@@ -101,10 +101,39 @@ struct JoinOptions {
     std::vector<JointRule> joints;    ///< later ones overrule earlier ones
 };
 
+/// What an element should keep to; each measure as src/mesh/quality defines it. 0 asks nothing.
+struct QualityLimits {
+    double scaled_jacobian = 0.3;  ///< at least
+    double aspect = 10;            ///< at most
+    double warpage = 15;           ///< at most (degrees)
+    double skew = 60;              ///< at most (degrees)
+    double taper = 0.8;            ///< at most
+    double least_quad_angle = 30, most_quad_angle = 150;  ///< corner angles (degrees)
+    double least_tria_angle = 20, most_tria_angle = 130;
+    double tria_share = 0.1;  ///< of the shells, at most
+};
+
+/// Another element size for some sheets ([[size]]).
+struct SizeRule {
+    std::vector<std::string> body;   ///< names or paths with wildcards, or numbers
+    std::vector<std::string> sheet;  ///< keys of sheets or of their walls
+    std::optional<Box3> within;      ///< sheets that lie in it (mm, as the file has them)
+    double size = 0;                 ///< (mm)
+};
+
 struct MeshOptions {
-    double size = 0;      ///< wanted element edge; 0: one hundredth of the model, at least twice the thickest wall
-    double smallest = 0;  ///< least element edge wanted on curved edges; 0: a fifth of size
-    double largest = 0;   ///< largest element edge; 0: same as size
+    double size = 0;              ///< wanted element edge; 0: one hundredth of the model, at least twice the thickest wall
+    double smallest = 0;          ///< least element edge wanted on curved edges; 0: a fifth of size
+    double largest = 0;           ///< largest element edge; 0: one and a half times the size
+    double angle = 0;             ///< an element spans at most this of a curve (rad); 0: 46 degrees of an edge, 31 where the sheet is bent
+    double chord = 0;             ///< element edges stand off curves by at most this (mm); 0: no such bound
+    int across = 1;               ///< at least so many elements across a rib, flange or other strip
+    int rings = 1;                ///< rows of quads round a hole, where there is room
+    double ring_width = 0;        ///< of each row; 0: by the size and the hole's own divisions
+    int around = 0;               ///< at least so many elements round a hole; 0: by size and angle
+    int along_member = 1;         ///< at least so many elements on a member
+    std::vector<SizeRule> sizes;  ///< later ones overrule earlier ones
+    QualityLimits limits;
 };
 
 struct ProveOptions {

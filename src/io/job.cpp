@@ -1,12 +1,15 @@
 #include <halvo/halve.hpp>
 #include <halvo/job.hpp>
 #include <halvo/join.hpp>
+#include <halvo/quality.hpp>
 
 #include "core/keys.hpp"
+#include "core/wildcard.hpp"
 #include "io/select.hpp"
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <array>
 #include <chrono>
 
@@ -31,6 +34,27 @@ void add_contact_findings(Job& job) {
                         fmt::format("{} and {} touch (gap {:.2f} mm) but share nothing in the model", a.name, b.name, c.gap),
                         "raise join.reach, or check the parts there", c.place, c.gap, a.name + " + " + b.name});
     }
+}
+
+// Rules of size in the model's own coordinates, bodies as the keys of their sheets.
+MeshOptions placed_sizes(MeshOptions o, const Assembly& solids, const Model& model) {
+    for (SizeRule& r : o.sizes) {
+        if (r.within) r.within = Box3(r.within->min() - solids.shift, r.within->max() - solids.shift);
+        if (r.body.empty()) continue;
+        std::vector<std::string> sheets;
+        for (const Sheet& s : model.sheets) {
+            if (s.body < 0) continue;
+            const Body& b = solids.bodies[static_cast<std::size_t>(s.body)];
+            const bool named = std::any_of(r.body.begin(), r.body.end(), [&](const std::string& p) {
+                return p == std::to_string(b.number) || p == b.key || wildcard_match(p, b.name) || wildcard_match(p, b.path);
+            });
+            const auto own = [&](const std::string& k) { return k == s.key || k == s.wall; };
+            if (named && (r.sheet.empty() || std::any_of(r.sheet.begin(), r.sheet.end(), own))) sheets.push_back(s.key);
+        }
+        if (sheets.empty()) sheets.push_back("no such body");
+        r.sheet = std::move(sheets);
+    }
+    return o;
 }
 
 }  // namespace
@@ -72,10 +96,18 @@ void run(Job& job, Stage from, Stage until, const Observer& observer) {
         join(job.model, job.solids, plan.join, observer);
         place_references(job.model);
     });
-    step(Stage::mesh, [&] { job.mesh = mesh(job.model, plan.mesh, observer); });
+    step(Stage::mesh, [&] {
+        job.mesh = mesh(job.model, placed_sizes(plan.mesh, job.solids, job.model), observer);
+        std::erase_if(job.model.findings, [](const Finding& f) { return f.kind == "mesh outside its limits"; });
+        const auto found = quality_findings(assess(job.mesh, plan.mesh.limits), plan.mesh.limits);
+        job.model.findings.insert(job.model.findings.end(), found.begin(), found.end());
+    });
     step(Stage::prove, [&] {
         job.proof = prove(job.solids, job.model, job.mesh, plan.prove, plan.join.reach, observer);
         add_contact_findings(job);
+        if (!plan.prove.strict) return;
+        for (const Finding& f : job.model.findings)
+            if (f.kind == "mesh outside its limits") job.proof.outside.push_back("mesh: " + f.about), job.proof.within_bounds = false;
     });
 }
 

@@ -13,7 +13,7 @@
 namespace halvo {
 namespace {
 
-enum class Kind { text, texts, length, length_or_none, signed_length, angle, number, share, flag, choice, numbers, points };
+enum class Kind { text, texts, length, length_or_none, signed_length, angle, number, share, flag, choice, count, numbers, points };
 
 struct Key {
     const char* name;
@@ -27,7 +27,8 @@ struct Key {
 // Tables that may stand several times: each adds one record, which its keys then fill.
 const std::map<std::string, std::function<void(Plan&)>>& record_tables() {
     static const std::map<std::string, std::function<void(Plan&)>> all = {{"wall", [](Plan& p) { p.halve.walls.emplace_back(); }},
-                                                                              {"joint", [](Plan& p) { p.join.joints.emplace_back(); }}};
+                                                                              {"joint", [](Plan& p) { p.join.joints.emplace_back(); }},
+                                                                              {"size", [](Plan& p) { p.mesh.sizes.emplace_back(); }}};
     return all;
 }
 
@@ -105,6 +106,28 @@ const std::vector<Key>& keys() {
         {"mesh.size", Kind::length, [](Plan& p, double v) { p.mesh.size = v; }, {}},
         {"mesh.smallest", Kind::length, [](Plan& p, double v) { p.mesh.smallest = v; }, {}},
         {"mesh.largest", Kind::length, [](Plan& p, double v) { p.mesh.largest = v; }, {}},
+        {"mesh.angle", Kind::angle, [](Plan& p, double v) { p.mesh.angle = v; }, {}},
+        {"mesh.chord", Kind::length, [](Plan& p, double v) { p.mesh.chord = v; }, {}},
+        {"mesh.across", Kind::count, [](Plan& p, double v) { p.mesh.across = static_cast<int>(v); }, {}},
+        {"mesh.rings", Kind::count, [](Plan& p, double v) { p.mesh.rings = static_cast<int>(v); }, {}},
+        {"mesh.ring_width", Kind::length, [](Plan& p, double v) { p.mesh.ring_width = v; }, {}},
+        {"mesh.around", Kind::count, [](Plan& p, double v) { p.mesh.around = static_cast<int>(v); }, {}},
+        {"mesh.along_member", Kind::count, [](Plan& p, double v) { p.mesh.along_member = static_cast<int>(v); }, {}},
+        {"mesh.limits.scaled_jacobian", Kind::share, [](Plan& p, double v) { p.mesh.limits.scaled_jacobian = v; }, {}},
+        {"mesh.limits.aspect", Kind::number, [](Plan& p, double v) { p.mesh.limits.aspect = v; }, {}},
+        {"mesh.limits.warpage", Kind::number, [](Plan& p, double v) { p.mesh.limits.warpage = v; }, {}},
+        {"mesh.limits.skew", Kind::number, [](Plan& p, double v) { p.mesh.limits.skew = v; }, {}},
+        {"mesh.limits.taper", Kind::share, [](Plan& p, double v) { p.mesh.limits.taper = v; }, {}},
+        {"mesh.limits.least_quad_angle", Kind::number, [](Plan& p, double v) { p.mesh.limits.least_quad_angle = v; }, {}},
+        {"mesh.limits.most_quad_angle", Kind::number, [](Plan& p, double v) { p.mesh.limits.most_quad_angle = v; }, {}},
+        {"mesh.limits.least_tria_angle", Kind::number, [](Plan& p, double v) { p.mesh.limits.least_tria_angle = v; }, {}},
+        {"mesh.limits.most_tria_angle", Kind::number, [](Plan& p, double v) { p.mesh.limits.most_tria_angle = v; }, {}},
+        {"mesh.limits.tria_share", Kind::share, [](Plan& p, double v) { p.mesh.limits.tria_share = v; }, {}},
+        {"size.body", Kind::texts, {}, [](Plan& p, Texts v) { p.mesh.sizes.back().body = std::move(v); }},
+        {"size.id", Kind::texts, {}, [](Plan& p, Texts v) { p.mesh.sizes.back().sheet = std::move(v); }},
+        {"size.within", Kind::points, {}, {}, {}, [](Plan& p, std::vector<Vec3> v) { p.mesh.sizes.back().within = box_of(v); }},
+        {"size.size", Kind::length, [](Plan& p, double v) { p.mesh.sizes.back().size = v; }, {}},
+        {"prove.strict", Kind::flag, [](Plan& p, double v) { p.prove.strict = v != 0; }, {}},
         {"prove.volume", Kind::share, [](Plan& p, double v) { p.prove.volume = v; }, {}},
     };
     return all;
@@ -153,11 +176,26 @@ double plain_number(const Key& key, const toml::node& node, const std::string& w
     }
 }
 
+// Whole numbers from 1, as text.
+std::vector<std::string> numbers_of(const Key& key, const toml::node& node, const std::string& where) {
+    std::vector<std::string> out;
+    const auto one = [&](const toml::node& n) {
+        const auto* i = n.as_integer();
+        if (!i || i->get() < 1 || i->get() > std::numeric_limits<int>::max()) fail(where, fmt::format("{} must be a whole number from 1, or a list of such", key.name));
+        out.push_back(std::to_string(i->get()));
+    };
+    if (const auto* list = node.as_array())
+        for (const toml::node& n : *list) one(n);
+    else one(node);
+    return out;
+}
+
 double number_of(const Key& key, const toml::node& node, const std::string& where) {
     if (key.kind == Kind::flag) {
         if (const auto v = node.value<bool>(); v && node.is_boolean()) return *v ? 1 : 0;
         fail(where, fmt::format("{} must be true or false", key.name));
     }
+    if (key.kind == Kind::count) return std::stod(numbers_of(key, node, where).at(0));
     const double v = plain_number(key, node, where);
     const bool any_sign = key.kind == Kind::signed_length;
     if (!std::isfinite(v) || (!any_sign && (v < 0 || (v == 0 && key.kind != Kind::length_or_none))))
@@ -182,20 +220,6 @@ std::vector<Vec3> points_of(const Key& key, const toml::node& node, const std::s
     std::vector<Vec3> out;
     if (!(*list)[0].is_array()) return {one(node)};
     for (const toml::node& n : *list) out.push_back(one(n));
-    return out;
-}
-
-// Whole numbers from 1, as text.
-std::vector<std::string> numbers_of(const Key& key, const toml::node& node, const std::string& where) {
-    std::vector<std::string> out;
-    const auto one = [&](const toml::node& n) {
-        const auto* i = n.as_integer();
-        if (!i || i->get() < 1 || i->get() > std::numeric_limits<int>::max()) fail(where, fmt::format("{} must be a whole number from 1, or a list of such", key.name));
-        out.push_back(std::to_string(i->get()));
-    };
-    if (const auto* list = node.as_array())
-        for (const toml::node& n : *list) one(n);
-    else one(node);
     return out;
 }
 
@@ -262,6 +286,7 @@ Plan read_plan(const std::filesystem::path& file) {
                 record->second(plan);
                 for (const auto& [key, value] : *n.as_table()) apply(plan, table_name + "." + std::string(key.str()), value, where(value));
                 if (table_name == "wall") check_wall(plan.halve.walls.back(), where(n));
+                if (table_name == "size" && plan.mesh.sizes.back().size <= 0) fail(where(n), "[[size]]: size.size is missing");
                 if (table_name == "joint") check_joint(plan.join.joints.back(), where(n));
             }
             continue;
@@ -273,7 +298,12 @@ Plan read_plan(const std::filesystem::path& file) {
         }
         const bool known = std::any_of(keys().begin(), keys().end(), [&](const Key& k) { return std::string(k.name).rfind(table_name + ".", 0) == 0; });
         if (!known && inner->empty()) find_key(table_name, where(node));
-        for (const auto& [key, value] : *inner) apply(plan, table_name + "." + std::string(key.str()), value, where(value));
+        for (const auto& [key, value] : *inner) {
+            const std::string key_name = table_name + "." + std::string(key.str());
+            if (const auto* group = value.as_table())
+                for (const auto& [part, v] : *group) apply(plan, key_name + "." + std::string(part.str()), v, where(v));
+            else apply(plan, key_name, value, where(value));
+        }
     }
     if (plan.source.file.empty()) fail(file.string(), "source.file is missing; name the STEP file, such as file = \"part.step\"");
     // The file is named from where the plan is.

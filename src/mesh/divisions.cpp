@@ -70,66 +70,204 @@ double default_size(const Model& model) {
     return std::max({radius / 50, 2 * thick, 1e-6});
 }
 
-std::vector<int> edge_divisions(const Model& model, const MeshOptions& options) {
-    const double size = options.size > 0 ? options.size : default_size(model);
-    const double largest = options.largest > 0 ? options.largest : size * 1.5;
-    const double smallest = options.smallest > 0 ? options.smallest : size / 5;
-    Groups groups(model.edges.size());
-    std::vector<std::vector<std::vector<EdgeUse>>> mapped;
-    for (const Sheet& s : model.sheets)
-        for (const Region& r : s.regions)
-            if (const auto sides = four_sides(model, s, r); !sides.empty()) {
-                auto& uses = mapped.emplace_back(4);
-                for (std::size_t k = 0; k < 4; ++k)
-                    for (std::size_t i : sides[k]) uses[k].push_back(r.loops[0][i]);
+namespace {
+
+// About the width of a strip; of a square a third of its side.
+double across(const Model& model, const Region& r) {
+    double round = 0;
+    for (const auto& loop : r.loops)
+        for (const EdgeUse& u : loop) round += model.length(u.edge);
+    return round > 0 ? 2 * r.area / round : 0;
+}
+
+bool fits(const SizeRule& rule, const Model& model, const Sheet& s) {
+    if (!rule.sheet.empty() && std::none_of(rule.sheet.begin(), rule.sheet.end(), [&](const std::string& k) { return k == s.key || k == s.wall; })) return false;
+    if (!rule.within) return true;
+    for (const Region& r : s.regions)
+        for (const auto& loop : r.loops)
+            for (const EdgeUse& u : loop)
+                if (!rule.within->contains(model.edges[u.edge.index()].curve.box())) return false;
+    return true;
+}
+
+class Divider {
+public:
+    Divider(const Model& model, const MeshOptions& options)
+        : model_(model),
+          options_(options),
+          size_(options.size > 0 ? options.size : default_size(model)),
+          groups_(model.edges.size()),
+          edge_size_(model.edges.size(), size_),
+          bent_(model.edges.size(), false),
+          hole_(model.edges.size(), false) {}
+
+    std::vector<int> run() {
+        look_at_sheets();
+        tie_opposite_sides();
+        for (const EdgeLink& l : model_.edge_links) groups_.tie(l.a.value, l.b.value);
+        auto out = counts();
+        follow_chains(out);
+        divide_members(out);
+        return out;
+    }
+
+private:
+    void look_at_sheets() {
+        const std::vector<double> sizes = sheet_sizes(model_, options_);
+        for (std::size_t i = 0; i < model_.sheets.size(); ++i) {
+            const Sheet& s = model_.sheets[i];
+            for (const Region& r : s.regions) {
+                for (std::size_t l = 0; l < r.loops.size(); ++l)
+                    for (const EdgeUse& u : r.loops[l]) {
+                        edge_size_[u.edge.index()] = std::min(edge_size_[u.edge.index()], sizes[i]);
+                        if (!s.chart.flat()) bent_[u.edge.index()] = true;
+                        if (l > 0) hole_[u.edge.index()] = true;
+                    }
+                if (const auto sides = four_sides(model_, s, r); !sides.empty()) {
+                    auto& uses = mapped_.emplace_back(4);
+                    for (std::size_t k = 0; k < 4; ++k)
+                        for (std::size_t n : sides[k]) uses[k].push_back(r.loops[0][n]);
+                }
             }
-    for (const auto& sides : mapped)
-        for (std::size_t k : {0U, 1U}) {
-            if (sides[k].size() != 1 || sides[k + 2].size() != 1) continue;
-            const double a = model.length(sides[k][0].edge), b = model.length(sides[k + 2][0].edge);
-            if (std::max(a, b) <= agree * std::min(a, b)) groups.tie(sides[k][0].edge.value, sides[k + 2][0].edge.value);
         }
-    for (const EdgeLink& l : model.edge_links) groups.tie(l.a.value, l.b.value);
-    std::vector<double> sum(model.edges.size(), 0.0);
-    std::vector<int> count(model.edges.size(), 0), least(model.edges.size(), 1), of_group(model.edges.size(), 1);
-    std::vector<bool> bent(model.edges.size(), false);
-    for (const Sheet& s : model.sheets)
-        if (!s.chart.flat())
-            for (const Region& r : s.regions)
-                for (const auto& loop : r.loops)
-                    for (const EdgeUse& u : loop) bent[u.edge.index()] = true;
-    for (std::size_t e = 0; e < model.edges.size(); ++e) {
-        const auto g = static_cast<std::size_t>(groups.root(static_cast<int>(e)));
-        const Curve& c = model.edges[e].curve;
-        const double length = c.length();
-        sum[g] += length, ++count[g];
-        // Arcs are divided by angle, but not finer than the smallest size allows; closed ones evenly and at least in six.
-        int n = std::min(least_on(c, bent[e] ? bend_step : arc_step), std::max(1, static_cast<int>(length / smallest)));
-        if (model.edges[e].vertices[0] == model.edges[e].vertices[1]) n = std::max(n, 6);
-        least[g] = std::max({least[g], n, static_cast<int>(std::ceil(length / largest - 1e-9))});
     }
-    for (std::size_t e = 0; e < model.edges.size(); ++e) {
-        const auto g = static_cast<std::size_t>(groups.root(static_cast<int>(e)));
-        int n = std::max(least[g], static_cast<int>(std::lround(sum[g] / count[g] / size)));
-        if (model.edges[e].vertices[0] == model.edges[e].vertices[1] && n % 2) ++n;
-        of_group[g] = std::max(of_group[g], n);
-    }
-    std::vector<int> out(model.edges.size());
-    for (std::size_t e = 0; e < out.size(); ++e) out[e] = of_group[static_cast<std::size_t>(groups.root(static_cast<int>(e)))];
-    // Where one side is a chain, the single edge opposite follows its count.
-    for (int round = 0; round < 3; ++round)
-        for (const auto& sides : mapped)
-            for (std::size_t k = 0; k < 4; ++k) {
-                if (sides[k].size() != 1 || sides[(k + 2) % 4].size() < 2) continue;
-                const int g = groups.root(sides[k][0].edge.value);
-                if (count[static_cast<std::size_t>(g)] > 1) continue;
-                int n = 0;
-                double length = 0;
-                for (const EdgeUse& u : sides[(k + 2) % 4]) n += out[u.edge.index()], length += model.length(u.edge);
-                const double own = model.length(sides[k][0].edge);
-                if (std::max(own, length) <= agree * std::min(own, length)) out[sides[k][0].edge.index()] = n;
+
+    void tie_opposite_sides() {
+        for (const auto& sides : mapped_)
+            for (std::size_t k : {0U, 1U}) {
+                if (sides[k].size() != 1 || sides[k + 2].size() != 1) continue;
+                const double a = model_.length(sides[k][0].edge), b = model_.length(sides[k + 2][0].edge);
+                if (std::max(a, b) <= agree * std::min(a, b)) groups_.tie(sides[k][0].edge.value, sides[k + 2][0].edge.value);
             }
+    }
+
+    // Curves are divided by angle, but not finer than the smallest size allows; closed ones evenly and at least in six.
+    int least(std::size_t e) const {
+        const Curve& c = model_.edges[e].curve;
+        const double length = c.length();
+        double step = options_.angle > 0 ? options_.angle : bent_[e] ? bend_step : arc_step;
+        if (options_.chord > 0) {
+            const double radius = c.is_line() ? 0 : mean_radius(c);
+            if (radius > options_.chord) step = std::min(step, 2 * std::acos(1 - options_.chord / radius));
+        }
+        const double smallest = options_.smallest > 0 ? options_.smallest : edge_size_[e] / 5;
+        const double largest = options_.largest > 0 ? options_.largest : edge_size_[e] * 1.5;
+        int n = std::min(least_on(c, step), std::max(1, static_cast<int>(length / smallest)));
+        if (closed(e)) n = std::max({n, 6, hole_[e] ? options_.around : 0});
+        else if (hole_[e] && options_.around > 0 && !c.is_line()) n = std::max(n, static_cast<int>(std::ceil(options_.around * turn(c) / (2 * pi) - 1e-9)));
+        return std::max(n, static_cast<int>(std::ceil(length / largest - 1e-9)));
+    }
+
+    bool closed(std::size_t e) const { return model_.edges[e].vertices[0] == model_.edges[e].vertices[1]; }
+
+    static double turn(const Curve& c) {
+        if (const auto* p = std::get_if<PolylineCurve>(&c.shape)) {
+            double sum = 0;
+            for (std::size_t i = 0; i + 1 < p->tangents.size(); ++i)
+                sum += std::atan2(p->tangents[i].cross(p->tangents[i + 1]).norm(), p->tangents[i].dot(p->tangents[i + 1]));
+            return sum;
+        }
+        return c.is_line() ? 0 : c.t1 - c.t0;
+    }
+    static double mean_radius(const Curve& c) { return turn(c) > 1e-9 ? c.length() / turn(c) : 0; }
+
+    std::vector<int> counts() {
+        const std::size_t n = model_.edges.size();
+        std::vector<double> wanted(n, 0.0);
+        std::vector<int> needed(n, 1), of_group(n, 1);
+        count_.assign(n, 0);
+        for (std::size_t e = 0; e < n; ++e) {
+            const auto g = root(e);
+            wanted[g] += model_.edges[e].curve.length() / edge_size_[e], ++count_[g];
+            needed[g] = std::max(needed[g], least(e));
+        }
+        if (options_.across > 1)
+            for (const auto& sides : mapped_)
+                for (const auto& side : sides)
+                    if (side.size() == 1) needed[root(side[0].edge.index())] = std::max(needed[root(side[0].edge.index())], options_.across);
+        for (std::size_t e = 0; e < n; ++e) {
+            const auto g = root(e);
+            int k = std::max(needed[g], static_cast<int>(std::lround(wanted[g] / count_[g])));
+            if (closed(e) && k % 2) ++k;
+            of_group[g] = std::max(of_group[g], k);
+        }
+        std::vector<int> out(n);
+        for (std::size_t e = 0; e < n; ++e) out[e] = of_group[root(e)];
+        return out;
+    }
+
+    // Where one side is a chain, the single edge opposite follows its count.
+    void follow_chains(std::vector<int>& out) const {
+        for (int round = 0; round < 3; ++round)
+            for (const auto& sides : mapped_)
+                for (std::size_t k = 0; k < 4; ++k) {
+                    if (sides[k].size() != 1 || sides[(k + 2) % 4].size() < 2) continue;
+                    if (count_[root(sides[k][0].edge.index())] > 1) continue;
+                    int n = 0;
+                    double length = 0;
+                    for (const EdgeUse& u : sides[(k + 2) % 4]) n += out[u.edge.index()], length += model_.length(u.edge);
+                    const double own = model_.length(sides[k][0].edge);
+                    if (std::max(own, length) <= agree * std::min(own, length)) out[sides[k][0].edge.index()] = n;
+                }
+    }
+
+    // Members shorter than so many elements get more on their longest pieces, as far as no sheet has a say there.
+    void divide_members(std::vector<int>& out) const {
+        if (options_.along_member < 2) return;
+        std::vector<bool> shared(out.size(), false);
+        for (const Sheet& s : model_.sheets)
+            for (const Region& r : s.regions) {
+                for (const auto& loop : r.loops)
+                    for (const EdgeUse& u : loop) shared[u.edge.index()] = true;
+                for (EdgeId e : r.embedded) shared[e.index()] = true;
+            }
+        for (const EdgeLink& l : model_.edge_links) shared[l.a.index()] = shared[l.b.index()] = true;
+        for (const Member& m : model_.members)
+            for (;;) {
+                int sum = 0;
+                int best = -1;
+                double longest = 0;
+                for (const EdgeUse& u : m.chain) {
+                    sum += out[u.edge.index()];
+                    const double each = model_.length(u.edge) / out[u.edge.index()];
+                    if (!shared[u.edge.index()] && each > longest) longest = each, best = u.edge.value;
+                }
+                if (sum >= options_.along_member || best < 0) break;
+                ++out[static_cast<std::size_t>(best)];
+            }
+    }
+
+    std::size_t root(std::size_t e) const { return static_cast<std::size_t>(groups_.root(static_cast<int>(e))); }
+
+    const Model& model_;
+    const MeshOptions& options_;
+    double size_;
+    mutable Groups groups_;  // looking up a root shortens paths
+    std::vector<double> edge_size_;
+    std::vector<bool> bent_, hole_;
+    std::vector<int> count_;
+    std::vector<std::vector<std::vector<EdgeUse>>> mapped_;
+};
+
+}  // namespace
+
+std::vector<double> sheet_sizes(const Model& model, const MeshOptions& options) {
+    const double size = options.size > 0 ? options.size : default_size(model);
+    std::vector<double> out;
+    for (const Sheet& s : model.sheets) {
+        double own = size;
+        for (const SizeRule& rule : options.sizes)
+            if (fits(rule, model, s)) own = rule.size;
+        if (options.across > 1)
+            for (const Region& r : s.regions)
+                if (const double w = across(model, r); w > 0) own = std::min(own, std::max(w / options.across, 0.1 * own));
+        out.push_back(own);
+    }
     return out;
+}
+
+std::vector<int> edge_divisions(const Model& model, const MeshOptions& options) {
+    return Divider(model, options).run();
 }
 
 }  // namespace halvo

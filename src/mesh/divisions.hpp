@@ -9,6 +9,9 @@ namespace halvo {
 /// Element size when none is given: one hundredth of the model, at least twice the thickest sheet.
 [[nodiscard]] double default_size(const Model& model);
 
+/// Element size of each sheet: by the last rule that fits it, and fine enough for the elements asked for across it.
+[[nodiscard]] std::vector<double> sheet_sizes(const Model& model, const MeshOptions& options);
+
 /// Number of elements along each edge of the model.
 [[nodiscard]] std::vector<int> edge_divisions(const Model& model, const MeshOptions& options);
 

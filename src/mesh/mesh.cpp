@@ -21,7 +21,7 @@ std::size_t ix(int i) {
 class Mesher {
 public:
     Mesher(const Model& model, const MeshOptions& options, const Observer& observer)
-        : model_(model), observer_(observer), size_(options.size > 0 ? options.size : default_size(model)), divisions_(edge_divisions(model, options)) {}
+        : model_(model), observer_(observer), options_(options), size_(options.size > 0 ? options.size : default_size(model)), sizes_(sheet_sizes(model, options)), divisions_(edge_divisions(model, options)) {}
 
     Mesh run() {
         vertex_node_.assign(model_.vertices.size(), -1);
@@ -146,7 +146,8 @@ private:
                 chain.insert(chain.end(), nodes.begin() + (chain.empty() ? 0 : 1), nodes.end());
             }
         }
-        p.in.size = size_;
+        p.in.size = sizes_[s];
+        p.in.rings = options_.rings, p.in.ring_width = options_.ring_width;
         return p;
     }
 
@@ -281,7 +282,9 @@ private:
 
     const Model& model_;
     const Observer& observer_;
+    const MeshOptions& options_;
     double size_;
+    std::vector<double> sizes_;
     std::vector<int> divisions_;
     std::vector<int> vertex_node_;
     std::vector<std::vector<int>> on_edge_;

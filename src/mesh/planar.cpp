@@ -102,54 +102,73 @@ double main_direction(const PlanarInput& in, const Outline& o) {
     return std::atan2(s, c) / 4;
 }
 
-// A ring of points round each hole, one for each of its nodes, where there is room.
-std::vector<Vec2> hole_rings(const PlanarInput& in, const Outline& o, const Nearby& fixed) {
-    std::vector<Vec2> out;
-    for (std::size_t l = 1; l < in.loops.size(); ++l) {
-        const auto& poly = o.polygons[l];
-        Vec2 centre = Vec2::Zero();
-        for (const Vec2& p : poly) centre += p / static_cast<double>(poly.size());
-        double low = std::numeric_limits<double>::max(), high = 0, round = 0;
-        for (std::size_t i = 0; i < poly.size(); ++i) {
-            low = std::min(low, (poly[i] - centre).norm()), high = std::max(high, (poly[i] - centre).norm());
-            round += (poly[(i + 1) % poly.size()] - poly[i]).norm();
-        }
-        const double segment = round / static_cast<double>(poly.size());
-        if (poly.size() < 6 || high > 1.02 * low || segment > 1.5 * in.size) continue;
-        const double width = std::min(0.9 * in.size, 1.25 * segment);
-        std::vector<Vec2> ring;
-        for (const Vec2& p : poly) ring.push_back(centre + (p - centre) * ((low + width) / low));
-        const bool room = std::all_of(ring.begin(), ring.end(),
-                                      [&](const Vec2& p) { return inside(o.polygons, p) && fixed.clear(centre + (p - centre) * ((low + 1.6 * width) / low)); });
-        if (room) out.insert(out.end(), ring.begin(), ring.end());
+// Rows of quads round a round hole, as many as there is room for; the hole's outline becomes that of the last row.
+void add_rings(const PlanarInput& in, Outline& o, std::size_t l, const Nearby& others, PlanarMesh& out, std::vector<int>& loop) {
+    const std::vector<Vec2> poly = o.polygons[l];
+    Vec2 centre = Vec2::Zero();
+    for (const Vec2& p : poly) centre += p / static_cast<double>(poly.size());
+    double low = std::numeric_limits<double>::max(), high = 0, round = 0;
+    for (std::size_t i = 0; i < poly.size(); ++i) {
+        low = std::min(low, (poly[i] - centre).norm()), high = std::max(high, (poly[i] - centre).norm());
+        round += (poly[(i + 1) % poly.size()] - poly[i]).norm();
     }
-    return out;
+    double segment = round / static_cast<double>(poly.size()), radius = low;
+    if (poly.size() < 6 || high > 1.02 * low || segment > 1.5 * in.size) return;
+    const auto at = [&](const Vec2& p, double r) { return Vec2(centre + (p - centre) * (r / low)); };
+    for (int row = 0; row < in.rings; ++row) {
+        const double width = in.ring_width > 0 ? in.ring_width : std::min(0.9 * in.size, 1.25 * segment), next = radius + width;
+        const bool room = std::all_of(poly.begin(), poly.end(),
+                                      [&](const Vec2& p) { return inside(o.polygons, at(p, next)) && others.clear(at(p, next + 0.9 * width)); });
+        if (!room) return;
+        const int first = static_cast<int>(out.points.size()), n = static_cast<int>(poly.size());
+        for (const Vec2& p : poly) out.points.push_back(at(p, next));
+        // The loop has the material, and so the row, on its left.
+        for (int i = 0; i < n; ++i) out.elements.push_back({loop[ix(i)], loop[ix((i + 1) % n)], first + (i + 1) % n, first + i});
+        for (int i = 0; i < n; ++i) loop[ix(i)] = first + i, o.polygons[l][ix(i)] = out.points[ix(first + i)];
+        segment *= next / radius, radius = next;
+    }
+}
+
+Box2 box_of(const std::vector<Vec2>& polygon) {
+    Box2 b;
+    for (const Vec2& p : polygon) b.extend(p);
+    return b;
 }
 
 PlanarMesh free_mesh(const PlanarInput& in) {
-    const Outline o = outline_of(in);
+    Outline o = outline_of(in);
     const double h = in.size;
-    // Hole boundaries keep lattice points off by their own scale, ring points by the size.
+    // Hole boundaries keep lattice points off by their own scale, the last row of a ring by the size.
     Nearby outer(h), all(h);
-    const auto add_segment = [&](Nearby& where, const std::array<int, 2>& s) {
-        const Vec2 &a = in.points[ix(s[0])], &b = in.points[ix(s[1])];
+    const auto add_segment = [&](Nearby& where, const Vec2& a, const Vec2& b) {
         const double length = (b - a).norm();
         const int n = std::max(1, static_cast<int>(std::ceil(length / (0.34 * h))));
         const double off = clearance * std::clamp(length, 0.5 * h, h);
         for (int i = 0; i < n; ++i) where.add(a + (b - a) * i / n, off);
     };
-    std::size_t first_hole = in.loops.empty() ? 0 : in.loops[0].size();
-    for (std::size_t i = 0; i < o.segments.size(); ++i) {
-        add_segment(all, o.segments[i]);
-        if (i < first_hole) add_segment(outer, o.segments[i]);
-    }
-    for (const auto& s : in.inner) add_segment(all, s), add_segment(outer, s);
-    for (const Vec2& p : in.points) all.add(p, clearance * 0.75 * h);
+    const auto add_polygon = [&](Nearby& where, const std::vector<Vec2>& p) {
+        for (std::size_t i = 0; i < p.size(); ++i) add_segment(where, p[i], p[(i + 1) % p.size()]);
+    };
+    if (!o.polygons.empty()) add_polygon(outer, o.polygons[0]);
+    for (const auto& s : in.inner) add_segment(all, in.points[ix(s[0])], in.points[ix(s[1])]), add_segment(outer, in.points[ix(s[0])], in.points[ix(s[1])]);
+    // Rows round one hole keep off the others.
     PlanarMesh out{in.points, {}};
-    for (const Vec2& p : hole_rings(in, o, outer)) {
-        out.points.push_back(p);
-        all.add(p, clearance * h);
+    auto loops = in.loops;
+    for (std::size_t l = 1; l < o.polygons.size(); ++l) {
+        Nearby others = outer;
+        Box2 range = box_of(o.polygons[l]);
+        const Vec2 reach = Vec2::Constant((in.rings + 2) * std::max(h, in.ring_width));
+        range.min() -= reach, range.max() += reach;
+        for (std::size_t k = 1; k < o.polygons.size(); ++k)
+            if (k != l && range.intersects(box_of(o.polygons[k]))) add_polygon(others, o.polygons[k]);
+        add_rings(in, o, l, others, out, loops[l]);
     }
+    for (const auto& p : o.polygons) add_polygon(all, p);
+    for (const Vec2& p : out.points) all.add(p, clearance * 0.75 * h);
+    const std::size_t fixed = out.points.size();
+    std::vector<std::array<int, 2>> segments;
+    for (const auto& loop : loops)
+        for (std::size_t i = 0; i < loop.size(); ++i) segments.push_back({loop[i], loop[(i + 1) % loop.size()]});
     // Lattice along the main direction, its pitch fitted to the region's extent so that straight boundaries line up.
     const double turn = main_direction(in, o);
     const Vec2 ex(std::cos(turn), std::sin(turn)), ey(-ex.y(), ex.x());
@@ -162,8 +181,11 @@ PlanarMesh free_mesh(const PlanarInput& in) {
             const Vec2 q = (box.min().x() + i * hx) * ex + (box.min().y() + j * hy) * ey;
             if (all.clear(q) && inside(o.polygons, q)) out.points.push_back(q);
         }
-    const auto triangles = triangulate(out.points, o.segments, in.inner);
-    make_quads(out, triangles, in.points.size());
+    const auto rings = std::move(out.elements);
+    out.elements.clear();
+    const auto triangles = triangulate(out.points, segments, in.inner);
+    make_quads(out, triangles, fixed);
+    out.elements.insert(out.elements.end(), rings.begin(), rings.end());
     return out;
 }
 

@@ -13,6 +13,8 @@ struct PlanarInput {
     std::vector<std::array<int, 2>> inner;  ///< embedded segments
     std::vector<std::vector<int>> sides;    ///< four chains of points when the region may be mapped; else empty
     double size = 1;
+    int rings = 1;          ///< rows of quads round each round hole, where there is room
+    double ring_width = 0;  ///< of each; 0: by the size and the hole's divisions
 };
 
 struct PlanarMesh {
@@ -21,7 +23,7 @@ struct PlanarMesh {
 };
 
 /// Even rows between opposite sides where the region is four-sided and its sides agree; otherwise points on a lattice along
-/// the boundary's main direction with a ring round each hole, triangulated, paired to quads and smoothed.
+/// the boundary's main direction between rows of quads round each hole, triangulated, paired to quads and smoothed.
 [[nodiscard]] PlanarMesh mesh_planar(const PlanarInput& input);
 
 /// Scaled Jacobian of a flat element (three corners when d < 0).
