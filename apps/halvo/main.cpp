@@ -93,6 +93,9 @@ struct DrawArguments {
     std::string input, out, colour = "thickness", show, title;
     bool lines = false, real = false;
     double azimuth = -55, elevation = 28;
+    bool worst = false;
+    std::vector<double> at;
+    double span = 0;
     std::vector<std::string> sets;
 };
 
@@ -118,6 +121,10 @@ int do_draw(const DrawArguments& a, const Common& common) {
     o.real_thickness = a.real;
     o.azimuth = a.azimuth, o.elevation = a.elevation;
     o.title = a.title;
+    o.worst = a.worst, o.span = a.span;
+    if (a.worst && !model && a.colour != "coverage") throw Error(ErrorKind::usage, "--worst is for model files; run the part first");
+    if (a.worst) o.colour = DrawOptions::Colour::quality, o.mesh_lines = true;
+    if (a.at.size() == 3) o.at = Vec3(a.at[0], a.at[1], a.at[2]);
     draw(a.out, job, o);
     if (!common.quiet) fmt::print("{}\n", a.out);
     return 0;
@@ -255,6 +262,9 @@ int dispatch(int argc, char** argv) {
         ->check(CLI::IsMember({"body", "thickness", "edges", "quality", "coverage"}));
     draw_cmd->add_option("--show", da.show, "solid, model, mesh")->check(CLI::IsMember({"solid", "model", "mesh"}));
     draw_cmd->add_flag("--lines", da.lines, "element edges");
+    draw_cmd->add_flag("--worst", da.worst, "close-up of the worst element");
+    draw_cmd->add_option("--at", da.at, "close-up of a place: three coordinates, mm")->expected(3);
+    draw_cmd->add_option("--span", da.span, "height of what a close-up shows, mm")->check(CLI::PositiveNumber);
     draw_cmd->add_flag("--real", da.real, "shells with their thickness, members with their section, beside the solid's outline");
     draw_cmd->add_option("--azimuth", da.azimuth, "view direction round z, degrees");
     draw_cmd->add_option("--elevation", da.elevation, "view direction above the horizon, degrees");

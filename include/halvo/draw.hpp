@@ -1,6 +1,8 @@
 #pragma once
 #include <halvo/io.hpp>
 
+#include <optional>
+
 namespace halvo {
 
 struct DrawOptions {
@@ -11,6 +13,9 @@ struct DrawOptions {
     bool mesh_lines = false;               ///< show element edges
     bool real_thickness = false;           ///< shells as plates and members with their section, beside the outline of the solid
     double azimuth = -55, elevation = 28;  ///< view direction, degrees
+    bool worst = false;                    ///< close-up of the element with the least scaled Jacobian
+    std::optional<Vec3> at;                ///< close-up of a place (mm, as the file has it)
+    double span = 0;                       ///< height of what a close-up shows (mm); 0: twelve elements, or a tenth of the model
     int width = 1280, height = 800;
     std::string title;
 };

@@ -13,6 +13,7 @@ namespace halvo {
 namespace {
 
 constexpr double clearance = 0.62;       // of the local size, between lattice points and everything fixed
+constexpr double narrowest_row = 0.4;    // of the hole's segments, for a row of quads round it
 constexpr double mapped_quality = 0.35;  // a mapped mesh worse than this is made freely instead
 
 std::size_t ix(int i) {
@@ -62,6 +63,17 @@ public:
                     for (const auto& [q, d] : it->second)
                         if ((p - q).squaredNorm() < d * d) return false;
         return true;
+    }
+
+    /// Distance to the nearest point, as far as two cells reach.
+    [[nodiscard]] double distance(const Vec2& p) const {
+        const auto [cx, cy] = cell(p);
+        double d = 2 * size_;
+        for (int i = -2; i <= 2; ++i)
+            for (int j = -2; j <= 2; ++j)
+                if (const auto it = cells_.find({cx + i, cy + j}); it != cells_.end())
+                    for (const auto& [q, off] : it->second) d = std::min(d, (p - q).norm());
+        return d;
     }
 
 private:
@@ -116,10 +128,11 @@ void add_rings(const PlanarInput& in, Outline& o, std::size_t l, const Nearby& o
     if (poly.size() < 6 || high > 1.02 * low || segment > 1.5 * in.size) return;
     const auto at = [&](const Vec2& p, double r) { return Vec2(centre + (p - centre) * (r / low)); };
     for (int row = 0; row < in.rings; ++row) {
-        const double width = in.ring_width > 0 ? in.ring_width : std::min(0.9 * in.size, 1.25 * segment), next = radius + width;
-        const bool room = std::all_of(poly.begin(), poly.end(),
-                                      [&](const Vec2& p) { return inside(o.polygons, at(p, next)) && others.clear(at(p, next + 0.9 * width)); });
-        if (!room) return;
+        // As wide as asked for, or as leaves about as much again to whatever is nearest.
+        double gap = std::numeric_limits<double>::max();
+        for (const Vec2& p : o.polygons[l]) gap = std::min(gap, others.distance(p));
+        const double wanted = in.ring_width > 0 ? in.ring_width : std::min(0.9 * in.size, 1.25 * segment), width = std::min(wanted, gap / 1.9), next = radius + width;
+        if (width < narrowest_row * segment) return;
         const int first = static_cast<int>(out.points.size()), n = static_cast<int>(poly.size());
         for (const Vec2& p : poly) out.points.push_back(at(p, next));
         // The loop has the material, and so the row, on its left.
@@ -181,11 +194,7 @@ PlanarMesh free_mesh(const PlanarInput& in) {
             const Vec2 q = (box.min().x() + i * hx) * ex + (box.min().y() + j * hy) * ey;
             if (all.clear(q) && inside(o.polygons, q)) out.points.push_back(q);
         }
-    const auto rings = std::move(out.elements);
-    out.elements.clear();
-    const auto triangles = triangulate(out.points, segments, in.inner);
-    make_quads(out, triangles, fixed);
-    out.elements.insert(out.elements.end(), rings.begin(), rings.end());
+    make_quads(out, triangulate(out.points, segments, in.inner), fixed, in.points.size());
     return out;
 }
 

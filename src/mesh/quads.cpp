@@ -9,7 +9,8 @@ namespace halvo {
 namespace {
 
 constexpr double least_pair = 0.25;  // scaled Jacobian below which two triangles are not made a quad
-constexpr double least_quad = 0.12;  // and below which a quad is cut again after smoothing
+constexpr double least_quad = 0.12;  // and below which a quad is not made of two by dropping a point
+constexpr double poor_quad = 0.35;   // below this a quad is cut again after smoothing, where that makes better triangles
 constexpr int smoothing_rounds = 12;
 constexpr int lifting_rounds = 6;
 constexpr double good_enough = 0.6;  // scaled Jacobian above which a point is left where smoothing put it
@@ -199,12 +200,14 @@ void cut_bad_quads(PlanarMesh& m) {
     const std::size_t n = m.elements.size();
     for (std::size_t e = 0; e < n; ++e) {
         const auto q = m.elements[e];
-        if (q[3] < 0 || planar_quality(m.points, q) >= least_quad) continue;
+        const double was = planar_quality(m.points, q);
+        if (q[3] < 0 || was >= poor_quad) continue;
         const auto worst = [&](const std::array<int, 4>& a, const std::array<int, 4>& b) {
             return std::min(planar_quality(m.points, a), planar_quality(m.points, b));
         };
         const std::array<int, 4> a{q[0], q[1], q[2], -1}, b{q[0], q[2], q[3], -1}, c{q[1], q[2], q[3], -1}, d{q[1], q[3], q[0], -1};
         const bool first = worst(a, b) >= worst(c, d);
+        if (was >= least_quad && std::max(worst(a, b), worst(c, d)) < 1.15 * was) continue;
         m.elements[e] = first ? a : c;
         m.elements.push_back(first ? b : d);
     }
@@ -212,11 +215,14 @@ void cut_bad_quads(PlanarMesh& m) {
 
 }  // namespace
 
-void make_quads(PlanarMesh& mesh, const std::vector<Triangle>& triangles, std::size_t fixed) {
+void make_quads(PlanarMesh& mesh, const std::vector<Triangle>& triangles, std::size_t fixed, std::size_t given) {
+    const auto rows = std::move(mesh.elements);
     mesh.elements = Pairing(mesh.points, triangles).run();
     remove_doublets(mesh, fixed);
     smooth(mesh, fixed);
-    lift_worst(mesh, fixed);
+    // The rows' own points may give way where that lifts what is worst.
+    mesh.elements.insert(mesh.elements.end(), rows.begin(), rows.end());
+    lift_worst(mesh, given);
     cut_bad_quads(mesh);
     // Points that lost all their elements leave no gap in the numbering.
     std::vector<int> number(mesh.points.size(), -1);

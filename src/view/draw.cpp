@@ -1,4 +1,5 @@
 #include <halvo/draw.hpp>
+#include <halvo/quality.hpp>
 
 #include "view/canvas.hpp"
 #include "view/content.hpp"
@@ -108,6 +109,7 @@ void draw_marks(Canvas& c, const Scene::View& v, const std::vector<Mark>& marks)
     std::vector<Flag> flags;
     for (const Mark& m : marks) {
         const Vec2 p = v.pixel(m.place) + Vec2(0, head);
+        if (p.x() < 0 || p.x() > v.width || p.y() < head || p.y() > head + v.height) continue;  // outside a close-up
         const auto near =
             std::find_if(flags.begin(), flags.end(), [&](const Flag& f) { return std::abs(f.at.x() - p.x()) < 16 && std::abs(f.at.y() - p.y()) < 19; });
         if (near == flags.end()) flags.push_back({p, m.text});
@@ -122,6 +124,26 @@ void draw_marks(Canvas& c, const Scene::View& v, const std::vector<Mark>& marks)
     }
 }
 
+// Turns the view of everything into that of one place.
+void close_up(Scene::View& view, const Job& job, const DrawOptions& o, Content& content) {
+    if (!o.worst && !o.at) return;
+    Vec3 place = o.at ? Vec3(*o.at - job.solids.shift) : Vec3::Zero();
+    double span = o.span;
+    if (o.worst) {
+        const QualityReport r = assess(job.mesh, job.plan.mesh.limits);
+        if (r.worst.empty()) throw Error(ErrorKind::usage, "there are no elements; run the model on with --from mesh");
+        place = r.worst[0].place;
+        const Element& e = job.mesh.elements[static_cast<std::size_t>(r.worst[0].element)];
+        if (span <= 0) span = 12 * measures(job.mesh, e).longest;
+        content.marks = {{place, fmt::format("{:.2f}", r.worst[0].scaled_jacobian)}};
+        content.title = fmt::format("{}: the worst element, scaled Jacobian {:.3f}", job.solids.file, r.worst[0].scaled_jacobian);
+        content.captions = {fmt::format("element {} of sheet {} at {}", r.worst[0].element, job.model.sheets[static_cast<std::size_t>(e.sheet)].key, at(place, job.solids.shift))};
+    }
+    if (span <= 0) span = 0.1 * view.height / view.scale;
+    view.centre = Vec2(view.right.dot(place), view.up.dot(place));
+    view.scale = view.height / span;
+}
+
 }  // namespace
 
 void draw(const std::filesystem::path& file, const Job& job, const DrawOptions& options) {
@@ -131,7 +153,8 @@ void draw(const std::filesystem::path& file, const Job& job, const DrawOptions& 
     if (content.scene.triangles.empty() && content.scene.lines.empty())
         throw Error(ErrorKind::usage, "there is nothing to draw: the file holds no model; run it first, or draw --show solid");
     content.scene.azimuth = options.azimuth, content.scene.elevation = options.elevation;
-    const Scene::View view = content.scene.fit(options.width - panel, options.height - head - foot);
+    Scene::View view = content.scene.fit(options.width - panel, options.height - head - foot);
+    close_up(view, job, options, content);
     Canvas c(options.width, options.height, paper);
     c.paste(content.scene.render(view, supersampling), view.width * supersampling, view.height * supersampling, supersampling, 0, head);
     c.text(22, 36, options.title.empty() ? content.title : options.title, 20, ink, true);
