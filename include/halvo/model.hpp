@@ -121,7 +121,8 @@ struct EdgeLink {
     int joint = -1;
 };
 
-/// A solid between others that becomes neither sheet nor member: rigid, with its mass at its centre, and coupled to what it touches.
+/// A solid between others, or a solid region of a thin part, that becomes neither sheet nor member: rigid, with its mass at its centre,
+/// and coupled to what it touches.
 struct Coupling {
     std::string key;
     int body = -1;
@@ -129,6 +130,7 @@ struct Coupling {
     double volume = 0;  ///< mm3
     std::vector<EdgeId> edges;
     std::vector<VertexId> vertices;
+    std::vector<int> faces;  ///< of a region: skin of the body behind it; empty when it is all of the body
 };
 
 /// A gap just wider than what was closed.

@@ -42,6 +42,9 @@ enum class Reference : std::uint8_t { middle, outer, inner };
 /// moved by half the thickness.
 enum class MidMethod : std::uint8_t { automatic, exact, fitted, offset };
 
+/// Solid that is neither thin nor slender: rigid with its mass, coupled to what it touches, or left out and named.
+enum class BulkAs : std::uint8_t { coupling, named };
+
 /// What the plan says of single walls ([[wall]]): which ones, and what is to be done with them. What is not given fits any wall.
 struct WallRule {
     std::vector<std::string> body;  ///< names or paths with wildcards, or numbers as survey lists them
@@ -72,6 +75,7 @@ struct HalveOptions {
     std::vector<std::string> refuse;  ///< keys of walls not to be made
     Reference reference = Reference::middle;
     MidMethod method = MidMethod::automatic;
+    BulkAs bulk = BulkAs::coupling;   ///< solid regions of thin parts
     std::vector<WallRule> walls;  ///< later ones overrule earlier ones
 };
 
@@ -79,9 +83,6 @@ struct HalveOptions {
 enum class MembersMeet : std::uint8_t { link, meet };
 /// Members along a sheet: their line lies in the sheet and the section stands off, or stays at its own axis with rigid links between.
 enum class AlongSheet : std::uint8_t { offset, link };
-/// Solids that are neither thin nor slender: rigid with their mass, coupled to what they touch, or left out and named.
-enum class BulkAs : std::uint8_t { coupling, named };
-
 /// What the plan says of single joints ([[joint]]): which ones, and what is to be done with them.
 struct JointRule {
     std::vector<std::string> id;                      ///< keys of joints
@@ -106,10 +107,10 @@ struct QualityLimits {
     double scaled_jacobian = 0.3;  ///< at least
     double aspect = 10;            ///< at most
     double warpage = 15;           ///< at most (degrees)
-    double skew = 60;              ///< at most (degrees)
+    double skew = 65;              ///< at most (degrees)
     double taper = 0.8;            ///< at most
-    double least_quad_angle = 30, most_quad_angle = 150;  ///< corner angles (degrees)
-    double least_tria_angle = 20, most_tria_angle = 130;
+    double least_quad_angle = 25, most_quad_angle = 155;  ///< corner angles (degrees)
+    double least_tria_angle = 15, most_tria_angle = 140;
     double tria_share = 0.1;  ///< of the shells, at most
 };
 

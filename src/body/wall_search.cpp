@@ -96,6 +96,7 @@ public:
         }
         for (const NamedFaces& n : named_)
             if (n.b < 0 && !n.refuse) out.walls.push_back(alone(n));
+        for (std::size_t i = 0, n = out.walls.size(); i < n; ++i) split_ball(out.walls, i);
         return out;
     }
 
@@ -156,6 +157,23 @@ private:
             throw Error(ErrorKind::input, fmt::format("{}: faces {} and {} have no surface half-way between them that Halvo can make; take one alone with a thickness",
                                                       body_.name, n.a + 1, n.b + 1));
         return c;
+    }
+
+    // A sphere's chart is singular opposite to its middle: what reaches far round is halved along a great circle.
+    void split_ball(std::vector<Wall>& walls, std::size_t i) const {
+        constexpr double far_round = -0.34;  // cosine: 110 degrees from the middle
+        const auto* ball = std::get_if<SphereSurface>(&walls[i].chart.surface());
+        if (!ball) return;
+        const Vec3 centre = ball->frame.origin, way = (walls[i].chart.plane().origin - centre).normalized();
+        bool round = false;
+        for (const FacePair& p : walls[i].pairs)
+            for (const Vec3& q : p.seen) round = round || (q - centre).normalized().dot(way) < far_round;
+        if (!round) return;
+        Wall other = walls[i];
+        other.chart = Chart(other.chart.surface(), centre - ball->radius * way, other.chart.reversed());
+        walls[i].half = Plane::through(centre, way), other.half = Plane::through(centre, -way);
+        walls[i].twin = static_cast<int>(walls.size()), other.twin = static_cast<int>(i);
+        walls.push_back(std::move(other));
     }
 
     // One face with a thickness of its own.
@@ -376,11 +394,42 @@ private:
     const std::vector<NamedFaces>& named_;
 };
 
+// Opposite to the widest gap between the points: a sphere's chart is singular there.
+Vec3 middle_on_sphere(const SphereSurface& s, const std::vector<Vec3>& points) {
+    std::vector<Vec3> ways;
+    for (const Vec3& p : points) ways.push_back((p - s.frame.origin).normalized());
+    Vec3 sum = Vec3::Zero();
+    for (const Vec3& w : ways) sum += w / static_cast<double>(ways.size());
+    const auto gap = [&](const Vec3& d) {
+        double nearest = -1;
+        for (const Vec3& w : ways) nearest = std::max(nearest, w.dot(d));
+        return nearest;
+    };
+    // Opposite to the mean where that is clear; else the clearest of evenly spread directions (a Fibonacci lattice), refined.
+    if (sum.norm() > 0.05 && gap(-sum.normalized()) < 0.5) return s.frame.origin + s.radius * sum.normalized();
+    Vec3 best = Vec3::UnitZ();
+    double least = 2;
+    constexpr int n = 600;
+    for (int i = 0; i < n; ++i) {
+        const double z = 1 - (2 * i + 1.0) / n, a = 2.399963229728653 * i, r = std::sqrt(1 - z * z);
+        const Vec3 d = r * std::cos(a) * s.frame.x + r * std::sin(a) * s.frame.y + z * s.frame.z;
+        if (const double g = gap(d); g < least - 1e-9) least = g, best = d;
+    }
+    for (double step = 0.05; step > 1e-3; step *= 0.7)
+        for (int k = 0; k < 8; ++k) {
+            const Frame f = Frame::with_z(Vec3::Zero(), best);
+            const Vec3 d = (best + step * (std::cos(k * pi / 4) * f.x + std::sin(k * pi / 4) * f.y)).normalized();
+            if (const double g = gap(d); g < least - 1e-9) least = g, best = d;
+        }
+    return s.frame.origin - s.radius * best;
+}
+
 }  // namespace
 
 Vec3 chart_middle(const Surface& surface, const std::vector<Vec3>& points) {
     Vec3 c = Vec3::Zero();
     for (const Vec3& p : points) c += p / static_cast<double>(points.size());
+    if (const auto* ball = std::get_if<SphereSurface>(&surface)) return middle_on_sphere(*ball, points);
     const bool torus = std::holds_alternative<TorusSurface>(surface);
     if (!torus && !std::holds_alternative<CylinderSurface>(surface) && !std::holds_alternative<ConeSurface>(surface)) return c;
     Vec2 uv = Vec2::Zero();

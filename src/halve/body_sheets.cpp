@@ -3,6 +3,7 @@
 #include "core/groups.hpp"
 #include "core/keys.hpp"
 #include "core/parallel.hpp"
+#include "halve/bulk_regions.hpp"
 #include "halve/limits.hpp"
 #include "halve/orientation.hpp"
 #include "halve/wall_curves.hpp"
@@ -312,33 +313,52 @@ private:
         std::vector<bool> paired(body_.faces.size(), false);
         for (const WallSurface& p : walls_)
             for (const FacePair& f : p.wall->pairs) paired[static_cast<std::size_t>(f.top)] = paired[static_cast<std::size_t>(f.bottom)] = true;
+        std::vector<int> loose;
+        for (std::size_t f = 0; f < body_.faces.size(); ++f)
+            if (!paired[f] && body_.faces[f].facet_count > 0 && loose_share(body_.faces[f]) >= 0.5) loose.push_back(static_cast<int>(f));
+        double skin = 0;
+        for (int f : loose) skin += body_.faces[static_cast<std::size_t>(f)].area;
+        if (skin < 0.002 * body_.mass.area) return;
+        if (options_.bulk == BulkAs::coupling)
+            for (int f : couple_bulk_regions(model_, solids_, id_, walls_, loose)) std::erase(loose, f);
         double area = 0, largest = 0;
-        int count = 0;
         Vec3 place = body_.mass.centre;
         std::string kind;
-        for (std::size_t f = 0; f < body_.faces.size(); ++f) {
-            const Face& face = body_.faces[f];
-            if (paired[f] || face.facet_count == 0) continue;
-            Vec3 middle = Vec3::Zero();
-            double loose = 0, all = 0;
-            for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i) {
-                Vec3 m = Vec3::Zero();
-                for (int k : body_.facets[i].corners) m += body_.points[static_cast<std::size_t>(k)] / 3;
-                m = body_.on_skin(i, m).point;
-                const double a = body_.facet_area(i);
-                all += a, middle += a * m;
-                if (!in_some_wall(m)) loose += a;
-            }
-            if (loose < 0.5 * all) continue;
-            ++count, area += face.area;
-            if (face.area > largest) largest = face.area, place = middle / all, kind = surface_name(face.surface);
+        for (int f : loose) {
+            const Face& face = body_.faces[static_cast<std::size_t>(f)];
+            area += face.area;
+            if (face.area > largest) largest = face.area, place = middle_of(face), kind = surface_name(face.surface);
         }
+        const std::size_t count = loose.size();
         if (area < 0.002 * body_.mass.area) return;
         model_.findings.push_back({make_key("finding", "skin without a sheet " + body_.key, {}), "skin without a sheet",
                                    fmt::format("{}: {} face(s), {:.0f} mm2 ({:.1f} % of the skin) are neither a side nor a rim of a sheet; the largest is a {}",
                                                body_.name, count, area, 100 * area / body_.mass.area, kind),
                                    "solid regions, and faces at more than the draft to what they oppose, get no sheet; model them apart or widen halve.draft",
                                    place, std::sqrt(area), body_.name});
+    }
+
+    // Share of a face that lies in no wall.
+    double loose_share(const Face& face) const {
+        double out = 0, all = 0;
+        for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i) {
+            const double a = body_.facet_area(i);
+            all += a, out += in_some_wall(facet_middle(i)) ? 0 : a;
+        }
+        return all > 0 ? out / all : 0;
+    }
+
+    Vec3 facet_middle(std::size_t i) const {
+        Vec3 m = Vec3::Zero();
+        for (int k : body_.facets[i].corners) m += body_.points[static_cast<std::size_t>(k)] / 3;
+        return body_.on_skin(i, m).point;
+    }
+
+    Vec3 middle_of(const Face& face) const {
+        Vec3 sum = Vec3::Zero();
+        double all = 0;
+        for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i) all += body_.facet_area(i), sum += body_.facet_area(i) * facet_middle(i);
+        return sum / std::max(all, 1e-300);
     }
 
     bool in_some_wall(const Vec3& m) const {

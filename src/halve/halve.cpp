@@ -104,6 +104,7 @@ Model placed(Model part, const Eigen::Isometry3d& m, int id, const Body& body) {
         s.chart = s.chart.moved(m);
         for (ThicknessPiece& p : s.field.pieces) p.top = p.top.moved(m), p.bottom = p.bottom.moved(m);
     }
+    for (Coupling& c : part.couplings) own(c.key, "bulk"), c.body = id;
     for (LedgerEntry& e : part.ledger) own(e.key, e.kind.c_str()), e.place = m * e.place;
     for (Finding& f : part.findings) own(f.key, "finding"), f.place = m * f.place;
     return part;
@@ -125,6 +126,12 @@ void append(Model& to, Model&& from) {
             for (VertexId& v : r.points) v.value += dv;
         }
         to.sheets.push_back(std::move(s));
+    }
+    for (Coupling& c : from.couplings) {
+        c.centre.value += dv;
+        for (VertexId& v : c.vertices) v.value += dv;
+        for (EdgeId& e : c.edges) e.value += de;
+        to.couplings.push_back(std::move(c));
     }
     to.findings.insert(to.findings.end(), from.findings.begin(), from.findings.end());
     to.ledger.insert(to.ledger.end(), from.ledger.begin(), from.ledger.end());

@@ -44,6 +44,10 @@ public:
                     input_.sheets[i].curves.push_back(input_.cuts.back());
                 }
             }
+            if (w.wall->twin > static_cast<int>(i)) {
+                const auto& ball = std::get<SphereSurface>(w.chart.surface());
+                share(i, ix(w.wall->twin), Curve{CircleCurve{Frame::with_z(ball.frame.origin, w.wall->half->normal), ball.radius}, 0, 2 * pi});
+            }
             add_step_cuts(i);
             add_steps(i);
             for (std::size_t j : w.near)
@@ -258,11 +262,55 @@ private:
     // Edges of a wall's faces past which the material is another's: the sheet may be cut there.
     void add_step_cuts(std::size_t i) {
         const WallSurface& w = walls_[i];
-        if (!w.chart.flat()) return;
         std::set<int> edges = edges_of(w);
         for (int e : smooth_edges(w)) edges.erase(e);  // middle edges stand for those
-        for (int e : edges)
-            if (const BodyEdge& edge = body_.edges[ix(e)]; !edge.degenerate && edge.curve.is_line()) add_straight_step(i, edge.curve);
+        for (int e : edges) {
+            const BodyEdge& edge = body_.edges[ix(e)];
+            if (edge.degenerate) continue;
+            if (w.chart.flat() && edge.curve.is_line()) add_straight_step(i, edge.curve);
+            else add_end_at_solid(i, edge.curve);
+        }
+    }
+
+    // Where a wall's face ends at solid material, its midsurface does.
+    void add_end_at_solid(std::size_t i, const Curve& edge) {
+        const WallSurface& w = walls_[i];
+        const Curve c = foot_curve(w.chart, edge, tol_);
+        if (c.length() <= 10 * tol_) return;
+        const double into = 2 * known_depth(i);
+        bool needed = false;
+        for (const double share : {0.13, 0.5, 0.87})
+            for (const double sign : {1.0, -1.0}) {
+                const double t = c.parameter_at(share);
+                const Vec3 at = c.point(t), side = sign * w.chart.normal(at).cross(c.derivative(t)).normalized();
+                const Vec3 p = w.chart.foot(at + into * side), q = w.chart.foot(at - 0.3 * w.wall->thickness * side);
+                needed = needed || (in_material(body_, w, p) && solid(i, p) && in_material(body_, w, q) && supported(body_, w, q));
+            }
+        if (needed) input_.sheets[i].curves.push_back(add(c));
+    }
+
+    double known_depth(std::size_t i) const {
+        double known = walls_[i].thickest;
+        for (std::size_t j : walls_[i].near) known = std::max(known, walls_[i].thickest + walls_[j].thickest);
+        return known;
+    }
+
+    // Solid on one side at least: deep along the normal and all round it, as over the foot of a rib it is not.
+    bool solid(std::size_t i, const Vec3& p) const {
+        const WallSurface& w = walls_[i];
+        if (supported(body_, w, p)) return false;
+        const double enough = deep * known_depth(i);
+        const Frame f = Frame::with_z(p, w.chart.normal(p));
+        for (const double sign : {1.0, -1.0}) {
+            bool all = true;
+            for (const Vec3& d : {Vec3(f.z), Vec3(f.z + f.x), Vec3(f.z - f.x), Vec3(f.z + f.y), Vec3(f.z - f.y)}) {
+                const Vec3 way = (d.dot(f.z) * sign * f.z + d.dot(f.x) * f.x + d.dot(f.y) * f.y).normalized();
+                const auto hit = body_.tree->shoot(p, way, 0);
+                all = all && hit && hit->distance > enough;
+            }
+            if (all) return true;
+        }
+        return false;
     }
 
     // Edges of the faces on either side of a wall.
@@ -279,11 +327,9 @@ private:
     bool bulk(std::size_t i, const Vec3& p) const {
         const WallSurface& w = walls_[i];
         if (supported(body_, w, p)) return false;
-        double known = w.thickest;
-        for (std::size_t j : w.near) known = std::max(known, w.thickest + walls_[j].thickest);
         const Vec3 n = w.chart.normal(p);
         const auto up = body_.tree->shoot(p, n, 0), down = body_.tree->shoot(p, -n, 0);
-        return up && down && std::min(up->distance, down->distance) > deep * known;
+        return up && down && std::min(up->distance, down->distance) > deep * known_depth(i);
     }
 
     // Edges at which the wall's faces go on smoothly in those of another wall.
@@ -306,8 +352,9 @@ private:
         bool needed = false;
         for (const double sign : {1.0, -1.0})
             for (const double share : {0.13, 0.5, 0.87}) {
-                const Vec3 p = a + share * (b - a) + sign * 0.05 * w.wall->thickness * side;
+                const Vec3 p = a + share * (b - a) + sign * 0.05 * w.wall->thickness * side, q = a + share * (b - a) + sign * 2 * known_depth(i) * side;
                 needed = needed || (in_material(body_, w, p) && (foreign(body_, walls_, i, p, tol_) || bulk(i, p)));
+                needed = needed || (in_material(body_, w, p) && !supported(body_, w, p) && in_material(body_, w, q) && solid(i, q));
             }
         if (needed) input_.sheets[i].curves.push_back(add(Curve::segment(a - 20 * tol_ * d, b + 20 * tol_ * d)));
     }
@@ -371,6 +418,7 @@ void find_neighbours(const Skin& skin, std::vector<WallSurface>& walls) {
     for (std::size_t k = 0; k < order.size(); ++k)
         for (std::size_t m = k + 1; m < order.size() && low(order[m]) <= walls[order[k]].box.max().x() + walls[order[k]].thickest; ++m) {
             WallSurface &a = walls[order[k]], &b = walls[order[m]];
+            if (a.wall->twin == static_cast<int>(order[m])) continue;  // two halves of a ball
             if (!widened(a.box, a.thickest + b.thickest).intersects(b.box)) continue;
             const bool linked = std::find(a.smooth.begin(), a.smooth.end(), order[m]) != a.smooth.end();
             const bool flat = a.chart.flat() && b.chart.flat();

@@ -143,11 +143,20 @@ WallSurface make_wall_surface(const Body& body, const BodyBoxes& boxes, const Wa
     Box3 range = w.box;
     range.min().array() -= w.thickest, range.max().array() += w.thickest;
     w.outline = cut_faces(body, w.chart, range, tol);
+    if (wall.half) {
+        // Nothing of the other half, where the chart is stretched; it shares the great circle between them.
+        const auto beyond = [&](const Vec3& p) { return wall.half->height(p) < -w.thickest; };
+        std::erase_if(w.outline, [&](const Curve& c) { return beyond(c.start()) && beyond(c.middle()) && beyond(c.end()); });
+        std::erase_if(w.extent, [&](const Vec3& p) { return wall.half->height(p) < -0.5 * w.thickest; });
+        w.box = Box3();
+        for (const Vec3& p : w.extent) w.box.extend(p);
+    }
     return w;
 }
 
 bool supported(const Body& body, const WallSurface& w, const Vec3& p) {
     if (w.wall->alone > 0) return in_material(body, w, p);
+    if (w.wall->half && w.wall->half->height(p) < 0) return false;
     if (w.chart.flat()) {
         const Vec2 q = w.chart.local2(p);
         return std::any_of(w.supports.begin(), w.supports.end(),

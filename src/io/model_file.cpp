@@ -34,7 +34,7 @@ CREATE TABLE sections(id INTEGER PRIMARY KEY, key TEXT, shape TEXT, area REAL, i
   principal_angle REAL, j REAL, warping REAL, shear_y REAL, shear_z REAL, depth REAL, dimensions BLOB, profile BLOB);
 CREATE TABLE members(id INTEGER PRIMARY KEY, key TEXT, body INTEGER, section INTEGER, own_length REAL, trimmed REAL, axes BLOB, chain BLOB,
   end_faces BLOB, offset_y REAL, offset_z REAL);
-CREATE TABLE couplings(id INTEGER PRIMARY KEY, key TEXT, body INTEGER, centre INTEGER, volume REAL, edges BLOB, vertices BLOB);
+CREATE TABLE couplings(id INTEGER PRIMARY KEY, key TEXT, body INTEGER, centre INTEGER, volume REAL, edges BLOB, vertices BLOB, faces BLOB);
 CREATE TABLE near(body_a INTEGER, body_b INTEGER, gap REAL, x REAL, y REAL, z REAL);
 CREATE TABLE links(a INTEGER, b INTEGER, joint INTEGER);
 CREATE TABLE edge_links(a INTEGER, b INTEGER, reversed INTEGER, joint INTEGER);
@@ -173,12 +173,12 @@ void save_joints(Database& db, const Model& m) {
     Statement l(db, "INSERT INTO links VALUES(?,?,?)"), el(db, "INSERT INTO edge_links VALUES(?,?,?,?)");
     for (const Link& k : m.links) l.bind(k.a.value).bind(k.b.value).bind(k.joint).done();
     for (const EdgeLink& k : m.edge_links) el.bind(k.a.value).bind(k.b.value).bind(k.reversed ? 1 : 0).bind(k.joint).done();
-    Statement c(db, "INSERT INTO couplings VALUES(?,?,?,?,?,?,?)"), n(db, "INSERT INTO near VALUES(?,?,?,?,?,?)");
+    Statement c(db, "INSERT INTO couplings VALUES(?,?,?,?,?,?,?,?)"), n(db, "INSERT INTO near VALUES(?,?,?,?,?,?)");
     for (std::size_t i = 0; i < m.couplings.size(); ++i) {
         const Coupling& k = m.couplings[i];
-        BlobOut edges, vertices;
-        edges.put(k.edges), vertices.put(k.vertices);
-        c.bind(static_cast<int>(i)).bind(k.key).bind(k.body + 1).bind(k.centre.value).bind(k.volume).blob(edges.bytes()).blob(vertices.bytes()).done();
+        BlobOut edges, vertices, faces;
+        edges.put(k.edges), vertices.put(k.vertices), faces.put(k.faces);
+        c.bind(static_cast<int>(i)).bind(k.key).bind(k.body + 1).bind(k.centre.value).bind(k.volume).blob(edges.bytes()).blob(vertices.bytes()).blob(faces.bytes()).done();
     }
     for (const NearContact& k : m.near)
         n.bind(k.bodies[0] + 1).bind(k.bodies[1] + 1).bind(k.gap).bind(k.place.x()).bind(k.place.y()).bind(k.place.z()).done();
@@ -394,12 +394,12 @@ void load_members(Database& db, Model& m, int version) {
 }
 
 void load_couplings(Database& db, Model& m) {
-    Statement c(db, "SELECT key,body,centre,volume,edges,vertices FROM couplings ORDER BY id"), n(db, "SELECT body_a,body_b,gap,x,y,z FROM near ORDER BY rowid");
+    Statement c(db, "SELECT key,body,centre,volume,edges,vertices,faces FROM couplings ORDER BY id"), n(db, "SELECT body_a,body_b,gap,x,y,z FROM near ORDER BY rowid");
     while (c.step()) {
         Coupling k;
         k.key = c.text(), k.body = c.number() - 1, k.centre = VertexId(c.number()), k.volume = c.real();
-        BlobIn edges(c.text()), vertices(c.text());
-        k.edges = edges.get<std::vector<EdgeId>>(), k.vertices = vertices.get<std::vector<VertexId>>();
+        BlobIn edges(c.text()), vertices(c.text()), faces(c.text());
+        k.edges = edges.get<std::vector<EdgeId>>(), k.vertices = vertices.get<std::vector<VertexId>>(), k.faces = faces.get<std::vector<int>>();
         m.couplings.push_back(std::move(k));
     }
     while (n.step()) {

@@ -81,6 +81,7 @@ const std::vector<Key>& keys() {
         {"halve.refuse", Kind::texts, {}, [](Plan& p, Texts v) { p.halve.refuse = std::move(v); }},
         {"halve.reference", Kind::choice, {}, [](Plan& p, Texts v) { p.halve.reference = reference_of(v[0]); }, {"middle", "outer", "inner"}},
         {"halve.method", Kind::choice, {}, [](Plan& p, Texts v) { p.halve.method = method_of(v[0]); }, {"automatic", "exact", "fitted", "offset"}},
+        {"halve.bulk", Kind::choice, {}, [](Plan& p, Texts v) { p.halve.bulk = v[0] == "named" ? BulkAs::named : BulkAs::coupling; }, {"coupling", "named"}},
         {"wall.body", Kind::texts, {}, [](Plan& p, Texts v) { p.halve.walls.back().body = std::move(v); }},
         {"wall.id", Kind::texts, {}, [](Plan& p, Texts v) { p.halve.walls.back().wall = std::move(v); }},
         {"wall.faces", Kind::numbers, {}, [](Plan& p, Texts v) { std::transform(v.begin(), v.end(), std::back_inserter(p.halve.walls.back().faces), [](const auto& t) { return std::stoi(t); }); }},

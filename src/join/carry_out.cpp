@@ -219,7 +219,7 @@ private:
         for (const LineLink& l : work_.line_links) match_edges(next, done, l.a_curve, l.b_curve, number(l.joint));
         for (std::size_t k = 0; k < work_.couplings.size(); ++k) {
             const CouplingWork& w = work_.couplings[k];
-            Coupling c{w.key, w.body, done.of_point[ix(coupling_points_[k][0])], w.volume, {}, {}};
+            Coupling c{w.key, w.body, done.of_point[ix(coupling_points_[k][0])], w.volume, {}, {}, w.faces};
             for (int curve : w.curves)
                 for (const EdgeUse& u : done.on_curve[ix(curve)]) c.edges.push_back(u.edge);
             for (std::size_t i = 1; i < coupling_points_[k].size(); ++i) c.vertices.push_back(done.of_point[ix(coupling_points_[k][i])]);

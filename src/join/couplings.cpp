@@ -28,7 +28,7 @@ public:
 private:
     void couple(int block) {
         const Body& body = solids_.bodies[static_cast<std::size_t>(block)];
-        CouplingWork k{make_key("coupling", body.key, {}), block, body.mass.centre, body.mass.volume, {}, {}};
+        CouplingWork k{make_key("coupling", body.key, {}), block, body.mass.centre, body.mass.volume, {}, {}, {}};
         for (const auto& [pair, all] : contacts_.all()) {
             if (pair.first != block && pair.second != block) continue;
             const int other = pair.first == block ? pair.second : pair.first;

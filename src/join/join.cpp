@@ -48,6 +48,7 @@ void note_near(Model& model, const Assembly& solids, const std::vector<Contact>&
 // Blocks that got a coupling are idealized after all.
 void settle_blocks(Model& model, const Assembly& solids) {
     for (const Coupling& c : model.couplings) {
+        if (!c.faces.empty()) continue;  // a region, settled when its body was halved
         const Body& b = solids.bodies[static_cast<std::size_t>(c.body)];
         const std::string key = make_key("finding", "not idealized " + b.key, {});
         std::erase_if(model.findings, [&](const Finding& f) { return f.key == key; });

@@ -66,7 +66,7 @@ JoinWork prepare(const Model& model, const JoinOptions& options, const JointRule
     }
     work.first_curve = static_cast<int>(model.edges.size());
     for (const Coupling& c : model.couplings) {
-        CouplingWork k{c.key, c.body, model.vertices[c.centre.index()].point, c.volume, {}, {}};
+        CouplingWork k{c.key, c.body, model.vertices[c.centre.index()].point, c.volume, {}, {}, c.faces};
         for (EdgeId e : c.edges) k.curves.push_back(e.value);
         for (VertexId v : c.vertices) k.points.push_back(model.vertices[v.index()].point);
         work.couplings.push_back(std::move(k));

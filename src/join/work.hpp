@@ -75,6 +75,7 @@ struct CouplingWork {
     double volume = 0;
     std::vector<int> curves;
     std::vector<Vec3> points;
+    std::vector<int> faces;
 };
 
 struct JoinWork {

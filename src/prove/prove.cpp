@@ -103,7 +103,7 @@ private:
             proof_.bodies[b].idealized += area * (own + m.trimmed);
             gross[b] += area * all;
         }
-        for (const Coupling& c : model_.couplings) proof_.bodies[static_cast<std::size_t>(c.body)].idealized = gross[static_cast<std::size_t>(c.body)] = c.volume;
+        for (const Coupling& c : model_.couplings) proof_.bodies[static_cast<std::size_t>(c.body)].idealized += c.volume, gross[static_cast<std::size_t>(c.body)] += c.volume;
         double solid = 0, idealized = 0;
         for (std::size_t b = 0; b < gross.size(); ++b) {
             BodyProof& p = proof_.bodies[b];
@@ -270,7 +270,8 @@ private:
             if (s.body >= 0) across[static_cast<std::size_t>(s.body)] = std::max(across[static_cast<std::size_t>(s.body)], s.thickness.max);
         for (const Member& m : model_.members)
             if (m.body >= 0) across[static_cast<std::size_t>(m.body)] = model_.sections[m.section.index()].depth;
-        for (const Coupling& c : model_.couplings) across[static_cast<std::size_t>(c.body)] = solids_.bodies[static_cast<std::size_t>(c.body)].box.sizes().norm();
+        for (const Coupling& c : model_.couplings)
+            if (c.faces.empty()) across[static_cast<std::size_t>(c.body)] = solids_.bodies[static_cast<std::size_t>(c.body)].box.sizes().norm();
         const auto joints = shared();
         for (const Contact& c : find_contacts(solids_, reach_, observer_, "prove")) {
             const double near = across[static_cast<std::size_t>(c.a)] + across[static_cast<std::size_t>(c.b)] + reach_;

@@ -1,0 +1,249 @@
+#include "halve/bulk_regions.hpp"
+
+#include "core/keys.hpp"
+#include "core/parallel.hpp"
+#include "geom/facet_tree.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <set>
+
+namespace halvo {
+namespace {
+
+constexpr int steps = 36;              // of the grid along its longest side
+constexpr double least_share = 0.002;  // of the body's volume, for a region of its own
+constexpr std::size_t most_points = 6;
+
+std::size_t ix(int i) {
+    return static_cast<std::size_t>(i);
+}
+
+class Regions {
+public:
+    Regions(Model& model, const Assembly& solids, int id, const std::vector<WallSurface>& walls, const std::vector<int>& loose)
+        : model_(model), body_(solids.bodies[ix(id)]), id_(id), walls_(walls), loose_(loose), tol_(solids.tolerance.point) {}
+
+    std::vector<int> run() {
+        if (loose_.empty() || walls_.empty()) return {};
+        fill_grid();
+        const int count = clusters();
+        double solid = 0, sheets = 0, cells = 0;
+        for (const Sheet& s : model_.sheets) sheets += s.thickness.mean * s.own_area();
+        std::vector<double> volume(ix(count), 0.0);
+        for (int c : cluster_)
+            if (c >= 0) volume[ix(c)] += std::pow(pitch_, 3), cells += std::pow(pitch_, 3);
+        solid = body_.mass.volume - sheets;
+        const double scale = cells > 0 && solid > 0.5 * cells && solid < 2 * cells ? solid / cells : 1;
+        std::vector<int> taken;
+        for (int c = 0; c < count; ++c)
+            if (volume[ix(c)] * scale >= least_share * body_.mass.volume) couple(c, volume[ix(c)] * scale, taken);
+        return taken;
+    }
+
+private:
+    void fill_grid() {
+        Box3 box;
+        for (int f : loose_) {
+            const Face& face = body_.faces[ix(f)];
+            for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i)
+                for (int c : body_.facets[i].corners) box.extend(body_.points[ix(c)]);
+        }
+        pitch_ = box.sizes().maxCoeff() / steps;
+        // As far as the walls beside it are thick: there their sheets end.
+        double beside = pitch_;
+        for (const WallSurface& w : walls_) beside = std::max(beside, w.thickest);
+        beside = std::min(beside, 8 * pitch_);
+        box.min().array() -= beside, box.max().array() += beside;
+        // Off the box's own sides, where skin lies.
+        origin_ = box.min() - Vec3(0.513, 0.491, 0.507) * pitch_;
+        for (int k = 0; k < 3; ++k) n_[ix(k)] = static_cast<int>(std::ceil(box.sizes()[k] / pitch_)) + 2;
+        cluster_.assign(ix(n_[0] * n_[1] * n_[2]), -1);
+        parallel_for(cluster_.size(), [&](std::size_t i) {
+            const Vec3 p = at(static_cast<int>(i));
+            if (body_.tree->encloses(p) && !in_wall(p)) cluster_[i] = free_cell;
+        });
+    }
+
+    bool in_wall(const Vec3& p) const {
+        return std::any_of(walls_.begin(), walls_.end(), [&](const WallSurface& w) {
+            if (w.box.squaredExteriorDistance(p) > w.thickest * w.thickest || std::abs(w.chart.height(p)) > 0.55 * w.thickest + tol_) return false;
+            return supported(body_, w, w.chart.foot(p));
+        });
+    }
+
+    Vec3 at(int cell) const { return origin_ + pitch_ * Vec3(cell % n_[0], cell / n_[0] % n_[1], cell / (n_[0] * n_[1])); }
+
+    int cell_of(const Vec3& p) const {
+        int k[3];
+        for (int d = 0; d < 3; ++d) {
+            k[d] = static_cast<int>(std::lround((p[d] - origin_[d]) / pitch_));
+            if (k[d] < 0 || k[d] >= n_[ix(d)]) return -1;
+        }
+        return k[0] + n_[0] * (k[1] + n_[1] * k[2]);
+    }
+
+    int clusters() {
+        int count = 0;
+        for (std::size_t i = 0; i < cluster_.size(); ++i) {
+            if (cluster_[i] != free_cell) continue;
+            std::vector<int> queue{static_cast<int>(i)};
+            cluster_[i] = count;
+            for (std::size_t k = 0; k < queue.size(); ++k)
+                for (int near : around(queue[k]))
+                    if (cluster_[ix(near)] == free_cell) cluster_[ix(near)] = count, queue.push_back(near);
+            ++count;
+        }
+        return count;
+    }
+
+    std::vector<int> around(int cell) const {
+        std::vector<int> out;
+        const int x = cell % n_[0], y = cell / n_[0] % n_[1], z = cell / (n_[0] * n_[1]);
+        if (x > 0) out.push_back(cell - 1);
+        if (x + 1 < n_[0]) out.push_back(cell + 1);
+        if (y > 0) out.push_back(cell - n_[0]);
+        if (y + 1 < n_[1]) out.push_back(cell + n_[0]);
+        if (z > 0) out.push_back(cell - n_[0] * n_[1]);
+        if (z + 1 < n_[2]) out.push_back(cell + n_[0] * n_[1]);
+        return out;
+    }
+
+    // Is a point, or the next cell to it, of the cluster?
+    bool beside(int cluster, const Vec3& p) const {
+        const int cell = cell_of(p);
+        if (cell < 0) return false;
+        if (cluster_[ix(cell)] == cluster) return true;
+        const auto near = around(cell);
+        return std::any_of(near.begin(), near.end(), [&](int c) { return cluster_[ix(c)] == cluster; });
+    }
+
+    void couple(int cluster, double volume, std::vector<int>& taken) {
+        Coupling c;
+        c.body = id_, c.volume = volume;
+        Vec3 centre = Vec3::Zero();
+        int cells = 0;
+        for (std::size_t i = 0; i < cluster_.size(); ++i)
+            if (cluster_[i] == cluster) centre += at(static_cast<int>(i)), ++cells;
+        centre /= cells;
+        for (int f : loose_)
+            if (face_beside(cluster, f)) c.faces.push_back(f);
+        edges_at(cluster, c);
+        if (c.edges.empty()) points_at(cluster, c);
+        if (c.faces.empty() || (c.edges.empty() && c.vertices.empty())) return;
+        c.centre = VertexId(model_.vertices.size());
+        model_.vertices.push_back({centre});
+        c.key = make_key("bulk", body_.key, {std::cbrt(volume), (centre - body_.mass.centre).norm()});
+        model_.ledger.push_back({c.key, "halve", "bulk region", EntryState::applied,
+                                 fmt::format("{}: a solid region of {:.0f} mm3 is rigid, with its mass at its centre, coupled to {} edge(s) and {} point(s)", body_.name,
+                                             volume, c.edges.size(), c.vertices.size()),
+                                 volume, centre, body_.name});
+        taken.insert(taken.end(), c.faces.begin(), c.faces.end());
+        model_.couplings.push_back(std::move(c));
+    }
+
+    bool face_beside(int cluster, int f) const {
+        const Face& face = body_.faces[ix(f)];
+        double in = 0, all = 0;
+        for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i) {
+            Vec3 m = Vec3::Zero();
+            for (int c : body_.facets[i].corners) m += body_.points[ix(c)] / 3;
+            const double a = body_.facet_area(i);
+            all += a, in += beside(cluster, m - 0.6 * pitch_ * body_.facet_normal(i)) ? a : 0;
+        }
+        return in > 0.3 * all;
+    }
+
+    // Edges of one sheet only, with the region across them.
+    void edges_at(int cluster, Coupling& c) {
+        const auto uses = sheets_at_edges(model_);
+        for (std::size_t e = 0; e < model_.edges.size(); ++e) {
+            if (uses[e].size() != 1 || uses[e][0].sides != 1) continue;
+            const Sheet& s = model_.sheets[uses[e][0].sheet.index()];
+            const Curve& k = model_.edges[e].curve;
+            bool all = true;
+            for (const double share : {0.1, 0.37, 0.63, 0.9}) {
+                const double t = k.parameter_at(share);
+                const Vec3 p = k.point(t), side = s.chart.normal(p).cross(k.derivative(t)).normalized();
+                const double off = std::max(0.6 * pitch_, 0.6 * s.thickness.max);
+                all = all && (beside(cluster, p + off * side) || beside(cluster, p - off * side));
+            }
+            if (all) c.edges.push_back(EdgeId(e));
+        }
+    }
+
+    // Places on sheets beside the region, far from each other.
+    void points_at(int cluster, Coupling& c) {
+        for (std::size_t s = 0; s < model_.sheets.size(); ++s) {
+            Sheet& sheet = model_.sheets[s];
+            std::vector<Vec3> feet;
+            for (std::size_t i = 0; i < cluster_.size(); ++i) {
+                if (cluster_[i] != cluster) continue;
+                const Vec3 p = at(static_cast<int>(i));
+                if (std::abs(sheet.chart.height(p)) > 0.5 * sheet.thickness.max + 1.2 * pitch_) continue;
+                const Vec3 q = sheet.chart.foot(p);
+                if (inside(sheet.own_outline, sheet.chart.local2(q))) feet.push_back(q);
+            }
+            // Clear of the sheet's border, where there are such.
+            std::vector<Vec3> clear;
+            for (const Vec3& p : feet)
+                if (border_distance(sheet, p) > 1.5 * sheet.thickness.max) clear.push_back(p);
+            for (const Vec3& p : spread(clear.empty() ? feet : clear)) {
+                c.vertices.push_back(VertexId(model_.vertices.size()));
+                model_.vertices.push_back({p});
+                sheet.regions[0].points.push_back(c.vertices.back());
+            }
+        }
+    }
+
+    static double border_distance(const Sheet& s, const Vec3& p) {
+        const Vec2 q = s.chart.local2(p);
+        double d = std::numeric_limits<double>::max();
+        for (const auto& loop : s.own_outline)
+            for (std::size_t i = 0, j = loop.size() - 1; i < loop.size(); j = i++) {
+                const Vec2 run = loop[i] - loop[j];
+                const double w = std::clamp((q - loop[j]).dot(run) / std::max(run.squaredNorm(), 1e-300), 0.0, 1.0);
+                d = std::min(d, (loop[j] + w * run - q).norm());
+            }
+        return d;
+    }
+
+    static std::vector<Vec3> spread(const std::vector<Vec3>& points) {
+        std::vector<Vec3> out;
+        if (points.empty()) return out;
+        out.push_back(points[0]);
+        while (out.size() < most_points) {
+            double best = 0;
+            Vec3 far = out[0];
+            for (const Vec3& p : points) {
+                double d = std::numeric_limits<double>::max();
+                for (const Vec3& q : out) d = std::min(d, (p - q).norm());
+                if (d > best) best = d, far = p;
+            }
+            if (best <= 0) break;
+            out.push_back(far);
+        }
+        return out;
+    }
+
+    static constexpr int free_cell = -2;
+    Model& model_;
+    const Body& body_;
+    int id_;
+    const std::vector<WallSurface>& walls_;
+    const std::vector<int>& loose_;
+    double tol_, pitch_ = 1;
+    Vec3 origin_ = Vec3::Zero();
+    std::array<int, 3> n_{};
+    std::vector<int> cluster_;  // of each point of the grid; -1 in no region
+};
+
+}  // namespace
+
+std::vector<int> couple_bulk_regions(Model& model, const Assembly& solids, int body, const std::vector<WallSurface>& walls, const std::vector<int>& loose_faces) {
+    return Regions(model, solids, body, walls, loose_faces).run();
+}
+
+}  // namespace halvo
