@@ -91,7 +91,9 @@ TEST(Curved, TubeMiddleIsExact) {
 }
 
 TEST(Curved, FinsOfABlockAreSheetsAndTheBlockIsNamed) {
-    const Job j = job_of(finned_block());
+    Plan plan;
+    plan.halve.bulk = BulkAs::named;
+    const Job j = job_of(finned_block(), plan);
     EXPECT_EQ(j.model.sheets.size(), 5u);
     for (const Sheet& s : j.model.sheets) EXPECT_NEAR(s.area(), 80 * 50, 1e-6);
     bool named = false;

@@ -144,3 +144,27 @@ TEST(PlanFile, JointsByRule) {
     expect_error(source + "[[joint]]\nbetween = \"a\"\n", 3, "nothing to do");
     expect_error(source + "[[joint]]\nid = \"a\"\nreach = 3\n", 3, "with bodies");
 }
+
+TEST(PlanFile, MeshKeysLimitsAndSizes) {
+    const Plan p = plan_of(source +
+                           "[mesh]\nangle = 15\nchord = \"0.1 mm\"\nacross = 3\nrings = 2\nring_width = \"3 mm\"\naround = 12\nalong_member = 4\n[mesh.limits]\naspect = 6\n"
+                           "warpage = 10\n[[size]]\nbody = \"rib*\"\nsize = \"5 mm\"\n[halve]\nbulk = \"named\"\n[prove]\nstrict = true\n");
+    EXPECT_NEAR(p.mesh.angle, 15 * pi / 180, 1e-12);
+    EXPECT_EQ(p.mesh.across, 3);
+    EXPECT_EQ(p.mesh.rings, 2);
+    EXPECT_EQ(p.mesh.around, 12);
+    EXPECT_EQ(p.mesh.along_member, 4);
+    EXPECT_EQ(p.mesh.limits.aspect, 6);
+    EXPECT_EQ(p.mesh.limits.warpage, 10);
+    ASSERT_EQ(p.mesh.sizes.size(), 1u);
+    EXPECT_EQ(p.mesh.sizes[0].size, 5);
+    EXPECT_EQ(p.halve.bulk, BulkAs::named);
+    EXPECT_TRUE(p.prove.strict);
+    expect_error(source + "[mesh.limits]\naspekt = 6\n", 4, "mesh.limits.aspect");
+    expect_error(source + "[mesh]\nrings = 1.5\n", 4, "whole number");
+    expect_error(source + "[[size]]\nbody = \"a\"\n", 3, "size.size");
+    Plan q;
+    set_plan_value(q, "mesh.limits.skew=50");
+    EXPECT_EQ(q.mesh.limits.skew, 50);
+    EXPECT_THROW(set_plan_value(q, "mesh.rings=0"), Error);
+}

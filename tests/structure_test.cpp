@@ -192,6 +192,28 @@ TEST(Structure, SixTubesAtANode) {
     }
 }
 
+TEST(Structure, SaddleOnAPipeIsLinkedRoundItsEdges) {
+    for (const bool turned : {false, true}) {
+        const Job j = job_of(turned ? moved(pipe_with_saddle(), anywhere()) : pipe_with_saddle());
+        expect_whole(j);
+        EXPECT_EQ(joint_count(j.model, "lap"), 1);
+        ASSERT_GT(j.mesh.links, 0);
+        for (const Element& e : j.mesh.elements)
+            if (e.kind == ElementKind::rigid) {
+                EXPECT_NEAR((j.mesh.nodes[static_cast<std::size_t>(e.nodes[0])] - j.mesh.nodes[static_cast<std::size_t>(e.nodes[1])]).norm(), (5 + 4) / 2.0, 1e-6);
+            }
+    }
+}
+
+TEST(Structure, SheetHeldAtOnePointIsNamed) {
+    // The second plate touches the first with one corner only.
+    const auto turned = make::moved(box({0, 0, 0}, {100, 100, 5}), make::place({200, 100, 0}, Vec3::UnitZ(), Vec3(1, -1, 0)));
+    const Job j = job_of({{"one", box({0, 0, 0}, {200, 200, 5})}, {"two", turned}});
+    int named = 0;
+    for (const Finding& f : j.model.findings) named += f.kind == "hangs on by a point" || f.kind == "contact without a joint";
+    EXPECT_GE(named, 1);
+}
+
 TEST(Structure, OverlapDoublesNoMaterial) {
     const Job j = job_of(overlapping_tee());
     expect_whole(j);

@@ -75,6 +75,13 @@ Items six_at_a_node() {
     return out;
 }
 
+Items pipe_with_saddle() {
+    const auto ring = [](double r, double t, double from, double to) {
+        return make::moved(make::extrude({make::circle(r), make::reversed(make::circle(r - t))}, to - from), make::place({0, 0, from}));
+    };
+    return {{"pipe", ring(100, 5, 0, 600)}, {"saddle", make::cut(ring(104, 4, 200, 400), {box({-200, -200, 0}, {400, 200, 600})})}};
+}
+
 Items overlapping_tee() {
     return {{"base", box({0, 0, 0}, {300, 200, 6})}, {"web", box({0, 97, 5.7}, {300, 6, 100})}};
 }

@@ -21,6 +21,8 @@ using Items = std::vector<make::Item>;
 [[nodiscard]] Items hood_with_rails();
 /// Six tubes that meet in one place, their axes missing it by up to 1 mm each.
 [[nodiscard]] Items six_at_a_node();
+/// A pipe of radius 100 and a half sleeve of 4 mm lying on it over 200 mm of its length.
+[[nodiscard]] Items pipe_with_saddle();
 /// Plates of 6 mm, one standing 0.3 mm deep in the other.
 [[nodiscard]] Items overlapping_tee();
 /// A grid of `cells` x `cells` cells: plates on edge both ways and tubes standing at their corners.

@@ -100,6 +100,7 @@ private:
     void decide(const Arrangement& a) {
         keep_.resize(walls_.size());
         stubs_.assign(walls_.size(), {0, 0.0});
+        held_.resize(walls_.size());
         parallel_for(walls_.size(), [&](std::size_t i) {
             const WallSurface& p = walls_[i];
             for (const Cell& c : a.sheets[i].cells) {
@@ -123,6 +124,7 @@ private:
                     if (!k.kept) ++stubs_[i].first, stubs_[i].second += c.area;
                 }
                 keep_[i].push_back(k);
+                held_[i].push_back(held >= supported_share * all);
             }
         });
         for (std::size_t i = 0; i < walls_.size(); ++i) {
@@ -133,7 +135,8 @@ private:
         }
     }
 
-    // Cells that hang together but are, in all, narrower or smaller than makes sense for a wall of their thickness.
+    // Cells that hang together but are, in all, narrower or smaller than makes sense for a wall of their thickness, or that
+    // nowhere lie between the wall's own sides.
     void drop_strays(const Arrangement& a) {
         strays_.assign(walls_.size(), {0, 0.0});
         for (std::size_t i = 0; i < walls_.size(); ++i) {
@@ -144,8 +147,12 @@ private:
                 if (const auto other = cells.cell_of.find(half ^ 1); kept(cell) && other != cells.cell_of.end() && kept(other->second))
                     groups.tie(cell, other->second);
             std::map<int, std::pair<double, double>> measures;  // area, outline
-            for (std::size_t c = 0; c < cells.cells.size(); ++c)
-                if (keep_[i][c].kept) measures[groups.root(static_cast<int>(c))].first += cells.cells[c].area;
+            std::set<int> held;
+            for (std::size_t c = 0; c < cells.cells.size(); ++c) {
+                if (!keep_[i][c].kept) continue;
+                measures[groups.root(static_cast<int>(c))].first += cells.cells[c].area;
+                if (held_[i][c]) held.insert(groups.root(static_cast<int>(c)));
+            }
             for (const auto& [half, cell] : cells.cell_of) {
                 const auto other = cells.cell_of.find(half ^ 1);
                 if (kept(cell) && (other == cells.cell_of.end() || !kept(other->second)))
@@ -155,7 +162,7 @@ private:
                 if (!keep_[i][c].kept) continue;
                 const auto& [area, outline] = measures[groups.root(static_cast<int>(c))];
                 const double t = walls_[i].wall->thickness;
-                if (area > stray_size * t * t && 2 * area > stray_width * t * outline) continue;
+                if (held.count(groups.root(static_cast<int>(c))) && area > stray_size * t * t && 2 * area > stray_width * t * outline) continue;
                 keep_[i][c].kept = false;
                 ++strays_[i].first, strays_[i].second += cells.cells[c].area;
             }
@@ -385,6 +392,7 @@ private:
     std::vector<std::string> keys_;
     ArrangementInput input_;
     std::vector<std::vector<Keep>> keep_;
+    std::vector<std::vector<char>> held_;                 // cells that lie between the wall's own sides
     std::vector<std::pair<int, double>> stubs_, strays_;  // pieces dropped of each wall, and their area
 };
 

@@ -106,14 +106,6 @@ void span(const Body& body, WallSurface& w) {
 
 }  // namespace
 
-Curve foot_curve(const Chart& chart, const Curve& c, double tol) {
-    if (chart.flat() && c.is_line()) return Curve::segment(chart.foot(c.start()), chart.foot(c.end()));
-    constexpr int n = 48;
-    std::vector<Vec3> points;
-    for (int k = 0; k <= n; ++k) points.push_back(chart.foot(c.point(c.t0 + (c.t1 - c.t0) * k / n)));
-    return curve_through(points, tol);
-}
-
 WallSurface make_wall_surface(const Body& body, const BodyBoxes& boxes, const Wall& wall, bool turn, double tol, double chord) {
     WallSurface w;
     w.wall = &wall;

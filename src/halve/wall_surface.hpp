@@ -3,6 +3,7 @@
 
 #include "body/section.hpp"
 #include "body/wall_search.hpp"
+#include "geom/foot_curve.hpp"
 
 #include <halvo/model.hpp>
 
@@ -28,9 +29,6 @@ struct WallSurface {
     std::vector<std::size_t> beside;  ///< walls that may run parallel to it within their thickness
     std::vector<std::size_t> smooth;  ///< walls that continue it smoothly
 };
-
-/// The foot of a curve on a surface, of the simplest kind that keeps to `tol`.
-[[nodiscard]] Curve foot_curve(const Chart& chart, const Curve& c, double tol);
 
 /// Cuts the body with the wall's midsurface, turned over if asked. `tol` is that of points, `chord` that of polygons.
 [[nodiscard]] WallSurface make_wall_surface(const Body& body, const BodyBoxes& boxes, const Wall& wall, bool turn, double tol, double chord);

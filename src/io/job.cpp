@@ -6,6 +6,7 @@
 #include "core/keys.hpp"
 #include "core/wildcard.hpp"
 #include "io/select.hpp"
+#include "prove/audit.hpp"
 
 #include <fmt/format.h>
 
@@ -105,6 +106,9 @@ void run(Job& job, Stage from, Stage until, const Observer& observer) {
     step(Stage::prove, [&] {
         job.proof = prove(job.solids, job.model, job.mesh, plan.prove, plan.join.reach, observer);
         add_contact_findings(job);
+        std::erase_if(job.model.findings, [](const Finding& f) { return f.kind == "hangs on by a point"; });
+        const auto hanging = hanging_findings(job.model, job.solids);
+        job.model.findings.insert(job.model.findings.end(), hanging.begin(), hanging.end());
         if (!plan.prove.strict) return;
         for (const Finding& f : job.model.findings)
             if (f.kind == "mesh outside its limits") job.proof.outside.push_back("mesh: " + f.about), job.proof.within_bounds = false;

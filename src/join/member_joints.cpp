@@ -462,8 +462,13 @@ Vec3 snapped_to_sheet(const Model& model, const SheetState& state, const Sheet& 
         for (const auto& loop : r.loops)
             for (const EdgeUse& u : loop) {
                 const Curve& c = model.edges[u.edge.index()].curve;
-                const Vec3 k = c.point(c.nearest(q));
-                if ((k - q).norm() < distance) distance = (k - q).norm(), best = k;
+                Vec3 k = c.point(c.nearest(q));
+                if ((k - q).norm() >= distance) continue;
+                distance = (k - q).norm();
+                // A vertex next to it serves as well, and leaves no short edge.
+                for (const Vec3& end : {c.start(), c.end()})
+                    if ((end - k).norm() < 0.5 * sheet.thickness.max) k = end;
+                best = k;
             }
     return best;
 }

@@ -1,4 +1,5 @@
 // Joints between sheets of different bodies: corners, tees, crosses, butts in one plane, laps face to face.
+#include "geom/foot_curve.hpp"
 #include "join/work.hpp"
 
 #include <algorithm>
@@ -9,6 +10,7 @@ namespace {
 
 constexpr double least_crossing = 0.1;  // sine of the flattest angle between sheets that meet along a line
 constexpr double parallel = 2e-3;       // sine below which two sheets run alongside
+constexpr double along_skin = 0.05;     // the same where curved skins lie on each other
 
 class SheetJoiner {
 public:
@@ -46,7 +48,9 @@ private:
 
     void pair(std::size_t a, std::size_t b) {
         if (!sheet(a).chart.flat() || !sheet(b).chart.flat()) {
+            const std::size_t before = work_.joints.size();
             meet_curved(model_, contacts_, work_, a, b);
+            if (work_.joints.size() == before) beside_curved(a, b);
             return;
         }
         const double sine = sheet(a).chart.plane().z.cross(sheet(b).chart.plane().z).norm();
@@ -136,6 +140,20 @@ private:
         if (apart <= touching + work_.reach + 10 * work_.tol) lap(a, b, apart - touching);
     }
 
+    // Curved sheets whose skins lie on each other: a doubler round a pipe, a strap in a bend.
+    void beside_curved(std::size_t a, std::size_t b) {
+        if (sheet(a).body == sheet(b).body || !contacts_.known()) return;
+        const double touching = 0.5 * (work_.sheets[a].thickest + work_.sheets[b].thickest), within = touching + work_.reach + 10 * work_.tol;
+        double gap = std::numeric_limits<double>::max();
+        for (const ContactPoint& c : contacts_.between(sheet(a).body, sheet(b).body)) {
+            const SkinPoint p = sheet(a).chart.on(c.place), q = sheet(b).chart.on(c.place);
+            const double apart = (p.point - q.point).norm();
+            if (apart > within || apart < 0.5 * touching || p.normal.cross(q.normal).norm() > along_skin) continue;
+            gap = std::min(gap, std::max(0.0, c.gap));
+        }
+        if (gap < std::numeric_limits<double>::max()) lap(a, b, gap);
+    }
+
     // Edges that face each other in one plane: the first sheet closes the gap, then both share the line.
     void butt(std::size_t a, std::size_t b) {
         const auto edges = work_.sheets[b].edges;
@@ -190,15 +208,20 @@ private:
     void lap(std::size_t a, std::size_t b, double gap) {
         const auto contact = contacts_.between(sheet(a).body, sheet(b).body);
         for (const auto& [from, onto] : {std::pair(a, b), std::pair(b, a)}) {
-            const Frame& f = sheet(onto).chart.plane();
-            std::set<int> edges;
+            const Chart& chart = sheet(onto).chart;
+            const double furthest = 0.5 * (work_.sheets[a].thickest + work_.sheets[b].thickest) + work_.reach + 10 * work_.tol;
+            std::map<int, int> edges;
             for (const Region& r : sheet(from).regions)
                 for (const auto& loop : r.loops)
-                    for (const EdgeUse& u : loop) edges.insert(u.edge.value);
-            for (int e : edges) {
+                    for (const EdgeUse& u : loop) ++edges[u.edge.value];
+            for (const auto& [e, uses] : edges) {
+                if (uses > 1 && !sheet(from).chart.flat()) continue;  // where a closed surface is cut open
                 const Curve& c = model_.edges[static_cast<std::size_t>(e)].curve;
-                const Vec3 shift = -f.height(c.middle()) * f.z;
-                const auto over = [&](double w) { return inside(work_.sheets[onto].polygons, f.local2(c.point(c.t0 + w * (c.t1 - c.t0)))); };
+                const Vec3 shift = chart.foot(c.middle()) - c.middle();
+                const auto over = [&](double w) {
+                    const Vec3 p = c.point(c.t0 + w * (c.t1 - c.t0)), q = chart.foot(p);
+                    return (chart.flat() || (p - q).norm() <= furthest) && inside(work_.sheets[onto].polygons, chart.local2(q));
+                };
                 if (!over(0.05) || !over(0.5) || !over(0.95)) continue;
                 if (contacts_.known() && !touches(contact, c.middle(), work_.sheets[from].thickest + c.length() / 2)) continue;
                 JointRecord j;
@@ -209,7 +232,7 @@ private:
                 j.place = c.middle() + 0.5 * shift;
                 const int number = add_joint(model_, work_, j);
                 if (number < 0) continue;
-                const int imprint = work_.add_curve(c.moved(Eigen::Isometry3d(Eigen::Translation3d(shift))));
+                const int imprint = work_.add_curve(chart.flat() ? c.moved(Eigen::Isometry3d(Eigen::Translation3d(shift))) : foot_curve(chart, c, work_.tol));
                 work_.sheets[onto].curves.push_back(imprint);
                 work_.line_links.push_back({e, imprint, 0, 0, -1, number});
             }

@@ -138,7 +138,8 @@ void meet_members(Model& model, double reach);
 
 /// A few of the contact points, far from each other.
 [[nodiscard]] std::vector<Vec3> spread_points(const std::vector<ContactPoint>& points, std::size_t most);
-/// Foot on a sheet; outside its boundary, or within half a thickness of it, the nearest point of the boundary.
+/// Foot on a sheet; outside its boundary, or within half a thickness of it, the nearest point of the boundary, or the
+/// vertex next to that.
 [[nodiscard]] Vec3 snapped_to_sheet(const Model& model, const SheetState& state, const Sheet& sheet, const Vec3& p);
 
 /// Adds a joint: its number, -1 when it is refused, -2 when an earlier run recorded it already.

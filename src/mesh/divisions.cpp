@@ -150,7 +150,8 @@ private:
             const double radius = c.is_line() ? 0 : mean_radius(c);
             if (radius > options_.chord) step = std::min(step, 2 * std::acos(1 - options_.chord / radius));
         }
-        const double smallest = options_.smallest > 0 ? options_.smallest : edge_size_[e] / 5;
+        // Without bounds of the plan's own, tight curves are divided no finer than a fifth of the size.
+        const double smallest = options_.smallest > 0 ? options_.smallest : edge_size_[e] / (options_.angle > 0 || options_.chord > 0 ? 100 : 5);
         const double largest = options_.largest > 0 ? options_.largest : edge_size_[e] * 1.5;
         int n = std::min(least_on(c, step), std::max(1, static_cast<int>(length / smallest)));
         if (closed(e)) n = std::max({n, 6, hole_[e] ? options_.around : 0});

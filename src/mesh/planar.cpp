@@ -164,6 +164,12 @@ PlanarMesh free_mesh(const PlanarInput& in) {
     };
     if (!o.polygons.empty()) add_polygon(outer, o.polygons[0]);
     for (const auto& s : in.inner) add_segment(all, in.points[ix(s[0])], in.points[ix(s[1])]), add_segment(outer, in.points[ix(s[0])], in.points[ix(s[1])]);
+    // Points inside the region stay clear of rows, too.
+    std::vector<bool> bounds(in.points.size(), false);
+    for (const auto& loop : in.loops)
+        for (int i : loop) bounds[ix(i)] = true;
+    for (std::size_t i = 0; i < in.points.size(); ++i)
+        if (!bounds[i]) outer.add(in.points[i], clearance * 0.75 * h);
     // Rows round one hole keep off the others.
     PlanarMesh out{in.points, {}};
     auto loops = in.loops;

@@ -363,13 +363,15 @@ std::vector<std::vector<Vec2>> cell_polygons(const Arrangement& a, const Chart& 
 
 std::vector<AreaSample> spread_inside(const std::vector<std::vector<Vec2>>& loops, std::size_t least) {
     std::vector<Vec2> points;
-    std::map<std::pair<double, double>, int> known;
+    // Points of a curve run along there and back agree to rounding only.
+    constexpr double same = 1e6;  // to a millionth of a millimetre
+    std::map<std::pair<std::int64_t, std::int64_t>, int> known;
     std::map<std::array<int, 2>, bool> odd;
     std::vector<std::array<int, 2>> segments;
     for (const auto& loop : loops) {
         std::vector<int> ids;
         for (const Vec2& p : loop) {
-            const auto [it, fresh] = known.try_emplace({p.x(), p.y()}, static_cast<int>(points.size()));
+            const auto [it, fresh] = known.try_emplace({std::llround(p.x() * same), std::llround(p.y() * same)}, static_cast<int>(points.size()));
             if (fresh) points.push_back(p);
             ids.push_back(it->second);
         }

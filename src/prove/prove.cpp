@@ -60,10 +60,10 @@ private:
                     turn.col(k) << dn.dot(f.x), dn.dot(f.y);
                 }
                 const double mean = 0.5 * turn.trace(), gauss = turn.determinant(), u = sides.up, v = sides.down;
-                sum += a.area * (u + v + mean * (u * u - v * v) + gauss * (u * u * u + v * v * v) / 3);
+                sum += a.area * (mean * (u * u - v * v) + gauss * (u * u * u + v * v * v) / 3);
                 area += a.area;
             }
-        return area > 0 ? sum / area : s.thickness.mean;
+        return s.thickness.mean + (area > 0 ? sum / area : 0);
     }
 
     void volumes() {

@@ -1,0 +1,106 @@
+// Solid regions of thin parts: walls end at them, and they are rigid masses coupled to what ends there.
+#include "curved_parts.hpp"
+
+#include <gtest/gtest.h>
+
+using namespace test;
+using make::box;
+using make::cylinder;
+using make::fuse;
+
+namespace {
+
+struct Bulky {
+    std::string name;
+    std::function<make::Solid()> solid;
+    double volume;      // of the solid region
+    double area;        // of the sheets
+    std::size_t edges;  // coupled; 0: points are
+};
+
+const std::vector<Bulky>& bulky() {
+    static const std::vector<Bulky> all = {
+        {"pipe on a block", [] { return fuse({box({-60, -60, -50}, {120, 120, 50}), pipe(30, 3, 150)}); }, 120 * 120 * 50.0, 2 * pi * 28.5 * 150, 1},
+        {"plug in a pipe", [] { return fuse({pipe(40, 2, 300), cylinder({0, 0, 130}, Vec3::UnitZ(), 38, 60)}); }, pi * 40 * 40 * 60, 2 * pi * 39 * 240, 2},
+        {"boss on a plate", [] { return fuse({box({0, 0, 0}, {200, 150, 4}), cylinder({100, 75, 0}, Vec3::UnitZ(), 25, 40)}); }, pi * 25 * 25 * 40,
+         200 * 150 - pi * 25 * 25, 1},
+    };
+    return all;
+}
+
+class SolidRegion : public ::testing::TestWithParam<std::size_t> {};
+
+}  // namespace
+
+TEST_P(SolidRegion, IsAMassThatTheWallsEndAt) {
+    const Bulky& b = bulky()[GetParam()];
+    for (const bool turned : {false, true}) {
+        const Job j = job_of(turned ? make::moved(b.solid(), anywhere()) : b.solid());
+        EXPECT_NEAR(total_area(j.model), b.area, 1e-3 * b.area);
+        ASSERT_EQ(j.model.couplings.size(), 1u);
+        const Coupling& c = j.model.couplings[0];
+        EXPECT_NEAR(c.volume, b.volume, 1e-3 * b.volume);
+        EXPECT_EQ(c.edges.size(), b.edges);
+        EXPECT_EQ(connected_parts(j.model).count, 1);
+        EXPECT_EQ(j.mesh.parts, 1);
+        EXPECT_LT(std::abs(j.proof.volume_error), 1e-3);
+        EXPECT_TRUE(j.proof.within_bounds);
+        EXPECT_TRUE(j.model.findings.empty());
+        check_mesh(j.model, j.mesh);
+    }
+}
+
+TEST_P(SolidRegion, StaysNamedWhereThePlanWantsThat) {
+    Plan plan;
+    plan.halve.bulk = BulkAs::named;
+    const Job j = job_of(bulky()[GetParam()].solid(), plan);
+    EXPECT_TRUE(j.model.couplings.empty());
+    EXPECT_TRUE(std::any_of(j.model.findings.begin(), j.model.findings.end(), [](const Finding& f) { return f.kind == "skin without a sheet"; }));
+    EXPECT_FALSE(j.proof.within_bounds);
+}
+
+INSTANTIATE_TEST_SUITE_P(All, SolidRegion, ::testing::Values(0, 1, 2));
+
+TEST(SolidRegions, FinsOnABlockAreOnePart) {
+    const Job j = job_of(finned_block());
+    EXPECT_EQ(j.model.couplings.size(), 1u);
+    EXPECT_EQ(connected_parts(j.model).count, 1);
+    EXPECT_LT(std::abs(j.proof.volume_error), 1e-3);
+}
+
+TEST(SolidRegions, PinThroughALugHoldsItsSheetByPoints) {
+    const make::Solid s = fuse({pipe(40, 3, 300), box({38, -4, 100}, {60, 8, 80}), cylinder({85, -15, 140}, Vec3::UnitY(), 12, 30)});
+    const Job j = job_of(s);
+    ASSERT_EQ(j.model.couplings.size(), 1u);
+    EXPECT_FALSE(j.model.couplings[0].vertices.empty() && j.model.couplings[0].edges.empty());
+    EXPECT_EQ(j.mesh.parts, 1);
+    check_mesh(j.model, j.mesh);
+}
+
+TEST(Ball, ClosedAndHollowIsTwoHalves) {
+    for (const bool turned : {false, true}) {
+        const make::Solid s = make::cut(make::ball({0, 0, 0}, 80), {make::ball({0, 0, 0}, 77)});
+        const Job j = job_of(turned ? make::moved(s, anywhere()) : s);
+        ASSERT_EQ(j.model.sheets.size(), 2u);
+        EXPECT_NEAR(total_area(j.model), 4 * pi * 78.5 * 78.5, 1e-5 * 4 * pi * 78.5 * 78.5);
+        EXPECT_NEAR(seam_length(j.model, "smooth"), 2 * pi * 78.5, 1e-6);
+        EXPECT_EQ(j.mesh.parts, 1);
+        EXPECT_NEAR(j.mesh.free_edge_length, 0, 1e-9);
+        EXPECT_TRUE(j.proof.within_bounds);
+        check_mesh(j.model, j.mesh);
+    }
+}
+
+TEST(Ball, WithAPipeThroughItsMiddle) {
+    const make::Solid out = fuse({make::ball({0, 0, 0}, 80), cylinder({-200, 0, 0}, Vec3::UnitX(), 30, 400)});
+    const make::Solid in = fuse({make::ball({0, 0, 0}, 77), cylinder({-210, 0, 0}, Vec3::UnitX(), 27, 420)});
+    const make::Solid s = make::cut(out, {in});
+    const Job j = job_of(s);
+    EXPECT_EQ(j.model.sheets.size(), 4u);
+    EXPECT_EQ(connected_parts(j.model).count, 1);
+    const double r = 28.5, reach = std::sqrt(78.5 * 78.5 - r * r);
+    EXPECT_NEAR(total_area(j.model), 2 * 2 * pi * r * (200 - reach) + 2 * 2 * pi * 78.5 * reach, 1e-4 * 4 * pi * 78.5 * 78.5);
+    EXPECT_NEAR(seam_length(j.model, "corner"), 2 * 2 * pi * r, 1e-5);
+    EXPECT_TRUE(j.proof.within_bounds);
+    check_mesh(j.model, j.mesh);
+}
