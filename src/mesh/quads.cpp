@@ -172,9 +172,17 @@ void smooth(PlanarMesh& m, std::size_t fixed) {
         }
 }
 
-// Points round poor elements try short steps in eight directions and keep what lifts the worst of them.
-void lift_worst(PlanarMesh& m, std::size_t fixed) {
+// Points round poor elements try short steps in eight directions and keep what lifts the worst of them. Those before `free` stay
+// near where they were: a shape alone would let edges shrink.
+void lift_worst(PlanarMesh& m, std::size_t fixed, std::size_t free) {
+    constexpr double leeway = 0.25;  // of the shortest edge
     const auto at = elements_at(m);
+    const std::vector<Vec2> home(m.points.begin() + static_cast<std::ptrdiff_t>(fixed), m.points.begin() + static_cast<std::ptrdiff_t>(free));
+    std::vector<double> bound(home.size(), std::numeric_limits<double>::max());
+    for (std::size_t v = fixed; v < free; ++v)
+        for (int e : at[v])
+            for (int n : m.elements[ix(e)])
+                if (n >= 0 && n != static_cast<int>(v)) bound[v - fixed] = std::min(bound[v - fixed], leeway * (m.points[ix(n)] - m.points[v]).norm());
     const auto worst = [&](std::size_t v) { return worst_of(m, at[v]); };
     for (int round = 0; round < lifting_rounds; ++round)
         for (std::size_t v = fixed; v < m.points.size(); ++v) {
@@ -189,7 +197,8 @@ void lift_worst(PlanarMesh& m, std::size_t fixed) {
                 for (int k = 0; k < 8; ++k) {
                     const Vec2 was = m.points[v];
                     m.points[v] = was + step * Vec2(std::cos(k * pi / 4), std::sin(k * pi / 4));
-                    const double now = worst(v);
+                    const bool strayed = v < free && (m.points[v] - home[v - fixed]).norm() > bound[v - fixed];
+                    const double now = strayed ? -1 : worst(v);
                     if (now > best) best = now;
                     else m.points[v] = was;
                 }
@@ -222,7 +231,7 @@ void make_quads(PlanarMesh& mesh, const std::vector<Triangle>& triangles, std::s
     smooth(mesh, fixed);
     // The rows' own points may give way where that lifts what is worst.
     mesh.elements.insert(mesh.elements.end(), rows.begin(), rows.end());
-    lift_worst(mesh, given);
+    lift_worst(mesh, given, fixed);
     cut_bad_quads(mesh);
     // Points that lost all their elements leave no gap in the numbering.
     std::vector<int> number(mesh.points.size(), -1);

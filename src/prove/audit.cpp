@@ -9,8 +9,8 @@
 namespace halvo {
 
 std::vector<Finding> hanging_findings(const Model& model, const Assembly& solids) {
-    // Who uses each vertex and edge: sheets by number, anything else as -1.
-    constexpr int other = -1;
+    // Who uses each vertex and edge: sheets by number; members, which hold a sheet with all of their section, and couplings; links.
+    constexpr int other = -1, link = -2;
     std::vector<std::set<int>> at_vertex(model.vertices.size()), at_edge(model.edges.size());
     const auto use = [&](EdgeId e, int who) {
         at_edge[e.index()].insert(who);
@@ -25,8 +25,8 @@ std::vector<Finding> hanging_findings(const Model& model, const Assembly& solids
         }
     for (const Member& m : model.members)
         for (const EdgeUse& u : m.chain) use(u.edge, other);
-    for (const Link& l : model.links) at_vertex[l.a.index()].insert(other), at_vertex[l.b.index()].insert(other);
-    for (const EdgeLink& l : model.edge_links) use(l.a, other), use(l.b, other);
+    for (const Link& l : model.links) at_vertex[l.a.index()].insert(link), at_vertex[l.b.index()].insert(link);
+    for (const EdgeLink& l : model.edge_links) use(l.a, link), use(l.b, link);
     for (const Coupling& c : model.couplings) {
         for (EdgeId e : c.edges) use(e, other);
         for (VertexId v : c.vertices) at_vertex[v.index()].insert(other);
@@ -43,7 +43,7 @@ std::vector<Finding> hanging_findings(const Model& model, const Assembly& solids
                 if (s >= 0) along[static_cast<std::size_t>(s)] = true;
     std::vector<Finding> out;
     for (std::size_t i = 0; i < model.sheets.size(); ++i) {
-        if (along[i] || held[i].size() != 1) continue;
+        if (along[i] || held[i].size() != 1 || at_vertex[*held[i].begin()].count(other)) continue;
         const Sheet& s = model.sheets[i];
         const std::string body = s.body >= 0 ? solids.bodies[static_cast<std::size_t>(s.body)].name : "";
         out.push_back({make_key("finding", "hangs " + s.key, {}), "hangs on by a point", fmt::format("{} of {} is held at one point only", s.key, body),
