@@ -20,10 +20,21 @@ struct Bulky {
 
 const std::vector<Bulky>& bulky() {
     static const std::vector<Bulky> all = {
-        {"pipe on a block", [] { return fuse({box({-60, -60, -50}, {120, 120, 50}), pipe(30, 3, 150)}); }, 120 * 120 * 50.0, 2 * pi * 28.5 * 150, 1},
-        {"plug in a pipe", [] { return fuse({pipe(40, 2, 300), cylinder({0, 0, 130}, Vec3::UnitZ(), 38, 60)}); }, pi * 40 * 40 * 60, 2 * pi * 39 * 240, 2},
-        {"boss on a plate", [] { return fuse({box({0, 0, 0}, {200, 150, 4}), cylinder({100, 75, 0}, Vec3::UnitZ(), 25, 40)}); }, pi * 25 * 25 * 40,
-         200 * 150 - pi * 25 * 25, 1},
+        {"pipe on a block",
+         [] {
+             return fuse({box({-60, -60, -50}, {120, 120, 50}), pipe(30, 3, 150)});
+         },
+         120 * 120 * 50.0, 2 * pi * 28.5 * 150, 1},
+        {"plug in a pipe",
+         [] {
+             return fuse({pipe(40, 2, 300), cylinder({0, 0, 130}, Vec3::UnitZ(), 38, 60)});
+         },
+         pi * 40 * 40 * 60, 2 * pi * 39 * 240, 2},
+        {"boss on a plate",
+         [] {
+             return fuse({box({0, 0, 0}, {200, 150, 4}), cylinder({100, 75, 0}, Vec3::UnitZ(), 25, 40)});
+         },
+         pi * 25 * 25 * 40, 200 * 150 - pi * 25 * 25, 1},
     };
     return all;
 }

@@ -16,7 +16,6 @@ Plan plan_with(const WallRule& rule) {
     return p;
 }
 
-
 make::Solid hollow_box(const Vec3& size, double t) {
     return make::cut(box({0, 0, 0}, size), {box({t, t, t}, size - Vec3(2 * t, 2 * t, 2 * t))});
 }
@@ -138,8 +137,8 @@ TEST(WallsByHand, RefusedPairIsNotMade) {
     const Job j = job_of(plate, plan_with(rule));
     EXPECT_EQ(j.model.sheets.size(), 0u);
     EXPECT_FALSE(j.proof.within_bounds);
-    EXPECT_TRUE(std::any_of(j.model.ledger.begin(), j.model.ledger.end(),
-                            [](const LedgerEntry& e) { return e.kind == "wall" && e.state == EntryState::refused; }));
+    EXPECT_TRUE(
+        std::any_of(j.model.ledger.begin(), j.model.ledger.end(), [](const LedgerEntry& e) { return e.kind == "wall" && e.state == EntryState::refused; }));
 }
 
 TEST(WallsByHand, FaceAloneLiesWhereThePlanPutsIt) {

@@ -104,7 +104,9 @@ TEST(MeshSize, FourHundredHolesHaveTheirRows) {
         std::set<int> on_hole;
         for (std::size_t i = 0; i < m.nodes.size(); ++i)
             for (const Edge& e : model.edges)
-                if (!e.curve.is_line() && e.curve.box().squaredExteriorDistance(m.nodes[i]) < 1e-9 && (e.curve.point(e.curve.nearest(m.nodes[i])) - m.nodes[i]).norm() < 1e-9) on_hole.insert(static_cast<int>(i));
+                if (!e.curve.is_line() && e.curve.box().squaredExteriorDistance(m.nodes[i]) < 1e-9 &&
+                    (e.curve.point(e.curve.nearest(m.nodes[i])) - m.nodes[i]).norm() < 1e-9)
+                    on_hole.insert(static_cast<int>(i));
         EXPECT_EQ(on_hole.size(), 400u * 12u);
         int rows = 0;
         for (const Element& e : m.elements) {

@@ -140,9 +140,9 @@ TEST(Vtu, IsWhatTheContractSays) {
     EXPECT_EQ(piece.attribute("NumberOfCells").as_uint(), j.mesh.elements.size());
     std::map<std::string, std::string> types;
     for (const auto& a : piece.child("CellData").children()) types[a.attribute("Name").as_string()] = a.attribute("type").as_string();
-    const std::map<std::string, std::string> want = {{"kind", "UInt8"},   {"thickness", "Float64"}, {"offset", "Float64"}, {"sheet", "Int32"},
-                                                     {"member", "Int32"}, {"body", "Int32"},        {"section", "Int32"},  {"scaled_jacobian", "Float64"},
-                                                     {"section_offset", "Float64"}};
+    const std::map<std::string, std::string> want = {
+        {"kind", "UInt8"}, {"thickness", "Float64"}, {"offset", "Float64"},          {"sheet", "Int32"},           {"member", "Int32"},
+        {"body", "Int32"}, {"section", "Int32"},     {"scaled_jacobian", "Float64"}, {"section_offset", "Float64"}};
     EXPECT_EQ(types, want);
     const auto points = float_array(piece.child("Points").child("DataArray"));
     ASSERT_EQ(points.size(), 3 * j.mesh.nodes.size());

@@ -100,9 +100,10 @@ TEST(PlanFile, CommandLineOverrides) {
 }
 
 TEST(PlanFile, WallsByHand) {
-    const Plan p = plan_of(source +
-                           "[[wall]]\nbody = \"duct\"\nfaces = [3, 7]\n[[wall]]\npoints = [0, \"1 cm\", 3]\nthickness = 2\noffset = \"-1 mm\"\n"
-                           "[[wall]]\nwithin = [[0, 0, 0], [100, -50, 20]]\nreference = \"outer\"\nmethod = \"fitted\"\n[[wall]]\nid = \"wall-a\"\nrefuse = true\n");
+    const Plan p =
+        plan_of(source +
+                "[[wall]]\nbody = \"duct\"\nfaces = [3, 7]\n[[wall]]\npoints = [0, \"1 cm\", 3]\nthickness = 2\noffset = \"-1 mm\"\n"
+                "[[wall]]\nwithin = [[0, 0, 0], [100, -50, 20]]\nreference = \"outer\"\nmethod = \"fitted\"\n[[wall]]\nid = \"wall-a\"\nrefuse = true\n");
     ASSERT_EQ(p.halve.walls.size(), 4u);
     EXPECT_TRUE(p.halve.walls[0].pair());
     EXPECT_EQ(p.halve.walls[0].faces, (std::vector<int>{3, 7}));
@@ -130,9 +131,10 @@ TEST(PlanFile, WallsByHandThatMakeNoSense) {
 }
 
 TEST(PlanFile, JointsByRule) {
-    const Plan p = plan_of(source +
-                           "[join]\nmembers = \"meet\"\noverhang = \"2 cm\"\nalong = \"link\"\nbulk = \"named\"\n[[joint]]\nbetween = \"web\"\nand = [\"fl*\", \"7\"]\n"
-                           "reach = \"3 mm\"\n[[joint]]\nid = \"joint-a\"\nrefuse = true\n");
+    const Plan p =
+        plan_of(source +
+                "[join]\nmembers = \"meet\"\noverhang = \"2 cm\"\nalong = \"link\"\nbulk = \"named\"\n[[joint]]\nbetween = \"web\"\nand = [\"fl*\", \"7\"]\n"
+                "reach = \"3 mm\"\n[[joint]]\nid = \"joint-a\"\nrefuse = true\n");
     EXPECT_EQ(p.join.members, MembersMeet::meet);
     EXPECT_EQ(p.join.along, AlongSheet::link);
     EXPECT_EQ(p.join.bulk, BulkAs::named);
@@ -146,9 +148,10 @@ TEST(PlanFile, JointsByRule) {
 }
 
 TEST(PlanFile, MeshKeysLimitsAndSizes) {
-    const Plan p = plan_of(source +
-                           "[mesh]\nangle = 15\nchord = \"0.1 mm\"\nacross = 3\nrings = 2\nring_width = \"3 mm\"\naround = 12\nalong_member = 4\n[mesh.limits]\naspect = 6\n"
-                           "warpage = 10\n[[size]]\nbody = \"rib*\"\nsize = \"5 mm\"\n[halve]\nbulk = \"named\"\n[prove]\nstrict = true\n");
+    const Plan p = plan_of(
+        source +
+        "[mesh]\nangle = 15\nchord = \"0.1 mm\"\nacross = 3\nrings = 2\nring_width = \"3 mm\"\naround = 12\nalong_member = 4\n[mesh.limits]\naspect = 6\n"
+        "warpage = 10\n[[size]]\nbody = \"rib*\"\nsize = \"5 mm\"\n[halve]\nbulk = \"named\"\n[prove]\nstrict = true\n");
     EXPECT_NEAR(p.mesh.angle, 15 * pi / 180, 1e-12);
     EXPECT_EQ(p.mesh.across, 3);
     EXPECT_EQ(p.mesh.rings, 2);

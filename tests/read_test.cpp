@@ -2,9 +2,9 @@
 #include "site_parts.hpp"
 #include "support.hpp"
 
+#include "core/wildcard.hpp"
 #include "io/body_blob.hpp"
 #include "io/bytes.hpp"
-#include "core/wildcard.hpp"
 #include "io/select.hpp"
 
 #include <fmt/format.h>

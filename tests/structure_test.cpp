@@ -121,7 +121,8 @@ TEST(Structure, HatStiffenersLieOnTheirFlanges) {
         ASSERT_GT(j.mesh.links, 0);
         for (const Element& e : j.mesh.elements)
             if (e.kind == ElementKind::rigid) {
-                EXPECT_NEAR((j.mesh.nodes[static_cast<std::size_t>(e.nodes[0])] - j.mesh.nodes[static_cast<std::size_t>(e.nodes[1])]).norm(), (4 + 2) / 2.0, 1e-7);
+                EXPECT_NEAR((j.mesh.nodes[static_cast<std::size_t>(e.nodes[0])] - j.mesh.nodes[static_cast<std::size_t>(e.nodes[1])]).norm(), (4 + 2) / 2.0,
+                            1e-7);
             }
     }
 }
@@ -200,7 +201,8 @@ TEST(Structure, SaddleOnAPipeIsLinkedRoundItsEdges) {
         ASSERT_GT(j.mesh.links, 0);
         for (const Element& e : j.mesh.elements)
             if (e.kind == ElementKind::rigid) {
-                EXPECT_NEAR((j.mesh.nodes[static_cast<std::size_t>(e.nodes[0])] - j.mesh.nodes[static_cast<std::size_t>(e.nodes[1])]).norm(), (5 + 4) / 2.0, 1e-6);
+                EXPECT_NEAR((j.mesh.nodes[static_cast<std::size_t>(e.nodes[0])] - j.mesh.nodes[static_cast<std::size_t>(e.nodes[1])]).norm(), (5 + 4) / 2.0,
+                            1e-6);
             }
     }
 }
@@ -232,7 +234,8 @@ TEST(Structure, GridOfPlatesAndTubesIsOnePart) {
 }
 
 TEST(Structure, BlockBetweenOthersIsACoupling) {
-    Items items{{"block", box({0, 0, 0}, {200, 200, 120})}, bar("post", {100, 100, 120}, {100, 100, 1200}, 60, 60, 4, Vec3::UnitY()),
+    Items items{{"block", box({0, 0, 0}, {200, 200, 120})},
+                bar("post", {100, 100, 120}, {100, 100, 1200}, 60, 60, 4, Vec3::UnitY()),
                 {"wing", box({200, 97, 20}, {300, 6, 80})}};
     const Job j = job_of(items);
     expect_whole(j);

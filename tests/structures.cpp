@@ -10,9 +10,7 @@ make::Item bar(const std::string& name, const Vec3& from, const Vec3& to, double
 }
 
 Items three_plates(double gap) {
-    return {{"base", box({0, 0, 0}, {300, 200, 8})},
-            {"web", box({0, 97, 8 + gap}, {300, 6, 100})},
-            {"flange", box({0, 50, 108 + 2 * gap}, {300, 100, 8})}};
+    return {{"base", box({0, 0, 0}, {300, 200, 8})}, {"web", box({0, 97, 8 + gap}, {300, 6, 100})}, {"flange", box({0, 50, 108 + 2 * gap}, {300, 100, 8})}};
 }
 
 Items welded_frame() {
@@ -39,8 +37,8 @@ Items hats_on_plate() {
     for (const double y : {100.0, 300.0}) {
         // Flanges 30, webs 50 high, top 60, all 2 mm.
         const std::vector<Vec2> hat{{-60, 0}, {-28, 0}, {-28, 48}, {28, 48}, {28, 0}, {60, 0}, {60, 2}, {30, 2}, {30, 50}, {-30, 50}, {-30, 2}, {-60, 2}};
-        out.push_back({y < 200 ? "hat left" : "hat right",
-                       make::moved(make::extrude({make::polygon(hat)}, 500), make::place({50, y, 4}, Vec3::UnitX(), Vec3::UnitY()))});
+        out.push_back(
+            {y < 200 ? "hat left" : "hat right", make::moved(make::extrude({make::polygon(hat)}, 500), make::place({50, y, 4}, Vec3::UnitX(), Vec3::UnitY()))});
     }
     return out;
 }

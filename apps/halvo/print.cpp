@@ -120,9 +120,11 @@ void list_quality(const Job& job) {
     Table t({"measure", "worst", "mean", "limit", "outside", "worst at mm"});
     for (const MeasureSummary& m : r.measures)
         t.row({m.unit.empty() ? m.name : m.name + ", " + m.unit, fmt::format("{:.3f}", m.worst), fmt::format("{:.3f}", m.mean),
-               m.limit > 0 ? fmt::format("{} {:g}", m.least ? ">=" : "<=", m.limit) : "", m.limit > 0 ? std::to_string(m.outside) : "", at(m.place, job.solids.shift)});
+               m.limit > 0 ? fmt::format("{} {:g}", m.least ? ">=" : "<=", m.limit) : "", m.limit > 0 ? std::to_string(m.outside) : "",
+               at(m.place, job.solids.shift)});
     t.print();
-    fmt::print("  {} shells, {:.2f} % triangles (limit {:g} %), {} outside some limit\n\n", r.shells, 100 * r.tria_share, 100 * job.plan.mesh.limits.tria_share, r.outside);
+    fmt::print("  {} shells, {:.2f} % triangles (limit {:g} %), {} outside some limit\n\n", r.shells, 100 * r.tria_share, 100 * job.plan.mesh.limits.tria_share,
+               r.outside);
     Table h({"scaled Jacobian", "elements", ""});
     const int most = std::max(1, *std::max_element(r.histogram.begin(), r.histogram.end()));
     for (std::size_t k = 0; k < r.histogram.size(); ++k)
@@ -157,7 +159,8 @@ void list_gaps(const Job& job) {
     t.row({"touching", std::to_string(touching), "0", std::string(static_cast<std::size_t>(std::min(touching, 40)), '#')});
     for (std::size_t b = 0; widest > 0 && b < bins; ++b)
         t.row({fmt::format("{:.2f}-{:.2f}", widest * static_cast<double>(b) / bins, widest * static_cast<double>(b + 1) / bins), std::to_string(closed[b]),
-               std::to_string(open[b]), std::string(static_cast<std::size_t>(std::min(closed[b], 40)), '#') + std::string(static_cast<std::size_t>(std::min(open[b], 40)), 'o')});
+               std::to_string(open[b]),
+               std::string(static_cast<std::size_t>(std::min(closed[b], 40)), '#') + std::string(static_cast<std::size_t>(std::min(open[b], 40)), 'o')});
     t.print();
     if (job.model.near.empty()) {
         fmt::print("  no gap between the reach and four times as much\n");
@@ -180,9 +183,13 @@ void list_parts(const Job& job) {
     };
     std::vector<Content> all(static_cast<std::size_t>(parts.count));
     for (std::size_t i = 0; i < parts.of_sheet.size(); ++i)
-        if (parts.of_sheet[i] >= 0) ++all[static_cast<std::size_t>(parts.of_sheet[i])].sheets, all[static_cast<std::size_t>(parts.of_sheet[i])].bodies.insert(body_name(job, job.model.sheets[i].body));
+        if (parts.of_sheet[i] >= 0)
+            ++all[static_cast<std::size_t>(parts.of_sheet[i])].sheets,
+                all[static_cast<std::size_t>(parts.of_sheet[i])].bodies.insert(body_name(job, job.model.sheets[i].body));
     for (std::size_t i = 0; i < parts.of_member.size(); ++i)
-        if (parts.of_member[i] >= 0) ++all[static_cast<std::size_t>(parts.of_member[i])].members, all[static_cast<std::size_t>(parts.of_member[i])].bodies.insert(body_name(job, job.model.members[i].body));
+        if (parts.of_member[i] >= 0)
+            ++all[static_cast<std::size_t>(parts.of_member[i])].members,
+                all[static_cast<std::size_t>(parts.of_member[i])].bodies.insert(body_name(job, job.model.members[i].body));
     std::stable_sort(all.begin(), all.end(), [](const Content& a, const Content& b) { return a.sheets + a.members > b.sheets + b.members; });
     Table t({"part", "sheets", "members", "bodies"});
     for (std::size_t i = 0; i < all.size(); ++i) {
@@ -307,8 +314,8 @@ void print_list(const Job& job, const std::string& what) {
         if (job.model.findings.empty()) fmt::print("  (none)\n");
         print_findings(job.model.findings, job.solids.shift);
     } else {
-        throw Error(
-            ErrorKind::usage,
-            fmt::format("cannot list \"{}\"; choose bodies, walls, sheets, members, sections, seams, joints, gaps, parts, quality, contacts, uncovered, ledger or findings", what));
+        throw Error(ErrorKind::usage, fmt::format("cannot list \"{}\"; choose bodies, walls, sheets, members, sections, seams, joints, gaps, parts, quality, "
+                                                  "contacts, uncovered, ledger or findings",
+                                                  what));
     }
 }

@@ -75,8 +75,8 @@ struct HalveOptions {
     std::vector<std::string> refuse;  ///< keys of walls not to be made
     Reference reference = Reference::middle;
     MidMethod method = MidMethod::automatic;
-    BulkAs bulk = BulkAs::coupling;   ///< solid regions of thin parts
-    std::vector<WallRule> walls;  ///< later ones overrule earlier ones
+    BulkAs bulk = BulkAs::coupling;  ///< solid regions of thin parts
+    std::vector<WallRule> walls;     ///< later ones overrule earlier ones
 };
 
 /// Axes of members that miss each other: rigid links between, or moved to one point.
@@ -89,7 +89,7 @@ struct JointRule {
     std::array<std::vector<std::string>, 2> between;  ///< bodies on either side: names or paths with wildcards, or numbers; empty: any
     std::optional<Box3> within;                       ///< joints whose contact lies in it (mm, as the file has them)
     bool refuse = false;
-    std::optional<double> reach;                      ///< gaps closed between these bodies (mm)
+    std::optional<double> reach;  ///< gaps closed between these bodies (mm)
 };
 
 struct JoinOptions {
@@ -99,16 +99,16 @@ struct JoinOptions {
     MembersMeet members = MembersMeet::link;
     AlongSheet along = AlongSheet::offset;
     BulkAs bulk = BulkAs::coupling;
-    std::vector<JointRule> joints;    ///< later ones overrule earlier ones
+    std::vector<JointRule> joints;  ///< later ones overrule earlier ones
 };
 
 /// What an element should keep to; each measure as src/mesh/quality defines it. 0 asks nothing.
 struct QualityLimits {
-    double scaled_jacobian = 0.3;  ///< at least
-    double aspect = 10;            ///< at most
-    double warpage = 15;           ///< at most (degrees)
-    double skew = 65;              ///< at most (degrees)
-    double taper = 0.8;            ///< at most
+    double scaled_jacobian = 0.3;                         ///< at least
+    double aspect = 10;                                   ///< at most
+    double warpage = 15;                                  ///< at most (degrees)
+    double skew = 65;                                     ///< at most (degrees)
+    double taper = 0.8;                                   ///< at most
     double least_quad_angle = 25, most_quad_angle = 155;  ///< corner angles (degrees)
     double least_tria_angle = 15, most_tria_angle = 140;
     double tria_share = 0.1;  ///< of the shells, at most

@@ -10,14 +10,14 @@ namespace halvo {
 
 /// Measures of one shell element. Scaled Jacobian, aspect and taper are ratios, angles are degrees.
 struct ElementMeasures {
-    double scaled_jacobian = 1;           ///< least corner value (Stimpson et al., The Verdict library, SAND2007-1751)
-    double aspect = 1;                    ///< longest over shortest edge
-    double warpage = 0;                   ///< angle between both halves of a quad, the larger of the two ways to halve it
-    double skew = 0;                      ///< 90 minus the smallest angle between lines through the middles of opposite edges; of triangles:
-                                          ///< between a median and the line through the middles of the edges it runs between (Robinson, 1987)
-    double taper = 0;                     ///< 1 minus the smallest corner triangle's area over the mean of all four (quads)
+    double scaled_jacobian = 1;  ///< least corner value (Stimpson et al., The Verdict library, SAND2007-1751)
+    double aspect = 1;           ///< longest over shortest edge
+    double warpage = 0;          ///< angle between both halves of a quad, the larger of the two ways to halve it
+    double skew = 0;             ///< 90 minus the smallest angle between lines through the middles of opposite edges; of triangles:
+                                 ///< between a median and the line through the middles of the edges it runs between (Robinson, 1987)
+    double taper = 0;            ///< 1 minus the smallest corner triangle's area over the mean of all four (quads)
     double least_angle = 90, most_angle = 90;
-    double shortest = 0, longest = 0;     ///< edges (mm)
+    double shortest = 0, longest = 0;  ///< edges (mm)
 };
 [[nodiscard]] ElementMeasures measures(const Mesh& mesh, const Element& element);
 
@@ -28,7 +28,7 @@ struct MeasureSummary {
     bool least = false;  ///< the limit is a least value
     int outside = 0;     ///< elements beyond the limit
     Vec3 place = Vec3::Zero();
-    int element = -1;    ///< the worst one
+    int element = -1;  ///< the worst one
 };
 
 struct QualityReport {
@@ -39,9 +39,9 @@ struct QualityReport {
         double scaled_jacobian = 0;
         Vec3 place = Vec3::Zero();
     };
-    std::vector<Poor> worst;          ///< ten of the least scaled Jacobian, worst first
+    std::vector<Poor> worst;  ///< ten of the least scaled Jacobian, worst first
     double tria_share = 0;
-    int outside = 0;                  ///< elements beyond any limit
+    int outside = 0;  ///< elements beyond any limit
     int shells = 0;
 };
 [[nodiscard]] QualityReport assess(const Mesh& mesh, const QualityLimits& limits);

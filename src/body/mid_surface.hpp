@@ -25,7 +25,6 @@ struct MidSurface {
 /// otherwise the surface of equal distance to both, sampled over where they face each other and fitted by a bicubic spline
 /// (Piegl & Tiller, The NURBS Book, 2nd ed., section 9.2.5) until it keeps to `fit`. Nothing where it can't be found.
 /// A method other than automatic allows only one of these, or the larger side moved by half the thickness (`offset`).
-[[nodiscard]] std::optional<MidSurface> mid_surface(const OpposedSurfaces& sides, double tol, double fit,
-                                                    MidMethod method = MidMethod::automatic);
+[[nodiscard]] std::optional<MidSurface> mid_surface(const OpposedSurfaces& sides, double tol, double fit, MidMethod method = MidMethod::automatic);
 
 }  // namespace halvo

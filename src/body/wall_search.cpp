@@ -154,8 +154,9 @@ private:
         c.pair = measured(n.a, n.b, seen);
         c.thin = c.named = true;
         if (seen.empty() || !find_mid(c, n.a, n.b, seen))
-            throw Error(ErrorKind::input, fmt::format("{}: faces {} and {} have no surface half-way between them that Halvo can make; take one alone with a thickness",
-                                                      body_.name, n.a + 1, n.b + 1));
+            throw Error(ErrorKind::input,
+                        fmt::format("{}: faces {} and {} have no surface half-way between them that Halvo can make; take one alone with a thickness",
+                                    body_.name, n.a + 1, n.b + 1));
         return c;
     }
 

@@ -21,11 +21,11 @@ struct Wall {
     Chart chart;
     std::vector<FacePair> pairs;
     double area = 0, thickness = 0, thinnest = 0, thickest = 0, width = 0;
-    double fit_error = 0;  ///< distance of a fitted midsurface from equal distance, at most (mm)
-    bool named = false;    ///< the plan says it is one, whatever the limits
+    double fit_error = 0;       ///< distance of a fitted midsurface from equal distance, at most (mm)
+    bool named = false;         ///< the plan says it is one, whatever the limits
     std::optional<Plane> half;  ///< of a ball that no chart maps whole: the wall's part is above this plane
     int twin = -1;              ///< number of the wall that is the other half
-    double alone = 0;      ///< thickness of a face that the plan takes alone: both sides of its pair are that face
+    double alone = 0;           ///< thickness of a face that the plan takes alone: both sides of its pair are that face
 };
 
 /// Faces that the plan names: opposed, not opposed, or (b < 0) one alone with a thickness and the way from it outward to its sheet.

@@ -1,5 +1,7 @@
 #include "geom/triangulation.hpp"
 
+#include <fmt/format.h>
+
 #include "geom/predicates.hpp"
 
 #include <algorithm>
@@ -53,6 +55,8 @@ public:
             force(middle, b, made);
             return;
         }
+        // Each edge waits for its neighbours at most; more rounds than that mean segments that cross.
+        std::size_t waits = 100 + crossed.size() * crossed.size();
         while (!crossed.empty()) {
             const auto [u, v] = crossed.front();
             crossed.pop_front();
@@ -60,6 +64,10 @@ public:
             const int ti = e->first, k = e->second, tj = t_[ix(ti)].next[ix(k)];
             const int c = t_[ix(ti)].v[ix(k)], d = opposite(tj, ti);
             if (orient(p_[ix(c)], p_[ix(d)], p_[ix(u)]) * orient(p_[ix(c)], p_[ix(d)], p_[ix(v)]) >= 0) {
+                if (waits-- == 0)
+                    throw Error(ErrorKind::stage,
+                                fmt::format("two edges of one region cross near ({:.3f}, {:.3f}) of its chart; try another mesh.size, or refuse a joint there",
+                                            p_[ix(u)].x(), p_[ix(u)].y()));
                 crossed.emplace_back(u, v);  // not convex yet
                 continue;
             }

@@ -39,9 +39,8 @@ public:
         walls_.resize(found_.size());
         const BodyBoxes boxes(body_);
         const std::vector<bool> turn = to_turn_outward(body_, skin_, found_);
-        parallel_for(walls_.size(), [&](std::size_t i) {
-            walls_[i] = make_wall_surface(body_, boxes, found_[i], turn[i], solids_.tolerance.point, solids_.tolerance.chord);
-        });
+        parallel_for(walls_.size(),
+                     [&](std::size_t i) { walls_[i] = make_wall_surface(body_, boxes, found_[i], turn[i], solids_.tolerance.point, solids_.tolerance.chord); });
         find_neighbours(skin_, walls_);
         WallCurves curves = wall_curves(body_, skin_, walls_, solids_.tolerance.point, search_.slack, options_.openings);
         input_ = std::move(curves.input);
@@ -236,9 +235,10 @@ private:
             decisions_.push_back(rules_.decide(id_, keys_[i], found_[i]));
             const MidMethod method = decisions_[i].method;
             if (method == MidMethod::automatic || remake_mid(body_, found_[i], method, solids_.tolerance.point)) continue;
-            model_.findings.push_back({make_key("finding", "method " + keys_[i], {}), "method not possible",
-                                       fmt::format("{}: the method the plan asks for makes no midsurface of {}; it was made the usual way", body_.name, keys_[i]),
-                                       "take the wall's method out of the plan, or ask for fitted", found_[i].pairs[0].seen[0], found_[i].thickness, body_.name});
+            model_.findings.push_back(
+                {make_key("finding", "method " + keys_[i], {}), "method not possible",
+                 fmt::format("{}: the method the plan asks for makes no midsurface of {}; it was made the usual way", body_.name, keys_[i]),
+                 "take the wall's method out of the plan, or ask for fitted", found_[i].pairs[0].seen[0], found_[i].thickness, body_.name});
         }
     }
 
@@ -279,8 +279,9 @@ private:
             const Wall& w = found_[i];
             model_.ledger.push_back(
                 {wall_key(i), "halve", "wall", EntryState::applied,
-                 w.alone > 0 ? fmt::format("{}: face {} alone, {:.2f} mm thick by the plan, {:.0f} mm2", body_.name, w.pairs[0].top + 1, w.alone, area) :
-                 fmt::format("{}: {} face pair(s), {:.2f} to {:.2f} mm thick, halved to {:.0f} mm2", body_.name, w.pairs.size(), w.thinnest, w.thickest, area),
+                 w.alone > 0 ? fmt::format("{}: face {} alone, {:.2f} mm thick by the plan, {:.0f} mm2", body_.name, w.pairs[0].top + 1, w.alone, area)
+                             : fmt::format("{}: {} face pair(s), {:.2f} to {:.2f} mm thick, halved to {:.0f} mm2", body_.name, w.pairs.size(), w.thinnest,
+                                           w.thickest, area),
                  area, w.pairs[0].seen[0], body_.name});
             if (strays_[i].first > 0)
                 model_.ledger.push_back({make_key("stray", wall_key(i), {}), "halve", "stray", EntryState::applied,
@@ -364,7 +365,8 @@ private:
     Vec3 middle_of(const Face& face) const {
         Vec3 sum = Vec3::Zero();
         double all = 0;
-        for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i) all += body_.facet_area(i), sum += body_.facet_area(i) * facet_middle(i);
+        for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i)
+            all += body_.facet_area(i), sum += body_.facet_area(i) * facet_middle(i);
         return sum / std::max(all, 1e-300);
     }
 

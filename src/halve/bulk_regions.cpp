@@ -137,8 +137,8 @@ private:
         model_.vertices.push_back({centre});
         c.key = make_key("bulk", body_.key, {std::cbrt(volume), (centre - body_.mass.centre).norm()});
         model_.ledger.push_back({c.key, "halve", "bulk region", EntryState::applied,
-                                 fmt::format("{}: a solid region of {:.0f} mm3 is rigid, with its mass at its centre, coupled to {} edge(s) and {} point(s)", body_.name,
-                                             volume, c.edges.size(), c.vertices.size()),
+                                 fmt::format("{}: a solid region of {:.0f} mm3 is rigid, with its mass at its centre, coupled to {} edge(s) and {} point(s)",
+                                             body_.name, volume, c.edges.size(), c.vertices.size()),
                                  volume, centre, body_.name});
         taken.insert(taken.end(), c.faces.begin(), c.faces.end());
         model_.couplings.push_back(std::move(c));
@@ -242,7 +242,8 @@ private:
 
 }  // namespace
 
-std::vector<int> couple_bulk_regions(Model& model, const Assembly& solids, int body, const std::vector<WallSurface>& walls, const std::vector<int>& loose_faces) {
+std::vector<int> couple_bulk_regions(Model& model, const Assembly& solids, int body, const std::vector<WallSurface>& walls,
+                                     const std::vector<int>& loose_faces) {
     return Regions(model, solids, body, walls, loose_faces).run();
 }
 

@@ -6,6 +6,7 @@ namespace halvo {
 /// Solid regions of a body that has sheets: what lies behind skin that no sheet accounts for. Each becomes a coupling: rigid, with its
 /// volume at its centre, tied to the sheets' edges that end at it (or to points of the sheets beside it). Told on a grid of points in
 /// the solid; volumes add up to what the sheets leave of the body. Returns the faces that this accounts for.
-std::vector<int> couple_bulk_regions(Model& model, const Assembly& solids, int body, const std::vector<WallSurface>& walls, const std::vector<int>& loose_faces);
+std::vector<int> couple_bulk_regions(Model& model, const Assembly& solids, int body, const std::vector<WallSurface>& walls,
+                                     const std::vector<int>& loose_faces);
 
 }  // namespace halvo

@@ -167,7 +167,8 @@ Model halve_body(const Assembly& solids, std::size_t id, const HalveOptions& opt
     for (const NamedFaces& n : named)
         if (n.refuse)
             out.ledger.push_back({make_key("wall", body.key + fmt::format(" {} {}", n.a, n.b), {}), "halve", "wall", EntryState::refused,
-                                  fmt::format("{}: faces {} and {} are not opposed, by the plan", body.name, n.a + 1, n.b + 1), 0, body.mass.centre, body.name});
+                                  fmt::format("{}: faces {} and {} are not opposed, by the plan", body.name, n.a + 1, n.b + 1), 0, body.mass.centre,
+                                  body.name});
     return out;
 }
 
@@ -233,8 +234,8 @@ Model halve(const Assembly& solids, const HalveOptions& options, const Observer&
         append(model, std::move(parts[i]));
     }
     for (const std::string& line : rules.idle())
-        model.findings.push_back({make_key("finding", line, {}), "rule without effect", line, "check its body, id, faces and points against halvo list MODEL walls",
-                                  Vec3::Zero(), 0, ""});
+        model.findings.push_back({make_key("finding", line, {}), "rule without effect", line,
+                                  "check its body, id, faces and points against halvo list MODEL walls", Vec3::Zero(), 0, ""});
     for (Sheet& s : model.sheets) s.key = keys.unique(s.key);
     for (Member& m : model.members) m.key = keys.unique(m.key);
     observer.tell("halve", 1);

@@ -5,8 +5,8 @@
 #include "model/arrangement.hpp"
 #include "model/sheet_values.hpp"
 
-#include <Eigen/Dense>
 #include <fmt/format.h>
+#include <Eigen/Dense>
 
 #include <algorithm>
 #include <cmath>
@@ -62,7 +62,8 @@ private:
             if (member) {
                 model_.findings.push_back({make_key("finding", "reference " + s.key, {}), "reference at the middle",
                                            fmt::format("{}: a member's line lies in it, so it stays at the middle of its wall", s.key),
-                                           "give the wall reference = \"middle\" in the plan, or refuse the joint", s.chart.plane().origin, s.thickness.max, ""});
+                                           "give the wall reference = \"middle\" in the plan, or refuse the joint", s.chart.plane().origin, s.thickness.max,
+                                           ""});
                 continue;
             }
             charts_[i] = side_of(s);

@@ -82,9 +82,8 @@ bool WallRules::fits(const Placed& p, int body, const std::string& key, const Wa
     for (int f : p.faces)
         if (std::none_of(wall.pairs.begin(), wall.pairs.end(), [&](const FacePair& q) { return q.top == f || q.bottom == f; })) return false;
     if (!p.within) return true;
-    return std::all_of(wall.pairs.begin(), wall.pairs.end(), [&](const FacePair& q) {
-        return std::all_of(q.seen.begin(), q.seen.end(), [&](const Vec3& at) { return p.within->contains(at); });
-    });
+    return std::all_of(wall.pairs.begin(), wall.pairs.end(),
+                       [&](const FacePair& q) { return std::all_of(q.seen.begin(), q.seen.end(), [&](const Vec3& at) { return p.within->contains(at); }); });
 }
 
 WallRules::Decision WallRules::decide(int body, const std::string& key, const Wall& wall) const {

@@ -31,9 +31,9 @@ public:
 private:
     struct Placed {
         const WallRule* rule = nullptr;
-        std::vector<bool> bodies;         // those it may speak of
-        std::vector<int> faces;           // 0-based; empty when it names none
-        std::optional<Box3> within;       // in the assembly's own coordinates
+        std::vector<bool> bodies;    // those it may speak of
+        std::vector<int> faces;      // 0-based; empty when it names none
+        std::optional<Box3> within;  // in the assembly's own coordinates
         mutable std::atomic<bool> used{false};
     };
     void place(const WallRule& rule, std::size_t number);

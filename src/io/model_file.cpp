@@ -178,10 +178,17 @@ void save_joints(Database& db, const Model& m) {
         const Coupling& k = m.couplings[i];
         BlobOut edges, vertices, faces;
         edges.put(k.edges), vertices.put(k.vertices), faces.put(k.faces);
-        c.bind(static_cast<int>(i)).bind(k.key).bind(k.body + 1).bind(k.centre.value).bind(k.volume).blob(edges.bytes()).blob(vertices.bytes()).blob(faces.bytes()).done();
+        c.bind(static_cast<int>(i))
+            .bind(k.key)
+            .bind(k.body + 1)
+            .bind(k.centre.value)
+            .bind(k.volume)
+            .blob(edges.bytes())
+            .blob(vertices.bytes())
+            .blob(faces.bytes())
+            .done();
     }
-    for (const NearContact& k : m.near)
-        n.bind(k.bodies[0] + 1).bind(k.bodies[1] + 1).bind(k.gap).bind(k.place.x()).bind(k.place.y()).bind(k.place.z()).done();
+    for (const NearContact& k : m.near) n.bind(k.bodies[0] + 1).bind(k.bodies[1] + 1).bind(k.gap).bind(k.place.x()).bind(k.place.y()).bind(k.place.z()).done();
     Statement j(db, "INSERT INTO joints VALUES(?,?,?,?,?,?,?,?,?,?,?,?,?,?)");
     for (std::size_t i = 0; i < m.joints.size(); ++i) {
         const JointRecord& k = m.joints[i];
@@ -318,7 +325,9 @@ void load_sheets(Database& db, Model& m, int version) {
     Statement s(
         db,
         fmt::format("SELECT key,body,trimmed_area,thickness_min,thickness_mean,thickness_max,offset,chart,field,faces,own_outline{} FROM sheets ORDER BY id",
-                    version >= 3 ? ",deviation,wall,reference,placed,growth" : version >= 2 ? ",deviation,wall" : ""));
+                    version >= 3   ? ",deviation,wall,reference,placed,growth"
+                    : version >= 2 ? ",deviation,wall"
+                                   : ""));
     while (s.step()) {
         Sheet k;
         k.key = s.text(), k.body = s.number() - 1, k.trimmed_area = s.real();
@@ -394,7 +403,8 @@ void load_members(Database& db, Model& m, int version) {
 }
 
 void load_couplings(Database& db, Model& m) {
-    Statement c(db, "SELECT key,body,centre,volume,edges,vertices,faces FROM couplings ORDER BY id"), n(db, "SELECT body_a,body_b,gap,x,y,z FROM near ORDER BY rowid");
+    Statement c(db, "SELECT key,body,centre,volume,edges,vertices,faces FROM couplings ORDER BY id"),
+        n(db, "SELECT body_a,body_b,gap,x,y,z FROM near ORDER BY rowid");
     while (c.step()) {
         Coupling k;
         k.key = c.text(), k.body = c.number() - 1, k.centre = VertexId(c.number()), k.volume = c.real();

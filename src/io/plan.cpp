@@ -27,8 +27,8 @@ struct Key {
 // Tables that may stand several times: each adds one record, which its keys then fill.
 const std::map<std::string, std::function<void(Plan&)>>& record_tables() {
     static const std::map<std::string, std::function<void(Plan&)>> all = {{"wall", [](Plan& p) { p.halve.walls.emplace_back(); }},
-                                                                              {"joint", [](Plan& p) { p.join.joints.emplace_back(); }},
-                                                                              {"size", [](Plan& p) { p.mesh.sizes.emplace_back(); }}};
+                                                                          {"joint", [](Plan& p) { p.join.joints.emplace_back(); }},
+                                                                          {"size", [](Plan& p) { p.mesh.sizes.emplace_back(); }}};
     return all;
 }
 
@@ -84,7 +84,12 @@ const std::vector<Key>& keys() {
         {"halve.bulk", Kind::choice, {}, [](Plan& p, Texts v) { p.halve.bulk = v[0] == "named" ? BulkAs::named : BulkAs::coupling; }, {"coupling", "named"}},
         {"wall.body", Kind::texts, {}, [](Plan& p, Texts v) { p.halve.walls.back().body = std::move(v); }},
         {"wall.id", Kind::texts, {}, [](Plan& p, Texts v) { p.halve.walls.back().wall = std::move(v); }},
-        {"wall.faces", Kind::numbers, {}, [](Plan& p, Texts v) { std::transform(v.begin(), v.end(), std::back_inserter(p.halve.walls.back().faces), [](const auto& t) { return std::stoi(t); }); }},
+        {"wall.faces",
+         Kind::numbers,
+         {},
+         [](Plan& p, Texts v) {
+             std::transform(v.begin(), v.end(), std::back_inserter(p.halve.walls.back().faces), [](const auto& t) { return std::stoi(t); });
+         }},
         {"wall.points", Kind::points, {}, {}, {}, [](Plan& p, std::vector<Vec3> v) { p.halve.walls.back().points = std::move(v); }},
         {"wall.within", Kind::points, {}, {}, {}, [](Plan& p, std::vector<Vec3> v) { p.halve.walls.back().within = box_of(v); }},
         {"wall.refuse", Kind::flag, [](Plan& p, double v) { p.halve.walls.back().refuse = v != 0; }, {}},
@@ -182,7 +187,8 @@ std::vector<std::string> numbers_of(const Key& key, const toml::node& node, cons
     std::vector<std::string> out;
     const auto one = [&](const toml::node& n) {
         const auto* i = n.as_integer();
-        if (!i || i->get() < 1 || i->get() > std::numeric_limits<int>::max()) fail(where, fmt::format("{} must be a whole number from 1, or a list of such", key.name));
+        if (!i || i->get() < 1 || i->get() > std::numeric_limits<int>::max())
+            fail(where, fmt::format("{} must be a whole number from 1, or a list of such", key.name));
         out.push_back(std::to_string(i->get()));
     };
     if (const auto* list = node.as_array())

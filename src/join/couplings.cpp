@@ -47,7 +47,8 @@ private:
         const double near = sheet.thickness.max + work_.reach;
         std::vector<ContactPoint> mine;
         for (const ContactPoint& p : contact)
-            if (std::abs(sheet.chart.height(p.place)) <= near && (snapped_to_sheet(model_, work_.sheets[s], sheet, p.place) - p.place).norm() <= near) mine.push_back(p);
+            if (std::abs(sheet.chart.height(p.place)) <= near && (snapped_to_sheet(model_, work_.sheets[s], sheet, p.place) - p.place).norm() <= near)
+                mine.push_back(p);
         if (mine.empty()) return;
         JointRecord j = record("coupling", sheet.key, sheet.body, k, mine);
         if (add_joint(model_, work_, j) == -1) return;

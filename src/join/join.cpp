@@ -26,8 +26,7 @@ void join_with(Model& model, const Assembly* solids, const ContactTable& contact
 
 // Contacts as far as the reach between their bodies lets them be.
 std::vector<Contact> within_reach(std::vector<Contact> all, const JointRules& rules) {
-    for (Contact& c : all)
-        std::erase_if(c.points, [&](const ContactPoint& p) { return p.gap > rules.reach(c.a, c.b, p.place) * (1 + 1e-9); });
+    for (Contact& c : all) std::erase_if(c.points, [&](const ContactPoint& p) { return p.gap > rules.reach(c.a, c.b, p.place) * (1 + 1e-9); });
     std::erase_if(all, [](const Contact& c) { return c.points.empty(); });
     return all;
 }
@@ -54,9 +53,10 @@ void settle_blocks(Model& model, const Assembly& solids) {
         std::erase_if(model.findings, [&](const Finding& f) { return f.key == key; });
         const auto known = [&](const LedgerEntry& e) { return e.key == c.key; };
         if (std::any_of(model.ledger.begin(), model.ledger.end(), known)) continue;
-        model.ledger.push_back({c.key, "join", "coupling", EntryState::applied,
-                                fmt::format("{}: rigid, {:.0f} mm3 at its centre, coupled to {} edge(s) and {} point(s)", b.name, c.volume, c.edges.size(), c.vertices.size()),
-                                c.volume, b.mass.centre, b.name});
+        model.ledger.push_back(
+            {c.key, "join", "coupling", EntryState::applied,
+             fmt::format("{}: rigid, {:.0f} mm3 at its centre, coupled to {} edge(s) and {} point(s)", b.name, c.volume, c.edges.size(), c.vertices.size()),
+             c.volume, b.mass.centre, b.name});
     }
 }
 

@@ -24,7 +24,8 @@ JointRules::JointRules(const JoinOptions& options, const Assembly& solids) : opt
         for (std::size_t side : {0U, 1U}) {
             for (const Body& b : solids.bodies) p.bodies[side].push_back(is_named(b, r.between[side]));
             if (!r.between[side].empty() && std::find(p.bodies[side].begin(), p.bodies[side].end(), true) == p.bodies[side].end())
-                throw Error(ErrorKind::input, fmt::format("[[joint]] entry {}: no body \"{}\"; halvo survey lists them", i + 1, fmt::join(r.between[side], "\", \"")));
+                throw Error(ErrorKind::input,
+                            fmt::format("[[joint]] entry {}: no body \"{}\"; halvo survey lists them", i + 1, fmt::join(r.between[side], "\", \"")));
         }
         if (r.within) p.within = Box3(r.within->min() - solids.shift, r.within->max() - solids.shift);
         if (r.reach) widest_ = std::max(widest_, *r.reach);

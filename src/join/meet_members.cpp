@@ -2,8 +2,8 @@
 #include "core/groups.hpp"
 #include "join/work.hpp"
 
-#include <Eigen/Dense>
 #include <fmt/format.h>
+#include <Eigen/Dense>
 
 #include <algorithm>
 #include <map>
@@ -42,7 +42,8 @@ public:
             for (const EdgeUse& u : m.chain) {
                 const Edge& e = model_.edges[u.edge.index()];
                 const double close = std::max(reach_, m.section ? 0.5 * model_.sections[m.section.index()].depth : 0);
-                if (linked[e.vertices[0].index()] && linked[e.vertices[1].index()] && e.curve.length() <= close) groups.tie(e.vertices[0].value, e.vertices[1].value);
+                if (linked[e.vertices[0].index()] && linked[e.vertices[1].index()] && e.curve.length() <= close)
+                    groups.tie(e.vertices[0].value, e.vertices[1].value);
             }
         std::map<int, std::vector<int>> clusters;
         for (std::size_t v = 0; v < n; ++v)

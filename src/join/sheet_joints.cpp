@@ -143,6 +143,7 @@ private:
     // Curved sheets whose skins lie on each other: a doubler round a pipe, a strap in a bend.
     void beside_curved(std::size_t a, std::size_t b) {
         if (sheet(a).body == sheet(b).body || !contacts_.known()) return;
+        if (sheet(a).chart.flat() || sheet(b).chart.flat()) return;  // they touch along a line at most
         const double touching = 0.5 * (work_.sheets[a].thickest + work_.sheets[b].thickest), within = touching + work_.reach + 10 * work_.tol;
         double gap = std::numeric_limits<double>::max();
         for (const ContactPoint& c : contacts_.between(sheet(a).body, sheet(b).body)) {

@@ -81,7 +81,8 @@ double across(const Model& model, const Region& r) {
 }
 
 bool fits(const SizeRule& rule, const Model& model, const Sheet& s) {
-    if (!rule.sheet.empty() && std::none_of(rule.sheet.begin(), rule.sheet.end(), [&](const std::string& k) { return k == s.key || k == s.wall; })) return false;
+    if (!rule.sheet.empty() && std::none_of(rule.sheet.begin(), rule.sheet.end(), [&](const std::string& k) { return k == s.key || k == s.wall; }))
+        return false;
     if (!rule.within) return true;
     for (const Region& r : s.regions)
         for (const auto& loop : r.loops)

@@ -21,7 +21,12 @@ std::size_t ix(int i) {
 class Mesher {
 public:
     Mesher(const Model& model, const MeshOptions& options, const Observer& observer)
-        : model_(model), observer_(observer), options_(options), size_(options.size > 0 ? options.size : default_size(model)), sizes_(sheet_sizes(model, options)), divisions_(edge_divisions(model, options)) {}
+        : model_(model),
+          observer_(observer),
+          options_(options),
+          size_(options.size > 0 ? options.size : default_size(model)),
+          sizes_(sheet_sizes(model, options)),
+          divisions_(edge_divisions(model, options)) {}
 
     Mesh run() {
         vertex_node_.assign(model_.vertices.size(), -1);

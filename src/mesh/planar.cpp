@@ -131,7 +131,8 @@ void add_rings(const PlanarInput& in, Outline& o, std::size_t l, const Nearby& o
         // As wide as asked for, or as leaves about as much again to whatever is nearest.
         double gap = std::numeric_limits<double>::max();
         for (const Vec2& p : o.polygons[l]) gap = std::min(gap, others.distance(p));
-        const double wanted = in.ring_width > 0 ? in.ring_width : std::min(0.9 * in.size, 1.25 * segment), width = std::min(wanted, gap / 1.9), next = radius + width;
+        const double wanted = in.ring_width > 0 ? in.ring_width : std::min(0.9 * in.size, 1.25 * segment), width = std::min(wanted, gap / 1.9),
+                     next = radius + width;
         if (width < narrowest_row * segment) return;
         const int first = static_cast<int>(out.points.size()), n = static_cast<int>(poly.size());
         for (const Vec2& p : poly) out.points.push_back(at(p, next));

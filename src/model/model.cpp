@@ -225,8 +225,9 @@ void fill_thickness(const Model& model, Sheet& sheet) {
         };
         // Linear between planes: one point is exact. Elsewhere as many as it takes.
         const auto plane = [](const BaseSurface& b) { return std::holds_alternative<PlaneSurface>(b.surface()); };
-        const bool linear = sheet.chart.flat() && sheet.field.pieces.size() <= 1 &&
-                            std::all_of(sheet.field.pieces.begin(), sheet.field.pieces.end(), [&](const ThicknessPiece& k) { return plane(k.top) && plane(k.bottom); });
+        const bool linear =
+            sheet.chart.flat() && sheet.field.pieces.size() <= 1 &&
+            std::all_of(sheet.field.pieces.begin(), sheet.field.pieces.end(), [&](const ThicknessPiece& k) { return plane(k.top) && plane(k.bottom); });
         if (linear) sample(1);
         else if (sample(64) > 1e-7 * high) sample(1500);
         if (sheet.field.pieces.size() == 1)

@@ -47,7 +47,8 @@ std::vector<Finding> hanging_findings(const Model& model, const Assembly& solids
         const Sheet& s = model.sheets[i];
         const std::string body = s.body >= 0 ? solids.bodies[static_cast<std::size_t>(s.body)].name : "";
         out.push_back({make_key("finding", "hangs " + s.key, {}), "hangs on by a point", fmt::format("{} of {} is held at one point only", s.key, body),
-                       "a weld or contact along an edge may be missing there; raise join.reach, or check the parts", model.vertices[*held[i].begin()].point, 0, body});
+                       "a weld or contact along an edge may be missing there; raise join.reach, or check the parts", model.vertices[*held[i].begin()].point, 0,
+                       body});
     }
     return out;
 }

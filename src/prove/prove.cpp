@@ -103,7 +103,8 @@ private:
             proof_.bodies[b].idealized += area * (own + m.trimmed);
             gross[b] += area * all;
         }
-        for (const Coupling& c : model_.couplings) proof_.bodies[static_cast<std::size_t>(c.body)].idealized += c.volume, gross[static_cast<std::size_t>(c.body)] += c.volume;
+        for (const Coupling& c : model_.couplings)
+            proof_.bodies[static_cast<std::size_t>(c.body)].idealized += c.volume, gross[static_cast<std::size_t>(c.body)] += c.volume;
         double solid = 0, idealized = 0;
         for (std::size_t b = 0; b < gross.size(); ++b) {
             BodyProof& p = proof_.bodies[b];
