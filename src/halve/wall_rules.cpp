@@ -1,6 +1,6 @@
 #include "halve/wall_rules.hpp"
 
-#include "core/wildcard.hpp"
+#include "body/named.hpp"
 #include "geom/facet_tree.hpp"
 
 #include <fmt/format.h>
@@ -12,12 +12,6 @@ namespace {
 
 std::size_t ix(int i) {
     return static_cast<std::size_t>(i);
-}
-
-bool is_named(const Body& body, const std::vector<std::string>& patterns) {
-    return patterns.empty() || std::any_of(patterns.begin(), patterns.end(), [&](const std::string& p) {
-               return p == std::to_string(body.number) || p == body.key || wildcard_match(p, body.name) || wildcard_match(p, body.path);
-           });
 }
 
 }  // namespace

@@ -3,8 +3,8 @@
 #include <halvo/join.hpp>
 #include <halvo/quality.hpp>
 
+#include "body/named.hpp"
 #include "core/keys.hpp"
-#include "core/wildcard.hpp"
 #include "io/select.hpp"
 #include "prove/audit.hpp"
 
@@ -46,9 +46,7 @@ MeshOptions placed_sizes(MeshOptions o, const Assembly& solids, const Model& mod
         for (const Sheet& s : model.sheets) {
             if (s.body < 0) continue;
             const Body& b = solids.bodies[static_cast<std::size_t>(s.body)];
-            const bool named = std::any_of(r.body.begin(), r.body.end(), [&](const std::string& p) {
-                return p == std::to_string(b.number) || p == b.key || wildcard_match(p, b.name) || wildcard_match(p, b.path);
-            });
+            const bool named = is_named(b, r.body);
             const auto own = [&](const std::string& k) { return k == s.key || k == s.wall; };
             if (named && (r.sheet.empty() || std::any_of(r.sheet.begin(), r.sheet.end(), own))) sheets.push_back(s.key);
         }

@@ -1,21 +1,12 @@
 #include "join/joint_rules.hpp"
 
-#include "core/wildcard.hpp"
+#include "body/named.hpp"
 
 #include <fmt/format.h>
 
 #include <algorithm>
 
 namespace halvo {
-namespace {
-
-bool is_named(const Body& body, const std::vector<std::string>& patterns) {
-    return patterns.empty() || std::any_of(patterns.begin(), patterns.end(), [&](const std::string& p) {
-               return p == std::to_string(body.number) || p == body.key || wildcard_match(p, body.name) || wildcard_match(p, body.path);
-           });
-}
-
-}  // namespace
 
 JointRules::JointRules(const JoinOptions& options, const Assembly& solids) : options_(options), widest_(options.reach) {
     for (std::size_t i = 0; i < options.joints.size(); ++i) {
