@@ -204,10 +204,10 @@ TEST(Halve, MemberRunsThroughTheCentroid) {
     const Model m = halve(solids);
     ASSERT_EQ(m.members.size(), 1u);
     const double area = t * (2 * b - t), c = (b * t * t / 2 + (b - t) * t * (t + (b - t) / 2)) / area;
-    const Vec3 p = m.members[0].own_start + solids.shift;
+    const Vec3 p = m.members[0].axis.at(0) + solids.shift;
     EXPECT_NEAR(p.x(), c, 1e-7);
     EXPECT_NEAR(p.y(), c, 1e-7);
-    EXPECT_NEAR(m.members[0].own_length, length, 1e-7);
+    EXPECT_NEAR(m.members[0].own_length(), length, 1e-7);
     EXPECT_EQ(m.sections[0].shape, "angle");
 }
 
@@ -217,7 +217,7 @@ TEST(Halve, MitredTubeEndsWhereItsLineLeavesIt) {
     const auto knife = make::moved(box({-500, -500, 0}, {1000, 1000, 1000}), make::place({0, 0, 900}, Vec3(0, 1, 1).normalized(), Vec3::UnitX()));
     const Model m = halved(make::cut(tube, {knife}));
     ASSERT_EQ(m.members.size(), 1u);
-    EXPECT_NEAR(m.members[0].own_length, 900, 1e-6);
+    EXPECT_NEAR(m.members[0].own_length(), 900, 1e-6);
     EXPECT_EQ(m.sections[0].shape, "rectangular tube");
 }
 

@@ -128,7 +128,7 @@ TEST(Join, PostEndsOnBothPlates) {
     EXPECT_EQ(connected_parts(j.model).count, 1);
     EXPECT_EQ(joint_count(j.model, "member end to sheet"), 2);
     EXPECT_NEAR(j.model.length(member_of(j, "post")), 800 + 6 + 3, 1e-8);
-    EXPECT_NEAR(member_of(j, "post").own_length, 800, 1e-8);
+    EXPECT_NEAR(member_of(j, "post").own_length(), 800, 1e-8);
 }
 
 TEST(Join, BeamBetweenPostsReachesTheirAxes) {

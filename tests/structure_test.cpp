@@ -100,7 +100,7 @@ TEST(Structure, WeldedFrameOfTubesCutShort) {
             const std::string& name = j.solids.bodies[static_cast<std::size_t>(m.body)].name;
             const double expected = name.rfind("post", 0) == 0 ? 622.5 : name.rfind("long", 0) == 0 ? 1200 : 800;
             EXPECT_NEAR(j.model.length(m), expected, 0.1) << name;
-            const bool upper = m.own_start.z() + j.solids.shift.z() > 500 && std::abs(m.axes.z.z()) < 0.5;
+            const bool upper = m.axis.at(0).z() + j.solids.shift.z() > 500 && std::abs(m.axis.direction(0).z()) < 0.5;
             EXPECT_NEAR(m.offset.norm(), upper ? (40 + 5) / 2.0 : 0, 1e-9) << name;
         }
         // Nodes of the upper rails are nodes of the deck.
@@ -160,8 +160,8 @@ TEST(Structure, RailUnderAPlateFollowsItsThickness) {
         const Member& m = member_of(j, "rail");
         EXPECT_NEAR(m.offset.norm(), (60 + t) / 2, 1e-9);
         EXPECT_NEAR(j.model.length(m), 1000, 1e-8) << "what stands out past the deck stays";
-        EXPECT_EQ(j.mesh.member_offset.size(), 1u);
-        EXPECT_NEAR(j.mesh.member_offset[0].z(), -(60 + t) / 2, 1e-9);
+        for (const Element& e : j.mesh.elements)
+            if (e.kind == ElementKind::beam) EXPECT_NEAR(e.section_offset.z(), -(60 + t) / 2, 1e-9);
     }
 }
 
@@ -179,7 +179,7 @@ TEST(Structure, SixTubesAtANode) {
             for (const EdgeUse& u : m.chain)
                 for (VertexId v : j.model.edges[u.edge.index()].vertices) {
                     const Vec3& p = j.model.vertices[v.index()].point;
-                    off = std::max(off, (p - m.axes.origin).cross(m.axes.z).norm());
+                    off = std::max(off, (p - m.axis.at(0)).cross(m.axis.direction(0)).norm());
                     if ((p + j.solids.shift).norm() < 10) ends.insert(v.value);
                 }
         if (way == MembersMeet::link) {
@@ -294,5 +294,6 @@ TEST(Structure, ModelFileKeepsOffsetsCouplingsAndNearGaps) {
         EXPECT_EQ(back.model.sheets[i].placed, j.model.sheets[i].placed);
         EXPECT_EQ(back.model.sheets[i].growth, j.model.sheets[i].growth);
     }
-    ASSERT_EQ(back.mesh.member_offset.size(), j.mesh.member_offset.size());
+    ASSERT_EQ(back.mesh.elements.size(), j.mesh.elements.size());
+    for (std::size_t i = 0; i < j.mesh.elements.size(); ++i) EXPECT_EQ(back.mesh.elements[i].section_offset, j.mesh.elements[i].section_offset);
 }

@@ -245,7 +245,7 @@ void list_members(const Job& job) {
     for (std::size_t i = 0; i < job.model.members.size(); ++i) {
         const Member& m = job.model.members[i];
         const Section& s = job.model.sections[m.section.index()];
-        t.row({std::to_string(i), m.key, body_name(job, m.body), number(job.model.length(m)), number(m.own_length), s.shape, dimensions(s)});
+        t.row({std::to_string(i), m.key, body_name(job, m.body), number(job.model.length(m)), number(m.own_length()), s.shape, dimensions(s)});
     }
     t.print();
 }

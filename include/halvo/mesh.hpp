@@ -13,11 +13,20 @@ struct Element {
     std::int32_t sheet = -1, member = -1, body = -1, section = -1;
     double thickness = 0;
     double offset = 0;
-    double quality = 1;  ///< scaled Jacobian of shells, 1 on lines
+    double quality = 1;                   ///< scaled Jacobian of shells, 1 on lines
+    Vec3 section_offset = Vec3::Zero();  ///< on members: from their line to the centroid of the section (mm)
 };
 
 struct MeshQuality {
     double min_scaled_jacobian = 1, mean_scaled_jacobian = 1, max_aspect = 1, max_warpage = 0, quad_share = 1;
+};
+
+/// A node that follows the shell element it lies over as if fixed to it: its displacement is the weighted sum of those of the
+/// element's nodes, plus their weighted rotation times `arm`; so rigid motions are exact.
+struct TiedNode {
+    std::int32_t node = -1, element = -1;
+    std::array<double, 4> weights{};  ///< of the element's nodes
+    Vec3 arm = Vec3::Zero();          ///< from the place on the element to the node (mm)
 };
 
 struct Mesh {
@@ -27,7 +36,7 @@ struct Mesh {
     int parts = 0;                ///< connected parts by shared nodes
     double free_edge_length = 0;  ///< of element edges with one shell and no line on them
     MeshQuality quality;
-    std::vector<Vec3> member_offset;  ///< of each member: from its line to the centroid of its section (mm)
+    std::vector<TiedNode> ties;
 };
 
 /// Conforming mesh, quads first. Every edge of the model is divided once; member nodes are sheet nodes where they touch.

@@ -2,6 +2,7 @@
 /// The idealization: a cell complex of vertices, edges, sheets and members. Whatever is joined shares entities by identity.
 
 #include <halvo/assembly.hpp>
+#include <halvo/axis.hpp>
 #include <halvo/chart.hpp>
 #include <halvo/ledger.hpp>
 #include <halvo/options.hpp>
@@ -98,15 +99,17 @@ struct Member {
     std::string key;
     int body = -1;
     SectionId section;
-    Frame axes;                  ///< origin at the start of the body's own centroid line; z along it, x and y the section axes
+    Axis axis;                   ///< the body's own centroid line, with the section axes
     std::vector<EdgeUse> chain;  ///< from start to end
-    double own_length = 0;       ///< length of the line within the body itself (mm)
-    Vec3 own_start = Vec3::Zero(), own_end = Vec3::Zero();
     std::array<std::vector<int>, 2> end_faces;  ///< faces of the body that close it at start and end
     double trimmed = 0;                         ///< length of overhangs cut off by joints (mm)
     /// From the member's line to the centroid of its section, along the section axes y and z: members along a sheet share its nodes.
     Vec2 offset = Vec2::Zero();
+    [[nodiscard]] double own_length() const { return axis.length(); }  ///< of the line within the body itself (mm)
 };
+
+/// From the member's line to the centroid of its section, at the place of its axis nearest to `p` (mm).
+[[nodiscard]] Vec3 section_offset(const Member& member, const Vec3& p);
 
 /// Rigid connection between two vertices that stand a distance apart.
 struct Link {
@@ -118,6 +121,13 @@ struct Link {
 struct EdgeLink {
     EdgeId a, b;
     bool reversed = false;  ///< start of `a` faces the end of `b`
+    int joint = -1;
+};
+
+/// Edges whose nodes follow the sheet they lie over, wherever its own nodes are.
+struct Tie {
+    std::vector<EdgeId> edges;
+    SheetId onto;
     int joint = -1;
 };
 
@@ -169,6 +179,7 @@ struct Model {
     std::vector<Member> members;
     std::vector<Link> links;
     std::vector<EdgeLink> edge_links;
+    std::vector<Tie> ties;
     std::vector<Coupling> couplings;
     std::vector<JointRecord> joints;
     std::vector<NearContact> near;  ///< gaps beyond reach, up to four times as wide

@@ -11,6 +11,15 @@
 
 namespace halvo {
 
+/// Moves bodies, or adds copies of them, before anything else is done ([[place]]).
+struct PlaceRule {
+    std::vector<std::string> body;    ///< names or paths with wildcards, or numbers as survey lists them
+    Vec3 move = Vec3::Zero();         ///< (mm)
+    double turn = 0;                  ///< about the axis, before the move (rad)
+    std::array<Vec3, 2> axis{Vec3::Zero(), Vec3::UnitZ()};  ///< two points of the axis (mm, as the file has them)
+    int copies = 0;                   ///< so many more, each moved and turned once more than the one before; 0 moves the body itself
+};
+
 struct SourceOptions {
     std::string file;  ///< STEP, IGES, STL, OBJ or PLY file, gzip-compressed or not; relative to the plan
     std::string unit;  ///< what one unit of a file without units is; STEP and IGES say their own: a differing value is an error
@@ -19,6 +28,7 @@ struct SourceOptions {
     std::vector<std::string> body;
     std::vector<std::string> only;  ///< the same patterns; what both lists take stays
     std::vector<std::string> skip;  ///< the same patterns; left out whatever else takes them
+    std::vector<PlaceRule> places;  ///< in their order
 };
 
 struct SurveyOptions {
@@ -42,8 +52,9 @@ enum class Reference : std::uint8_t { middle, outer, inner };
 /// moved by half the thickness.
 enum class MidMethod : std::uint8_t { automatic, exact, fitted, offset };
 
-/// Solid that is neither thin nor slender: rigid with its mass, coupled to what it touches, or left out and named.
-enum class BulkAs : std::uint8_t { coupling, named };
+/// Solid that is neither thin nor slender: rigid with its mass, coupled to what it touches, or left out and named. A solid
+/// region of a thin part may also become a sheet as thick as it is.
+enum class BulkAs : std::uint8_t { coupling, named, sheet };
 
 /// What the plan says of single walls ([[wall]]): which ones, and what is to be done with them. What is not given fits any wall.
 struct WallRule {
@@ -55,11 +66,19 @@ struct WallRule {
     bool refuse = false;
     std::optional<Reference> reference;
     std::optional<MidMethod> method;
+    std::optional<double> openings;  ///< holes and notches no larger than this do not open its sheet (mm)
     double thickness = 0;          ///< with one face: it alone becomes a sheet of this thickness (mm)
     std::optional<double> offset;  ///< with one face: from it outward to the sheet; without it half the thickness inward (mm)
     /// Two faces, named or pointed at: they are a wall whatever the limits say.
     [[nodiscard]] bool pair() const { return faces.size() + points.size() == 2; }
     [[nodiscard]] bool face_alone() const { return faces.size() + points.size() == 1 && thickness > 0; }
+};
+
+/// A sheet through given points ([[patch]]): four sides or any other number of them, over the skin of a body of facets.
+struct PatchRule {
+    std::string body;                     ///< name, path or number
+    std::vector<std::vector<Vec3>> sides; ///< points from corner to corner, one list a side; each ends where the next begins (mm, as the file has them)
+    double thickness = 0;                 ///< (mm)
 };
 
 struct HalveOptions {
@@ -69,6 +88,8 @@ struct HalveOptions {
     /// own middle, or a sheet each with rigid links across.
     StepsAs steps = StepsAs::continuous;
     double openings = 0;              ///< holes and notches no larger than this do not open a sheet (mm)
+    std::vector<std::string> fill;    ///< keys of openings that do not open a sheet, whatever their size
+    std::vector<std::string> keep;    ///< keys of openings that do
     double thickness = 0;             ///< of surfaces without a solid; 0: they get no sheet (mm)
     double draft = 10 * pi / 180;     ///< largest angle between opposed faces
     double slimness = 0.4;            ///< a wall is at most this share of its own width thick
@@ -77,12 +98,17 @@ struct HalveOptions {
     MidMethod method = MidMethod::automatic;
     BulkAs bulk = BulkAs::coupling;  ///< solid regions of thin parts
     std::vector<WallRule> walls;     ///< later ones overrule earlier ones
+    std::vector<PatchRule> patches;
 };
 
 /// Axes of members that miss each other: rigid links between, or moved to one point.
 enum class MembersMeet : std::uint8_t { link, meet };
 /// Members along a sheet: their line lies in the sheet and the section stands off, or stays at its own axis with rigid links between.
 enum class AlongSheet : std::uint8_t { offset, link };
+/// Sheets whose skins lie on each other: matched imprints with rigid links, the one tied to the other, or one sheet as thick as both.
+enum class LapsAs : std::uint8_t { link, tie, merge };
+/// Sheets of several bodies that go on in one plane: one each with a shared edge, or one.
+enum class CoplanarAs : std::uint8_t { separate, one_sheet };
 /// What the plan says of single joints ([[joint]]): which ones, and what is to be done with them.
 struct JointRule {
     std::vector<std::string> id;                      ///< keys of joints
@@ -90,6 +116,15 @@ struct JointRule {
     std::optional<Box3> within;                       ///< joints whose contact lies in it (mm, as the file has them)
     bool refuse = false;
     std::optional<double> reach;  ///< gaps closed between these bodies (mm)
+    std::optional<LapsAs> laps;   ///< how their skins are joined where they lie on each other
+    std::vector<Vec3> points;     ///< one on each of two bodies: their gap is closed there, however wide (mm, as the file has them)
+};
+
+/// Edges of some bodies tied to the sheets of others ([[tie]]).
+struct TieRule {
+    std::array<std::vector<std::string>, 2> between;  ///< edges of these, on sheets of those: names or paths with wildcards, or numbers
+    std::optional<Box3> within;                       ///< edges that lie in it (mm, as the file has them)
+    double reach = 0;                                 ///< skins at most so far apart (mm)
 };
 
 struct JoinOptions {
@@ -99,7 +134,10 @@ struct JoinOptions {
     MembersMeet members = MembersMeet::link;
     AlongSheet along = AlongSheet::offset;
     BulkAs bulk = BulkAs::coupling;
+    LapsAs laps = LapsAs::link;
+    CoplanarAs coplanar = CoplanarAs::separate;
     std::vector<JointRule> joints;  ///< later ones overrule earlier ones
+    std::vector<TieRule> ties;
 };
 
 /// What an element should keep to; each measure as src/mesh/quality defines it. 0 asks nothing.
@@ -120,6 +158,8 @@ struct SizeRule {
     std::vector<std::string> sheet;  ///< keys of sheets or of their walls
     std::optional<Box3> within;      ///< sheets that lie in it (mm, as the file has them)
     double size = 0;                 ///< (mm)
+    std::vector<Vec3> points;        ///< on edges, instead of sheets (mm, as the file has them)
+    int count = 0;                   ///< of elements on these edges
 };
 
 struct MeshOptions {
@@ -133,6 +173,9 @@ struct MeshOptions {
     double ring_width = 0;        ///< of each row; 0: by the size and the hole's own divisions
     int around = 0;               ///< at least so many elements round a hole; 0: by size and angle
     int along_member = 1;         ///< at least so many elements on a member
+    int bend_rows = 0;            ///< so many rows of elements round a bend; 0: by size and angle
+    double growth = 1.5;          ///< sizes of neighbouring elements along an edge differ by at most this factor
+    std::vector<Vec3> points;     ///< places that get a node: loads, masses (mm, as the file has them)
     std::vector<SizeRule> sizes;  ///< later ones overrule earlier ones
     QualityLimits limits;
 };

@@ -11,8 +11,6 @@ namespace {
 
 constexpr double swept_angle = 1e-5;   // sine of the angle at which a face counts as parallel to the line
 constexpr double same_area = 5e-3;     // relative difference at which two sections count as one profile
-constexpr double filled_least = 0.80;  // volume against area times length: bolt holes and copes take this much at most
-constexpr double filled_most = 1.02;
 
 bool swept_along(const Body& body, const Face& f, const Vec3& d) {
     if (const auto* p = std::get_if<PlaneSurface>(&f.surface)) return std::abs(p->frame.z.dot(d)) < swept_angle;
@@ -150,13 +148,25 @@ std::optional<Prism> along(const Body& body, const Vec3& d, double tol) {
     if (high - low <= 0) return std::nullopt;
     const auto station = constant_station(body, p.frame, low, high, tol);
     if (!station) return std::nullopt;
-    // Flatten the section into the frame's plane.
-    const Vec3 drop = -station->at * p.frame.z;
+    // The section goes into the frame's plane.
     std::vector<std::vector<Curve>> loops;
     for (const auto& loop : station->section.loops) {
         loops.emplace_back();
-        for (const SectionPiece& s : loop) loops.back().push_back(s.curve.moved(Eigen::Isometry3d(Eigen::Translation3d(drop))));
+        for (const SectionPiece& piece : loop) loops.back().push_back(piece.curve.moved(Eigen::Isometry3d(Eigen::Translation3d(-station->at * p.frame.z))));
     }
+    if (!take_profile(p, std::move(loops), high - low)) return std::nullopt;
+    if (!find_ends(body, p, low, high)) return std::nullopt;
+    p.filled = body.mass.volume / (p.area * (p.end - p.start));
+    if (p.filled < filled_least || p.filled > filled_most) return std::nullopt;
+    Frame begin = p.frame;
+    begin.origin = p.frame.at(0, 0, p.start);
+    p.axis = Axis::straight(begin, p.end - p.start);
+    return p;
+}
+
+}  // namespace
+
+bool take_profile(Prism& p, std::vector<std::vector<Curve>> loops, double size) {
     int outer = 0;
     for (std::size_t i = 0; i < loops.size(); ++i) {
         std::vector<Vec2> poly;
@@ -164,21 +174,21 @@ std::optional<Prism> along(const Body& body, const Vec3& d, double tol) {
             for (const Vec3& q : c.sampled(1e-2, 8)) poly.push_back(p.frame.local2(q));
         if (polygon_area(poly) > 0) ++outer, std::swap(loops[0], loops[i]);
     }
-    if (outer != 1) return std::nullopt;
+    if (outer != 1) return false;
     const Vec3 side = longest_side(loops);
     if (side.norm() > 0) p.frame = Frame::with_zx(p.frame.origin, p.frame.z, side.cross(p.frame.z));
     // The frame goes to the section's centroid, by exact contour integrals over x dA and y dA.
     double a = 0, mx = 0, my = 0;
     for (const auto& loop : loops)
         for (const Curve& c : loop) {
-            const auto pts = c.is_line() ? std::vector<Vec3>{c.start(), c.end()} : c.sampled(1e-6 * (high - low), 256);
+            const auto pts = c.is_line() ? std::vector<Vec3>{c.start(), c.end()} : c.sampled(1e-6 * size, 256);
             for (std::size_t i = 0; i + 1 < pts.size(); ++i) {
                 const Vec2 u = p.frame.local2(pts[i]), v = p.frame.local2(pts[i + 1]);
                 const double k = u.x() * v.y() - v.x() * u.y();
                 a += k / 2, mx += k * (u.x() + v.x()) / 6, my += k * (u.y() + v.y()) / 6;
             }
         }
-    if (a <= 0) return std::nullopt;
+    if (a <= 0) return false;
     p.frame.origin = p.frame.at(mx / a, my / a);
     p.area = a;
     Eigen::Isometry3d to_local = Eigen::Isometry3d::Identity();
@@ -192,13 +202,8 @@ std::optional<Prism> along(const Body& body, const Vec3& d, double tol) {
         }
     p.profile = std::move(loops);
     p.depth = box.sizes().maxCoeff(), p.width = box.sizes().minCoeff();
-    if (!find_ends(body, p, low, high)) return std::nullopt;
-    p.filled = body.mass.volume / (p.area * p.length());
-    if (p.filled < filled_least || p.filled > filled_most) return std::nullopt;
-    return p;
+    return true;
 }
-
-}  // namespace
 
 std::optional<Prism> find_prism(const Body& body, double tol) {
     if (!body.closed) return std::nullopt;
@@ -207,7 +212,7 @@ std::optional<Prism> find_prism(const Body& body, double tol) {
         auto p = along(body, d, tol);
         if (p && (!best || p->length() / p->depth > best->length() / best->depth)) best = std::move(p);
     }
-    return best;
+    return best ? best : find_bent(body, tol);
 }
 
 bool is_flat_bar(const Prism& p) {

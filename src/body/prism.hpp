@@ -1,23 +1,35 @@
 #pragma once
 #include <halvo/assembly.hpp>
+#include <halvo/axis.hpp>
 
 namespace halvo {
 
-/// A body that carries one profile along a straight line.
+inline constexpr double filled_least = 0.80;  ///< volume against area times length: bolt holes and copes take this much at most
+inline constexpr double filled_most = 1.02;
+
+/// A body that carries one profile along a line of straight pieces and arcs.
 struct Prism {
-    Frame frame;                              ///< origin on the centroid line, z along it, x and y the section axes
-    double start = 0, end = 0;                ///< where the centroid line leaves the body, along z
+    Axis axis;                                ///< the centroid line from end to end of the body
+    Frame frame;                              ///< of the section that was measured: origin on the centroid line, z along it, x and y the section axes
+    double start = 0, end = 0;                ///< of straight ones: where the centroid line leaves the body, along z from the frame
     std::vector<std::vector<Curve>> profile;  ///< loops in the frame's plane (z = 0), about the centroid, outer first
     double area = 0;
     double depth = 0;           ///< largest extent of the profile across
     double width = 0;           ///< smallest extent across (in the axes of the longest side)
     std::vector<bool> lateral;  ///< for each face: is it swept along the line?
     double filled = 1;          ///< volume of the body over area times length
-    [[nodiscard]] double length() const { return end - start; }
+    [[nodiscard]] double length() const { return axis.length(); }
 };
 
 /// Nothing when no direction gives a constant profile.
 [[nodiscard]] std::optional<Prism> find_prism(const Body& body, double tol);
+
+/// The same for bodies bent along arcs, walked from an end face that stands square to the line; part of find_prism.
+[[nodiscard]] std::optional<Prism> find_bent(const Body& body, double tol);
+
+/// Sets profile, frame (moved to the centroid, turned to the longest side), area and extents from the loops of a section in the plane
+/// of `p.frame`; false when there is not one outer loop. `size` is what the chord error is measured by.
+[[nodiscard]] bool take_profile(Prism& p, std::vector<std::vector<Curve>> loops, double size);
 
 /// A flat bar: one loop of four straight sides.
 [[nodiscard]] bool is_flat_bar(const Prism& p);

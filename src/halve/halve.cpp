@@ -33,7 +33,7 @@ void add_member_of(Model& model, const Body& body, int id, Prism p, const Vec3& 
     s.profile = p.profile;
     fill_area_values(s);
     const double noise = 1e-9 * (s.iyy + s.izz);
-    const Vec3 a = p.frame.at(0, 0, p.start), b = p.frame.at(0, 0, p.end);
+    const Vec3 a = p.axis.at(0), b = p.axis.at(p.length());
     const bool turn = s.iyz < -noise || (std::abs(s.iyz) <= noise && (a - centre).norm() > (b - centre).norm() * (1 + 1e-9));
     if (turn) {
         // Half a turn about y: x (section y) and z flip, so loops flip about the section's z axis.
@@ -43,9 +43,7 @@ void add_member_of(Model& model, const Body& body, int id, Prism p, const Vec3& 
             for (Curve& c : loop) c = c.moved(m).reversed();
             std::reverse(loop.begin(), loop.end());
         }
-        p.frame.x = -p.frame.x, p.frame.z = -p.frame.z;
-        std::swap(p.start, p.end);
-        p.start = -p.start, p.end = -p.end;
+        p.axis = p.axis.reversed();
     }
     s.profile = p.profile;
     fill_area_values(s);
@@ -62,34 +60,35 @@ void add_member_of(Model& model, const Body& body, int id, Prism p, const Vec3& 
     Member m;
     m.body = id;
     m.section = SectionId(static_cast<std::size_t>(known - model.sections.begin()));
-    m.own_start = p.frame.at(0, 0, p.start), m.own_end = p.frame.at(0, 0, p.end);
-    m.own_length = p.length();
-    m.axes = p.frame;
-    m.axes.origin = m.own_start;
+    m.axis = p.axis;
+    const double length = m.own_length();
     for (std::size_t f = 0; f < p.lateral.size(); ++f)
         if (!p.lateral[f]) {
             const Face& face = body.faces[f];
             Vec3 c = Vec3::Zero();
             for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i)
                 for (int k : body.facets[i].corners) c += body.points[static_cast<std::size_t>(k)] / (3.0 * static_cast<double>(face.facet_count));
-            const double at = m.axes.height(c);
-            if (at < 0.15 * m.own_length) m.end_faces[0].push_back(static_cast<int>(f));
-            if (at > 0.85 * m.own_length) m.end_faces[1].push_back(static_cast<int>(f));
+            const double at = m.axis.parameter(c);
+            if (at < 0.15 * length) m.end_faces[0].push_back(static_cast<int>(f));
+            if (at > 0.85 * length) m.end_faces[1].push_back(static_cast<int>(f));
         }
-    m.key = make_key("member", body.key, {m.own_length});
-    const VertexId v(model.vertices.size());
-    model.vertices.push_back({m.own_start});
-    model.vertices.push_back({m.own_end});
-    model.edges.push_back({Curve::segment(m.own_start, m.own_end), {v, VertexId(v.value + 1)}});
-    m.chain = {{EdgeId(model.edges.size() - 1), false}};
+    m.key = make_key("member", body.key, {length});
+    const auto line = m.axis.between(0, length);
+    model.vertices.push_back({line.front().start()});
+    for (const Curve& c : line) {
+        model.vertices.push_back({c.end()});
+        model.edges.push_back({c, {VertexId(model.vertices.size() - 2), VertexId(model.vertices.size() - 1)}});
+        m.chain.push_back({EdgeId(model.edges.size() - 1), false});
+    }
     model.ledger.push_back({m.key, "halve", "member", EntryState::applied,
-                            fmt::format("{} as a beam line of {:.2f} mm with a {} section", body.name, m.own_length, model.sections[m.section.index()].shape),
-                            m.own_length, 0.5 * (m.own_start + m.own_end), body.name});
+                            fmt::format("{} as a {} beam line of {:.2f} mm with a {} section", body.name, m.axis.is_straight() ? "straight" : "bent", length,
+                                        model.sections[m.section.index()].shape),
+                            length, m.axis.at(0.5 * length), body.name});
     if (p.filled < 0.995)
         model.findings.push_back(
             {make_key("finding", "member openings " + body.key, {}), "member openings",
              fmt::format("{}: holes or copes take {:.1f} % of the profile times length; the section is taken whole", body.name, 100 * (1 - p.filled)),
-             "set halve.slender = \"shells\" to keep them", body.mass.centre, m.own_length, body.name});
+             "set halve.slender = \"shells\" to keep them", body.mass.centre, length, body.name});
     model.members.push_back(std::move(m));
 }
 
@@ -212,7 +211,7 @@ Model halve(const Assembly& solids, const HalveOptions& options, const Observer&
         const Eigen::Isometry3d m = here.place * there.place.inverse();
         parts[i] = placed(parts[first[i]], m, static_cast<int>(i), here);
         prisms[i] = prisms[first[i]];
-        if (prisms[i]) prisms[i]->frame = moved(prisms[i]->frame, m);
+        if (prisms[i]) prisms[i]->frame = moved(prisms[i]->frame, m), prisms[i]->axis = prisms[i]->axis.moved(m);
     }
     Vec3 centre = Vec3::Zero();
     double volume = 0;

@@ -110,8 +110,10 @@ private:
                 for (VertexId v : r.points) at_vertex_[v.index()].sheets.insert(i);
             }
         for (const Member& m : model_.members)
-            for (const EdgeUse& u : m.chain)
-                for (const Vec3& n : {m.axes.x, m.axes.y}) at_edge_[u.edge.index()].rules.push_back({n, m.axes.origin, on_line});
+            for (const EdgeUse& u : m.chain) {
+                const Frame axes = m.axis.frame(m.axis.parameter(model_.edges[u.edge.index()].curve.middle()));
+                for (const Vec3& n : {axes.x, axes.y}) at_edge_[u.edge.index()].rules.push_back({n, axes.origin, on_line});
+            }
         for (std::size_t e = 0; e < model_.edges.size(); ++e) {
             const Edge& edge = model_.edges[e];
             const Place& p = at_edge_[e];

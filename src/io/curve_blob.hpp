@@ -3,7 +3,7 @@
 
 #include "io/blob.hpp"
 
-#include <halvo/geometry.hpp>
+#include <halvo/axis.hpp>
 
 namespace halvo::io {
 
@@ -47,6 +47,19 @@ inline Curve get_curve(BlobIn& i) {
         c.t0 = t0, c.t1 = t1;
     }
     return c;
+}
+
+inline void put_axis(BlobOut& o, const Axis& a) {
+    put_frame(o, a.frame(0));
+    o.put(static_cast<std::uint64_t>(a.pieces().size()));
+    for (const Curve& c : a.pieces()) put_curve(o, c);
+}
+
+inline Axis get_axis(BlobIn& i) {
+    const Frame start = get_frame(i);
+    std::vector<Curve> pieces(i.get<std::uint64_t>());
+    for (Curve& c : pieces) c = get_curve(i);
+    return Axis(start, std::move(pieces));
 }
 
 }  // namespace halvo::io

@@ -18,7 +18,8 @@ using io::Database;
 using io::Statement;
 
 constexpr int application_id = 0x484C564F;  // "HLVO"
-constexpr int schema_version = 3;           // 1: sheets were planes; 2: all sheets at the middle, members without offsets, no couplings
+// 1: sheets were planes; 2: all sheets at the middle, members without offsets, no couplings; 3: members straight, no ties
+constexpr int schema_version = 4;
 
 constexpr const char* schema = R"(
 CREATE TABLE info(key TEXT PRIMARY KEY, value TEXT);
@@ -38,12 +39,14 @@ CREATE TABLE couplings(id INTEGER PRIMARY KEY, key TEXT, body INTEGER, centre IN
 CREATE TABLE near(body_a INTEGER, body_b INTEGER, gap REAL, x REAL, y REAL, z REAL);
 CREATE TABLE links(a INTEGER, b INTEGER, joint INTEGER);
 CREATE TABLE edge_links(a INTEGER, b INTEGER, reversed INTEGER, joint INTEGER);
+CREATE TABLE ties(edges BLOB, onto INTEGER, joint INTEGER);
 CREATE TABLE joints(id INTEGER PRIMARY KEY, key TEXT, kind TEXT, a TEXT, b TEXT, body_a INTEGER, body_b INTEGER, gap REAL, length REAL,
   moved REAL, state INTEGER, x REAL, y REAL, z REAL);
 CREATE TABLE findings(key TEXT, kind TEXT, about TEXT, advice TEXT, size REAL, body TEXT, x REAL, y REAL, z REAL);
 CREATE TABLE ledger(key TEXT, stage TEXT, kind TEXT, state INTEGER, about TEXT, value REAL, body TEXT, x REAL, y REAL, z REAL);
 CREATE TABLE mesh(nodes BLOB, elements BLOB, quads INTEGER, trias INTEGER, lines INTEGER, links INTEGER, parts INTEGER,
   free_edge_length REAL, min_scaled_jacobian REAL, mean_scaled_jacobian REAL, max_aspect REAL, max_warpage REAL, quad_share REAL);
+CREATE TABLE tied_nodes(node INTEGER, element INTEGER, w1 REAL, w2 REAL, w3 REAL, w4 REAL, arm_x REAL, arm_y REAL, arm_z REAL);
 CREATE TABLE proof(body INTEGER PRIMARY KEY, solid REAL, idealized REAL, bridged REAL, error REAL);
 CREATE TABLE uncovered(body INTEGER, area REAL, x REAL, y REAL, z REAL, facets BLOB);
 CREATE TABLE contacts(a INTEGER, b INTEGER, gap REAL, joined INTEGER, x REAL, y REAL, z REAL);
@@ -160,11 +163,11 @@ void save_members(Database& db, const Model& m) {
     for (std::size_t i = 0; i < m.members.size(); ++i) {
         const Member& c = m.members[i];
         BlobOut axes, chain, ends;
-        put_frame(axes, c.axes);
+        put_axis(axes, c.axis);
         chain.put(static_cast<std::uint64_t>(c.chain.size()));
         for (const EdgeUse& u : c.chain) chain.put(u.edge.value).put(static_cast<std::uint8_t>(u.reversed));
-        ends.put(c.own_start).put(c.own_end).put(c.end_faces[0]).put(c.end_faces[1]);
-        k.bind(static_cast<int>(i)).bind(c.key).bind(c.body + 1).bind(c.section.value).bind(c.own_length).bind(c.trimmed);
+        ends.put(c.end_faces[0]).put(c.end_faces[1]);
+        k.bind(static_cast<int>(i)).bind(c.key).bind(c.body + 1).bind(c.section.value).bind(c.own_length()).bind(c.trimmed);
         k.blob(axes.bytes()).blob(chain.bytes()).blob(ends.bytes()).bind(c.offset.x()).bind(c.offset.y()).done();
     }
 }
@@ -173,6 +176,14 @@ void save_joints(Database& db, const Model& m) {
     Statement l(db, "INSERT INTO links VALUES(?,?,?)"), el(db, "INSERT INTO edge_links VALUES(?,?,?,?)");
     for (const Link& k : m.links) l.bind(k.a.value).bind(k.b.value).bind(k.joint).done();
     for (const EdgeLink& k : m.edge_links) el.bind(k.a.value).bind(k.b.value).bind(k.reversed ? 1 : 0).bind(k.joint).done();
+    Statement t(db, "INSERT INTO ties VALUES(?,?,?)");
+    for (const Tie& k : m.ties) {
+        BlobOut edges;
+        std::vector<int> numbers;
+        for (EdgeId e : k.edges) numbers.push_back(e.value);
+        edges.put(numbers);
+        t.blob(edges.bytes()).bind(k.onto.value).bind(k.joint).done();
+    }
     Statement c(db, "INSERT INTO couplings VALUES(?,?,?,?,?,?,?,?)"), n(db, "INSERT INTO near VALUES(?,?,?,?,?,?)");
     for (std::size_t i = 0; i < m.couplings.size(); ++i) {
         const Coupling& k = m.couplings[i];
@@ -237,6 +248,12 @@ void save_mesh_and_proof(Database& db, const Job& job) {
         .bind(q.max_warpage)
         .bind(q.quad_share)
         .done();
+    Statement t(db, "INSERT INTO tied_nodes VALUES(?,?,?,?,?,?,?,?,?)");
+    for (const TiedNode& k : m.ties) {
+        t.bind(k.node).bind(k.element);
+        for (double w : k.weights) t.bind(w);
+        t.bind(k.arm.x()).bind(k.arm.y()).bind(k.arm.z()).done();
+    }
     Statement p(db, "INSERT INTO proof VALUES(?,?,?,?,?)"), c(db, "INSERT INTO contacts VALUES(?,?,?,?,?,?,?)");
     for (std::size_t i = 0; i < job.proof.bodies.size(); ++i) {
         const BodyProof& b = job.proof.bodies[i];
@@ -387,16 +404,18 @@ void load_members(Database& db, Model& m, int version) {
                                 version >= 3 ? ",offset_y,offset_z" : ""));
     while (k.step()) {
         Member c;
-        c.key = k.text(), c.body = k.number() - 1, c.section = SectionId(k.number()), c.own_length = k.real(), c.trimmed = k.real();
+        c.key = k.text(), c.body = k.number() - 1, c.section = SectionId(k.number());
+        const double own_length = k.real();
+        c.trimmed = k.real();
         BlobIn axes(k.text()), chain(k.text()), ends(k.text());
         if (version >= 3) c.offset.x() = k.real(), c.offset.y() = k.real();
-        c.axes = get_frame(axes);
+        c.axis = version >= 4 ? get_axis(axes) : Axis::straight(get_frame(axes), own_length);
         const auto n = chain.get<std::uint64_t>();
         for (std::uint64_t i = 0; i < n; ++i) {
             const EdgeId edge(chain.get<std::int32_t>());
             c.chain.push_back({edge, chain.get<std::uint8_t>() != 0});
         }
-        c.own_start = ends.get<Vec3>(), c.own_end = ends.get<Vec3>();
+        if (version < 4) ends.get<Vec3>(), ends.get<Vec3>();  // both ends of the line
         for (auto& list : c.end_faces) list = ends.get<std::vector<int>>();
         m.members.push_back(std::move(c));
     }
@@ -456,6 +475,25 @@ void load_joints(Database& db, Model& m) {
         k.key = g.text(), k.stage = g.text(), k.kind = g.text(), k.state = static_cast<EntryState>(g.integer()), k.about = g.text();
         k.value = g.real(), k.body = g.text(), k.place = place(g);
         m.ledger.push_back(std::move(k));
+    }
+}
+
+void load_ties(Database& db, Job& job) {
+    Statement t(db, "SELECT edges,onto,joint FROM ties ORDER BY rowid"),
+        n(db, "SELECT node,element,w1,w2,w3,w4,arm_x,arm_y,arm_z FROM tied_nodes ORDER BY rowid");
+    while (t.step()) {
+        Tie k;
+        BlobIn edges(t.text());
+        for (int e : edges.get<std::vector<int>>()) k.edges.emplace_back(e);
+        k.onto = SheetId(t.number()), k.joint = t.number();
+        job.model.ties.push_back(std::move(k));
+    }
+    while (n.step()) {
+        TiedNode k;
+        k.node = n.number(), k.element = n.number();
+        for (double& w : k.weights) w = n.real();
+        k.arm.x() = n.real(), k.arm.y() = n.real(), k.arm.z() = n.real();
+        job.mesh.ties.push_back(k);
     }
 }
 
@@ -587,9 +625,12 @@ Job read_model(const std::filesystem::path& file) {
     load_members(db, job.model, version);
     if (version >= 3) load_couplings(db, job.model);
     load_joints(db, job.model);
+    if (version >= 4) load_ties(db, job);
     load_mesh_and_proof(db, job, version);
-    if (!job.mesh.elements.empty())
-        for (const Member& m : job.model.members) job.mesh.member_offset.push_back(m.offset.x() * m.axes.x + m.offset.y() * m.axes.y);
+    for (Element& e : job.mesh.elements)
+        if (e.member >= 0)
+            e.section_offset = section_offset(job.model.members[static_cast<std::size_t>(e.member)],
+                                              0.5 * (job.mesh.nodes[static_cast<std::size_t>(e.nodes[0])] + job.mesh.nodes[static_cast<std::size_t>(e.nodes[1])]));
     return job;
 }
 

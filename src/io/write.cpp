@@ -86,6 +86,7 @@ Json members_json(const Model& m, const Vec3& shift) {
     Json out = Json::array();
     for (std::size_t i = 0; i < m.members.size(); ++i) {
         const Member& k = m.members[i];
+        const Frame axes = k.axis.frame(0);
         const auto end = [&](const EdgeUse& u, bool last) { return m.vertices[m.edges[u.edge.index()].vertices[last != u.reversed ? 1 : 0].index()].point; };
         out.push_back({{"id", i},
                        {"key", k.key},
@@ -94,9 +95,10 @@ Json members_json(const Model& m, const Vec3& shift) {
                        {"section", k.section.value},
                        {"start", place(end(k.chain.front(), false), shift)},
                        {"end", place(end(k.chain.back(), true), shift)},
-                       {"own_length", k.own_length},
+                       {"own_length", k.own_length()},
                        {"offset", {k.offset.x(), k.offset.y()}},
-                       {"y_axis", {k.axes.x.x(), k.axes.x.y(), k.axes.x.z()}}});
+                       {"y_axis", {axes.x.x(), axes.x.y(), axes.x.z()}},
+                       {"straight", k.axis.is_straight()}});
     }
     return out;
 }
@@ -244,8 +246,7 @@ void write_vtu(const std::filesystem::path& file, const Mesh& mesh, const Vec3& 
         thickness.push_back(e.thickness), offset.push_back(e.offset), quality.push_back(e.quality);
         sheet.push_back(e.sheet), member.push_back(e.member), section.push_back(e.section);
         body.push_back(e.body < 0 ? -1 : e.body + 1);
-        const bool stands_off = e.member >= 0 && static_cast<std::size_t>(e.member) < mesh.member_offset.size();
-        for (int k = 0; k < 3; ++k) section_offset.push_back(stands_off ? mesh.member_offset[static_cast<std::size_t>(e.member)][k] : 0);
+        for (int k = 0; k < 3; ++k) section_offset.push_back(e.section_offset[k]);
     }
     auto cells = piece.append_child("Cells");
     io::add_array(cells, "Int64", "connectivity", connectivity);

@@ -53,7 +53,7 @@ private:
             }
             for (double t : s.splits) s.start = std::min(s.start, t), s.end = std::max(s.end, t);
             Member& member = model_.members[m];
-            const auto own = [&](double t) { return std::clamp(t, 0.0, member.own_length); };
+            const auto own = [&](double t) { return std::clamp(t, 0.0, member.own_length()); };
             if (s.start > was_start) member.trimmed += own(s.start) - own(was_start);
             if (s.end < was_end) member.trimmed += own(was_end) - own(s.end);
         }
@@ -66,12 +66,15 @@ private:
         }
         input_.curves.insert(input_.curves.end(), work_.curves.begin(), work_.curves.end());
         for (MemberState& s : work_.members) {
-            s.curve = static_cast<int>(input_.curves.size());
-            input_.curves.push_back(Curve::segment(s.line(s.start), s.line(s.end)));
-            lines_.push_back(s.curve);
+            for (const Curve& c : s.axis.between(s.start, s.end, s.shift)) {
+                s.curves.push_back(static_cast<int>(input_.curves.size()));
+                lines_.push_back(s.curves.back());
+                input_.curves.push_back(c);
+            }
             for (double t : s.splits) {
-                input_.splits.push_back({s.curve, s.line(t)});
-                input_.points.push_back(s.line(t));
+                const Vec3 p = s.line(t);
+                input_.splits.push_back({nearest_of(s.curves, p), p});
+                input_.points.push_back(p);
             }
         }
         for (std::size_t i = 0; i < model_.sheets.size(); ++i) {
@@ -93,10 +96,10 @@ private:
             input_.sheets.push_back(std::move(plane));
         }
         for (const MemberState& s : work_.members)
-            for (int k : s.in_sheets) input_.sheets[ix(k)].curves.push_back(s.curve);
+            for (int k : s.in_sheets) lay_into(input_.sheets[ix(k)], s.curves);
         share_member_lines();
         for (LineLink& l : work_.line_links) {
-            if (l.b_member >= 0) l.b_curve = work_.members[ix(l.b_member)].curve;
+            if (l.b_member >= 0) l.b_curve = work_.members[ix(l.b_member)].curves[0];
             input_.twins.push_back({l.a_curve, l.b_curve});
             lines_.push_back(l.a_curve);
             if (l.b_member < 0) lines_.push_back(l.b_curve);
@@ -119,6 +122,26 @@ private:
         lines_.erase(std::unique(lines_.begin(), lines_.end()), lines_.end());
     }
 
+    int nearest_of(const std::vector<int>& curves, const Vec3& p) const {
+        int best = curves[0];
+        double distance = std::numeric_limits<double>::max();
+        for (int k : curves) {
+            const Curve& c = input_.curves[ix(k)];
+            const double d = curves.size() == 1 ? 0 : (c.point(c.nearest(p)) - p).norm();
+            if (d < distance) distance = d, best = k;
+        }
+        return best;
+    }
+
+    // Those of a member's curves that lie on the sheet's surface; a straight one does when it was asked for.
+    void lay_into(ArrangementInput::SheetSurface& sheet, const std::vector<int>& curves) const {
+        for (int k : curves) {
+            const Curve& c = input_.curves[ix(k)];
+            const auto off = [&](double share) { return std::abs(sheet.chart.height(c.point(c.parameter_at(share)))); };
+            if (curves.size() == 1 || std::max({off(0), off(0.37), off(1)}) <= 10 * tol_) sheet.curves.push_back(k);
+        }
+    }
+
     // Member lines that already are edges of sheets (from an earlier run) stay in those sheets' planes.
     void share_member_lines() {
         for (std::size_t m = 0; m < model_.members.size(); ++m) {
@@ -126,7 +149,7 @@ private:
             for (const EdgeUse& u : model_.members[m].chain) own.insert(u.edge.value);
             for (auto& plane : input_.sheets)
                 if (std::any_of(plane.curves.begin(), plane.curves.end(), [&](int c) { return own.count(c) > 0; }))
-                    plane.curves.push_back(work_.members[m].curve);
+                    lay_into(plane, work_.members[m].curves);
         }
     }
 
@@ -205,8 +228,9 @@ private:
         for (Sheet& s : next.sheets) fill_thickness(next, s);
         for (std::size_t m = 0; m < model_.members.size(); ++m) {
             Member member = std::move(model_.members[m]);
-            member.chain = done.on_curve[ix(work_.members[m].curve)];
-            if (work_.members[m].shifted()) member.offset = {-work_.members[m].shift.dot(member.axes.x), -work_.members[m].shift.dot(member.axes.y)};
+            member.chain.clear();
+            for (int k : work_.members[m].curves) member.chain.insert(member.chain.end(), done.on_curve[ix(k)].begin(), done.on_curve[ix(k)].end());
+            if (work_.members[m].shifted()) member.offset = -work_.members[m].shift;
             next.members.push_back(std::move(member));
         }
         const int base = static_cast<int>(model_.joints.size());

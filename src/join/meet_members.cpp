@@ -106,8 +106,9 @@ private:
         Vec3 b = Vec3::Zero();
         for (std::size_t m : members) {
             const Member& k = model_.members[m];
-            const Vec3 on = k.axes.origin - k.offset.x() * k.axes.x - k.offset.y() * k.axes.y;
-            const Eigen::Matrix3d square = Eigen::Matrix3d::Identity() - k.axes.z * k.axes.z.transpose();
+            const Frame axes = k.axis.frame(k.axis.parameter(mean));
+            const Vec3 on = axes.origin - k.offset.x() * axes.x - k.offset.y() * axes.y;
+            const Eigen::Matrix3d square = Eigen::Matrix3d::Identity() - axes.z * axes.z.transpose();
             a += square, b += square * (on - mean);
         }
         return mean + a.ldlt().solve(b);

@@ -18,16 +18,24 @@ struct Closest {
     bool parallel;
 };
 
+// Where both axes pass each other next to a place; curved ones by the lines that touch them there, again and again.
 Closest closest(const MemberState& m, const MemberState& n, const Vec3& near) {
-    const double c = m.direction.dot(n.direction);
-    const Vec3 r = n.origin - m.origin;
-    const double den = 1 - c * c;
-    if (den < 1e-6) {
-        const double a = m.parameter(near), b = n.parameter(m.at(a));
-        return {a, b, (m.at(a) - n.at(b)).norm(), true};
+    double a = m.parameter(near), b = n.parameter(near);
+    const bool straight = m.axis.is_straight() && n.axis.is_straight();
+    if (straight) a = b = 0;
+    for (int i = 0; i < (straight ? 1 : 30); ++i) {
+        const Frame fm = m.axis.frame(a), fn = n.axis.frame(b);
+        const double c = fm.z.dot(fn.z);
+        const Vec3 r = fn.origin - fm.origin;
+        const double den = 1 - c * c;
+        if (den < 1e-6) {
+            a = m.parameter(near), b = n.parameter(m.at(a));
+            return {a, b, (m.at(a) - n.at(b)).norm(), true};
+        }
+        const double da = (r.dot(fm.z) - c * r.dot(fn.z)) / den, db = (c * r.dot(fm.z) - r.dot(fn.z)) / den;
+        a += da, b += db;
+        if (std::abs(da) + std::abs(db) < 1e-12 * (1 + std::abs(a) + std::abs(b))) break;
     }
-    const double a = (r.dot(m.direction) - c * r.dot(n.direction)) / den;
-    const double b = (c * r.dot(m.direction) - r.dot(n.direction)) / den;
     return {a, b, (m.at(a) - n.at(b)).norm(), false};
 }
 
@@ -55,7 +63,7 @@ private:
     // A member along a sheet takes its line there: into the sheet that it is in contact with over the greatest length.
     void choose_lines() {
         std::vector<double> longest(work_.members.size(), 0.0);
-        std::vector<Vec3> shift(work_.members.size(), Vec3::Zero());
+        std::vector<Vec2> shift(work_.members.size(), Vec2::Zero());
         std::vector<bool> held(work_.members.size(), false);  // by a sheet whose own plane its axis lies in
         for (const auto& [bodies, points] : contacts_.all())
             for (const auto& [one, other] : {bodies, std::pair(bodies.second, bodies.first)}) {
@@ -65,11 +73,10 @@ private:
                     if (end_of(m->second, list, true) >= 0 || !runs_along(m->second, s, list)) continue;
                     const MemberState& sm = work_.members[m->second];
                     const auto [lo, hi] = range_of(sm, list);
-                    const SkinPoint on = model_.sheets[s].chart.on(sm.at(0.5 * (lo + hi)));
-                    const double off = (sm.at(0.5 * (lo + hi)) - on.point).dot(on.normal);
-                    if (std::abs(off) <= 10 * work_.tol) held[m->second] = true;
-                    if (hi - lo <= longest[m->second] || !over_sheet(s, sm, -off * on.normal, lo, hi)) continue;
-                    longest[m->second] = hi - lo, shift[m->second] = -off * on.normal;
+                    const Vec2 off = foot_in_section(sm, s, 0.5 * (lo + hi));
+                    if (off.norm() <= 10 * work_.tol) held[m->second] = true;
+                    if (hi - lo <= longest[m->second] || !over_sheet(s, sm, off, lo, hi)) continue;
+                    longest[m->second] = hi - lo, shift[m->second] = off;
                 }
             }
         for (std::size_t m = 0; m < longest.size(); ++m)
@@ -88,21 +95,31 @@ private:
         const Chart& chart = model_.sheets[s].chart;
         const auto [lo, hi] = range_of(sm, points);
         if (hi - lo <= 10 * work_.tol) return false;
+        const bool bent = !chart.flat() || !sm.axis.is_straight();
         const double first = chart.height(sm.at(lo));
+        const Vec2 off = bent ? foot_in_section(sm, s, lo) : Vec2(Vec2::Zero());
         for (const double share : {0.0, 0.25, 0.5, 0.75, 1.0}) {
-            const Vec3 p = sm.at(lo + share * (hi - lo));
-            if (std::abs(sm.direction.dot(chart.normal(p))) >= in_plane) return false;
-            if (!chart.flat() && std::abs(chart.height(p) - first) > 10 * work_.tol) return false;
+            const double at = lo + share * (hi - lo);
+            const Vec3 p = sm.at(at);
+            if (std::abs(sm.direction(at).dot(chart.normal(p))) >= in_plane) return false;
+            if (!bent) continue;
+            if (std::abs(chart.height(p) - first) > 10 * work_.tol || (foot_in_section(sm, s, at) - off).norm() > 20 * work_.tol) return false;
         }
         return true;
     }
 
+    // From the axis to its foot on the sheet's surface, along the section axes.
+    Vec2 foot_in_section(const MemberState& sm, std::size_t s, double at) const {
+        const Frame f = sm.axis.frame(at);
+        return f.local2(model_.sheets[s].chart.foot(f.origin));
+    }
+
     // Does the line at that shift run inside the sheet over most of a range?
-    bool over_sheet(std::size_t s, const MemberState& sm, const Vec3& shift, double lo, double hi) const {
+    bool over_sheet(std::size_t s, const MemberState& sm, const Vec2& shift, double lo, double hi) const {
         int in = 0;
         constexpr int n = 16;
         for (int k = 0; k < n; ++k) {
-            const Vec3 p = sm.at(lo + (k + 0.5) / n * (hi - lo)) + shift;
+            const Vec3 p = sm.axis.frame(lo + (k + 0.5) / n * (hi - lo)).at(shift);
             const Chart& chart = model_.sheets[s].chart;
             in += inside(work_.sheets[s].polygons, chart.local2(p)) ? 1 : 0;
         }
@@ -154,7 +171,7 @@ private:
         for (const ContactPoint& p : points) near += p.place / static_cast<double>(points.size());
         const Closest c = closest(sm, sn, near);
         // An axis runs on through half the other member, further the flatter they meet.
-        const double sine = std::max(0.1, sm.direction.cross(sn.direction).norm());
+        const double sine = std::max(0.1, sm.direction(c.a).cross(sn.direction(c.b)).norm());
         const double near_enough = 0.75 * (sm.depth + sn.depth) / sine + work_.reach;
         const auto beyond = [&](const MemberState& s, double at) { return std::max(s.start - at, at - s.end); };
         const bool usable = beyond(sm, c.a) <= near_enough && beyond(sn, c.b) <= near_enough && (sm.at(c.a) - near).norm() <= 3 * near_enough;
@@ -269,14 +286,16 @@ private:
         const MemberState& sm = work_.members[m];
         const Chart& chart = model_.sheets[s].chart;
         const int end = end_of(m, points, true);
-        const double sine = std::abs(sm.direction.dot(chart.normal(end == 0 ? sm.at(sm.start) : end == 1 ? sm.at(sm.end) : points[0].place)));
+        const double at = end == 0 ? sm.start : end == 1 ? sm.end : sm.parameter(points[0].place);
+        const double sine = std::abs(sm.direction(at).dot(chart.normal(end >= 0 ? sm.at(at) : points[0].place)));
         if (end >= 0 && sine >= pierces && end_on_sheet(m, s, end, sine, points)) return;
         if (end < 0 && runs_along(m, s, points)) {
             const auto [lo, hi] = range_of(sm, points);
             const Vec3 middle = sm.at(0.5 * (lo + hi));
-            if (chart.flat() && std::abs(chart.height(middle)) <= 10 * work_.tol && edge_to_axis(m, s, points)) return;
-            if (sm.shifted() && std::abs(chart.height(middle + sm.shift)) <= 10 * work_.tol && line_in_sheet(m, s, points)) return;
-            if (chart.flat() && along_sheet(m, s, points)) return;
+            const bool flat = chart.flat() && sm.axis.is_straight();
+            if (flat && std::abs(chart.height(middle)) <= 10 * work_.tol && edge_to_axis(m, s, points)) return;
+            if (sm.shifted() && std::abs(chart.height(sm.line(0.5 * (lo + hi)))) <= 10 * work_.tol && line_in_sheet(m, s, points)) return;
+            if (flat && along_sheet(m, s, points)) return;
         }
         spider(m, s, end, points);
     }
@@ -286,7 +305,8 @@ private:
         const Sheet& sheet = model_.sheets[s];
         const double from = end == 0 ? sm.start : sm.end;
         double at = from;
-        for (int i = 0; i < (sheet.chart.flat() ? 1 : 20); ++i) at -= sheet.chart.height(sm.at(at)) / sm.direction.dot(sheet.chart.normal(sm.at(at)));
+        for (int i = 0; i < (sheet.chart.flat() && sm.axis.is_straight() ? 1 : 20); ++i)
+            at -= sheet.chart.height(sm.at(at)) / sm.direction(at).dot(sheet.chart.normal(sm.at(at)));
         if (!std::isfinite(at)) return false;
         const double furthest = (0.5 * sheet.thickness.max + work_.reach) / sine + 0.5 * sm.depth * std::sqrt(1 - sine * sine) / sine + 10 * work_.tol;
         const Vec3 x = sm.at(at);
@@ -312,8 +332,9 @@ private:
             lo = std::min(lo, t), hi = std::max(hi, t);
         }
         bool any = false, linked = false;
+        const Vec3 origin = sm.at(0), direction = sm.direction(0);
         for (const LineReach& r :
-             line_reaches(model_.sheets[s].chart, work_.sheets[s], sm.origin, sm.direction, furthest + work_.reach + 10 * work_.tol, work_.tol)) {
+             line_reaches(model_.sheets[s].chart, work_.sheets[s], origin, direction, furthest + work_.reach + 10 * work_.tol, work_.tol)) {
             const double slack = model_.sheets[s].thickness.max + work_.reach;
             const double a = std::max(r.lo, lo - slack), b = std::min(r.hi, hi + slack);
             if (b - a <= 10 * work_.tol) continue;
@@ -328,7 +349,7 @@ private:
                 continue;
             }
             if (add_joint(model_, work_, j) == -1) return true;
-            if (r.extension) extend_to_line(model_, work_, static_cast<int>(s), r, sm.origin, sm.direction, a, b);
+            if (r.extension) extend_to_line(model_, work_, static_cast<int>(s), r, origin, direction, a, b);
             any = true;
         }
         if (any && std::find(sm.in_sheets.begin(), sm.in_sheets.end(), static_cast<int>(s)) == sm.in_sheets.end()) sm.in_sheets.push_back(static_cast<int>(s));
@@ -378,8 +399,8 @@ private:
         const Sheet& sheet = model_.sheets[s];
         Vec3 near = Vec3::Zero();
         for (const ContactPoint& p : points) near += p.place / static_cast<double>(points.size());
-        const double slope = sm.direction.dot(sheet.chart.normal(near));
         double at = sm.parameter(near);
+        const double slope = sm.direction(at).dot(sheet.chart.normal(near));
         if (end >= 0) at = end == 0 ? sm.start : sm.end;
         else if (std::abs(slope) >= pierces) at = sm.parameter(near) - sheet.chart.height(sm.at(sm.parameter(near))) / slope;
         at = std::clamp(at, sm.start, sm.end);
@@ -415,7 +436,7 @@ private:
                     connect(m, e == 0 ? work_.members[m].start : work_.members[m].end, n, b, number);
                 }
                 for (std::size_t s = 0; s < work_.sheets.size(); ++s) {
-                    const double sine = std::abs(work_.members[m].direction.dot(model_.sheets[s].chart.normal(p)));
+                    const double sine = std::abs(work_.members[m].direction(work_.members[m].parameter(p)).dot(model_.sheets[s].chart.normal(p)));
                     if (sine >= pierces) end_by_hand(m, s, e, sine);
                 }
             }

@@ -52,8 +52,8 @@ JoinWork prepare(const Model& model, const JoinOptions& options, const JointRule
     for (const Sheet& s : model.sheets) work.sheets.push_back(sheet_state(model, s));
     for (const Member& m : model.members) {
         MemberState st;
-        st.origin = m.axes.origin, st.direction = m.axes.z;
-        if (m.offset != Vec2::Zero()) st.shift = -(m.offset.x() * m.axes.x + m.offset.y() * m.axes.y);
+        st.axis = m.axis;
+        if (m.offset != Vec2::Zero()) st.shift = -m.offset;
         const auto end = [&](const EdgeUse& u, bool last) {
             return model.vertices[model.edges[u.edge.index()].vertices[last != u.reversed ? 1 : 0].index()].point;
         };

@@ -37,7 +37,7 @@ struct SheetState {
 };
 
 struct MemberState {
-    Vec3 origin, direction;     ///< axis; parameters are lengths from origin
+    Axis axis;                  ///< positions are lengths from its start
     double start = 0, end = 0;  ///< as it is now
     struct Demand {
         double at;
@@ -47,12 +47,13 @@ struct MemberState {
     std::vector<double> splits;
     std::vector<int> in_sheets;  ///< sheets whose plane its axis lies in and that extend to it
     double depth = 0;
-    int curve = -1;
-    Vec3 shift = Vec3::Zero();  ///< from the axis to the member's line, square to it: into a sheet that it runs along
-    [[nodiscard]] bool shifted() const { return shift != Vec3::Zero(); }
-    [[nodiscard]] Vec3 at(double s) const { return origin + s * direction; }
-    [[nodiscard]] Vec3 line(double s) const { return at(s) + shift; }
-    [[nodiscard]] double parameter(const Vec3& p) const { return (p - origin).dot(direction); }
+    std::vector<int> curves;    ///< of its line, one after the other
+    Vec2 shift = Vec2::Zero();  ///< from the axis to the member's line, along the section axes: into a sheet that it runs along
+    [[nodiscard]] bool shifted() const { return shift != Vec2::Zero(); }
+    [[nodiscard]] Vec3 at(double s) const { return axis.at(s); }
+    [[nodiscard]] Vec3 direction(double s) const { return axis.direction(s); }
+    [[nodiscard]] Vec3 line(double s) const { return axis.frame(s).at(shift); }
+    [[nodiscard]] double parameter(const Vec3& p) const { return axis.parameter(p); }
 };
 
 struct PointLink {

@@ -200,13 +200,13 @@ private:
     }
 
     void members() {
-        for (const Member& m : model_.members) mesh_.member_offset.push_back(m.offset.x() * m.axes.x + m.offset.y() * m.axes.y);
         for (std::size_t m = 0; m < model_.members.size(); ++m)
             for (const EdgeUse& u : model_.members[m].chain) {
                 const auto nodes = along(u);
                 for (std::size_t i = 0; i + 1 < nodes.size(); ++i) {
                     Element e = line(nodes[i], nodes[i + 1], ElementKind::beam);
                     e.member = static_cast<int>(m), e.body = model_.members[m].body, e.section = model_.members[m].section.value;
+                    e.section_offset = section_offset(model_.members[m], 0.5 * (mesh_.nodes[ix(nodes[i])] + mesh_.nodes[ix(nodes[i + 1])]));
                     mesh_.elements.push_back(e);
                 }
             }

@@ -242,6 +242,12 @@ void fill_thickness(const Model& model, Sheet& sheet) {
     sheet.thickness = {low, area > 0 ? sum / area : 0, high};
 }
 
+Vec3 section_offset(const Member& member, const Vec3& p) {
+    if (member.offset == Vec2::Zero()) return Vec3::Zero();
+    const Frame axes = member.axis.frame(member.axis.parameter(p));
+    return member.offset.x() * axes.x + member.offset.y() * axes.y;
+}
+
 SheetId add_plate(Model& model, const std::vector<Vec3>& outline, double thickness, const std::vector<std::vector<Vec3>>& holes) {
     Vec3 normal = Vec3::Zero();
     for (std::size_t i = 0; i < outline.size(); ++i) normal += (outline[i] - outline[0]).cross(outline[(i + 1) % outline.size()] - outline[0]);
@@ -302,8 +308,7 @@ MemberId add_member(Model& model, const Vec3& start, const Vec3& end, Section se
     }
     Member m;
     m.section = id;
-    m.axes = Frame::with_zx(start, end - start, up.cross(end - start));
-    m.own_start = start, m.own_end = end, m.own_length = (end - start).norm();
+    m.axis = Axis::straight(Frame::with_zx(start, end - start, up.cross(end - start)), (end - start).norm());
     const auto vertex = [&](const Vec3& p) {
         model.vertices.push_back({p});
         return VertexId(model.vertices.size() - 1);

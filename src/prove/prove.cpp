@@ -96,8 +96,8 @@ private:
             double own = 0, all = 0;
             for (const EdgeUse& u : m.chain) {
                 const Edge& e = model_.edges[u.edge.index()];
-                const double p = m.axes.height(e.curve.start()), q = m.axes.height(e.curve.end());
-                own += overlap(std::min(p, q), std::max(p, q), 0, m.own_length);
+                const double p = m.axis.parameter(e.curve.start()), q = m.axis.parameter(e.curve.end());
+                own += overlap(std::min(p, q), std::max(p, q), 0, m.own_length());
                 all += e.curve.length();
             }
             proof_.bodies[b].idealized += area * (own + m.trimmed);
@@ -128,7 +128,7 @@ private:
             const auto at = [&](std::size_t k) -> const Vec3& { return mesh_.nodes[static_cast<std::size_t>(e.nodes[k])]; };
             if (e.kind == ElementKind::beam) {
                 const double v = (at(1) - at(0)).norm() * model_.sections[static_cast<std::size_t>(e.section)].area;
-                ideal += v * (0.5 * (at(0) + at(1)) + mesh_.member_offset[static_cast<std::size_t>(e.member)]), vi += v;
+                ideal += v * (0.5 * (at(0) + at(1)) + e.section_offset), vi += v;
                 continue;
             }
             for (std::size_t k = 1; k + 1 < e.count; ++k) {
