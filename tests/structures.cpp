@@ -1,5 +1,7 @@
 #include "structures.hpp"
 
+#include "spoilt.hpp"
+
 namespace test {
 
 using make::box;
@@ -7,6 +9,23 @@ using make::box;
 make::Item bar(const std::string& name, const Vec3& from, const Vec3& to, double width, double depth, double wall, const Vec3& up) {
     const Vec3 along = to - from, x = along.cross(up).normalized();
     return {name, make::moved(make::extrude(make::rectangular_tube(width, depth, wall, 0), along.norm()), make::place(from, along, x))};
+}
+
+make::Item bent(const std::string& name, const std::vector<std::vector<Curve>>& profile, const std::vector<Move>& moves, const Vec3& at, const Vec3& along,
+                const Vec3& x) {
+    Eigen::Isometry3d here = make::place(at, along, x);
+    std::vector<make::Solid> parts;
+    for (const Move& m : moves) {
+        if (m.angle == 0) {
+            parts.push_back(make::moved(make::extrude(profile, m.length), here));
+            here = here * Eigen::Translation3d(0, 0, m.length);
+            continue;
+        }
+        const Vec3 towards(std::cos(m.roll), std::sin(m.roll), 0), on = m.radius * towards, axis = Vec3::UnitZ().cross(towards);
+        parts.push_back(make::moved(make::revolve(profile, on, axis, m.angle), here));
+        here = here * Eigen::Translation3d(on) * Eigen::AngleAxisd(m.angle, axis) * Eigen::Translation3d(-on);
+    }
+    return {name, parts.size() == 1 ? parts[0] : make::unify(make::fuse(parts))};
 }
 
 Items three_plates(double gap) {

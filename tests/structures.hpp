@@ -8,6 +8,14 @@ using Items = std::vector<make::Item>;
 
 /// Rectangular tube `depth` high (along `up`) and `width` wide between two points.
 [[nodiscard]] make::Item bar(const std::string& name, const Vec3& from, const Vec3& to, double width, double depth, double wall, const Vec3& up);
+/// A profile carried along straight lengths and bends, from `at` along `along` with its x axis towards `x`. A bend turns by `angle`
+/// about a line `radius` away from the profile's origin, in the direction `roll` (angle from the profile's x towards its y).
+struct Move {
+    double length = 0;
+    double radius = 0, angle = 0, roll = 0;
+};
+[[nodiscard]] make::Item bent(const std::string& name, const std::vector<std::vector<Curve>>& profile, const std::vector<Move>& moves, const Vec3& at,
+                              const Vec3& along, const Vec3& x);
 /// Base, web and flange of 8, 6 and 8 mm, each standing `gap` off the other.
 [[nodiscard]] Items three_plates(double gap);
 /// 24 tubes 40 x 40 x 3 cut square that stop up to 3 mm short of each other (4 posts, 2 rings of 4, 12 cross bars on the upper

@@ -90,7 +90,7 @@ private:
     // The section at a frame: the outer loop next to its origin, with what is cut out of it.
     std::optional<Look> look(const Frame& f) const {
         PlaneSection s = cut(body_, f, tol_, &boxes_);
-        const auto polygons = section_polygons(s, f, 1e-2 * std::max(depth_, 1e-6));
+        const auto polygons = section_polygons(s, f, 1e-4 * depth_);
         int best = -1;
         double nearest = std::numeric_limits<double>::max();
         for (std::size_t i = 0; i < polygons.size(); ++i) {
@@ -124,7 +124,7 @@ private:
         for (std::size_t i = end.first_facet; i < end.first_facet + end.facet_count; ++i)
             for (int c : body_.facets[i].corners) box.extend(body_.points[ix(c)]);
         depth_ = box.diagonal().norm();
-        ahead_ = 1e-4 * depth_;
+        ahead_ = 1e-2 * depth_;
         Frame f = frame_;
         f.origin += ahead_ * f.z;
         const auto first = look(f);

@@ -86,6 +86,7 @@ private:
         if (std::holds_alternative<PlaneSurface>(face.surface)) straight(f, starts, ends);
         else if (const auto conic = conic_of(face)) round(f, *conic, starts, ends);
         else if (std::holds_alternative<CylinderSurface>(face.surface) && !body_.faceted) rulings(f, starts, ends);
+        else if (const auto* torus = std::get_if<TorusSurface>(&face.surface); torus && holds_axis(*torus)) meridians(f, *torus, starts, ends);
         else sampled(f, starts, ends);
     }
 
@@ -159,6 +160,26 @@ private:
 
     Curve circle(const Vec3& centre, double r) const { return Curve{CircleCurve{{centre, frame_.x, frame_.y, frame_.z}, r}, 0, 2 * pi}; }
 
+    bool holds_axis(const TorusSurface& s) const {
+        return std::abs(s.frame.z.dot(frame_.z)) < 1e-8 && std::abs(plane_.height(s.frame.origin)) < 1e-8 * s.major;
+    }
+
+    // A torus cut through its axis: a circle on either side.
+    void meridians(int f, const TorusSurface& torus, const std::vector<int>& starts, const std::vector<int>& ends) {
+        const Vec3 out = torus.frame.z.cross(frame_.z).normalized();
+        for (const double side : {-1.0, 1.0}) {
+            const auto here = [&](const std::vector<int>& all) {
+                std::vector<int> some;
+                for (int i : all)
+                    if (side * out.dot(at(i) - torus.frame.origin) > 0) some.push_back(i);
+                return some;
+            };
+            const auto from = here(starts), to = here(ends);
+            if (!from.empty() && from.size() == to.size()) round(f, circle(torus.frame.origin + side * torus.major * out, torus.minor), from, to);
+            else broken_ += from.empty() && to.empty() ? 0 : 1;
+        }
+    }
+
     static double angle_on(const Curve& c, const Vec3& p) {
         if (const auto* k = std::get_if<CircleCurve>(&c.shape)) {
             const Vec2 q = k->frame.local2(p);
@@ -197,7 +218,7 @@ private:
         std::map<std::pair<int, int>, std::pair<int, int>> next;  // mesh edge in -> mesh edge out
         std::map<std::pair<int, int>, Vec3> where;
         const auto side = [&](int p) { return plane_.height(body_.points[static_cast<std::size_t>(p)]) >= -tol_; };
-        const auto key = [](int a, int b) { return std::minmax(a, b); };
+        const auto key = [](int a, int b) { return std::pair(std::min(a, b), std::max(a, b)); };
         for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i) {
             const auto& k = body_.facets[i].corners;
             std::optional<std::pair<int, int>> in, out;
@@ -222,6 +243,10 @@ private:
                 const double d = (where[a] - at(s)).norm();
                 if (d < best) best = d, first = &a;
             }
+            // Round a closed surface the chain comes back to where it starts, on the seam.
+            if (!first)
+                for (const auto& [a, b] : next)
+                    if (const double d = (where[a] - at(s)).norm(); d < best) best = d, first = &a;
             std::vector<Vec3> pts{at(s)};
             if (first) {
                 auto k = *first;

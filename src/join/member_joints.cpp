@@ -52,7 +52,10 @@ public:
         if (work_.options->along == AlongSheet::offset) choose_lines();
         for (const auto& [bodies, points] : contacts_.all()) {
             const auto a = member_of_.find(bodies.first), b = member_of_.find(bodies.second);
-            if (a != member_of_.end() && b != member_of_.end()) members(a->second, b->second, points);
+            if (a != member_of_.end() && b != member_of_.end()) {
+                for (const auto& some : by_ends(a->second, points, true))
+                    for (const auto& here : by_ends(b->second, some, false)) members(a->second, b->second, here);
+            }
             else if (a != member_of_.end()) with_sheets(a->second, bodies.first, bodies.second);
             else if (b != member_of_.end()) with_sheets(b->second, bodies.second, bodies.first);
         }
@@ -144,6 +147,30 @@ private:
         }
         const std::size_t best = count[0] >= count[1] ? 0 : 1;
         return 3 * count[best] >= points.size() ? static_cast<int>(best) : -1;
+    }
+
+    // A member may touch another body with both of its ends, and with its side besides: each is a contact of its own.
+    std::vector<std::vector<ContactPoint>> by_ends(std::size_t m, const std::vector<ContactPoint>& points, bool first) const {
+        const Member& member = model_.members[m];
+        const MemberState& sm = work_.members[m];
+        std::vector<std::vector<ContactPoint>> at(3);  // both ends, the side
+        std::vector<const ContactPoint*> side;
+        for (const ContactPoint& p : points) {
+            const auto on = [&](std::size_t e) {
+                const auto& f = member.end_faces[e];
+                return std::find(f.begin(), f.end(), first ? p.face_a : p.face_b) != f.end();
+            };
+            if (on(0)) at[0].push_back(p);
+            else if (on(1)) at[1].push_back(p);
+            else side.push_back(&p);
+        }
+        if (at[0].empty() || at[1].empty()) return {points};
+        for (const ContactPoint* p : side) {
+            const double s = sm.parameter(p->place);
+            at[s - sm.start < sm.depth ? 0 : sm.end - s < sm.depth ? 1 : 2].push_back(*p);
+        }
+        std::erase_if(at, [](const auto& list) { return list.empty(); });
+        return at;
     }
 
     std::string axis_key(std::size_t m) const { return model_.members[m].key; }
@@ -246,8 +273,10 @@ private:
 
     void with_sheets(std::size_t m, int member_body, int sheet_body) {
         const auto of = contacts_by_sheet(member_body, sheet_body);
-        for (const auto& [s, points] : of)
-            if (points.size() >= 2 || of.size() == 1) with_sheet(m, s, points);
+        for (const auto& [s, points] : of) {
+            if (points.size() < 2 && of.size() > 1) continue;
+            for (const auto& here : by_ends(m, points, true)) with_sheet(m, s, here);
+        }
     }
 
     // Contact of a member's body with the sheets of another, each point with the sheet it belongs to.
