@@ -115,3 +115,22 @@ TEST(Ball, WithAPipeThroughItsMiddle) {
     EXPECT_TRUE(j.proof.within_bounds);
     check_mesh(j.model, j.mesh);
 }
+
+TEST(SolidRegion, IsAThickSheetWhenThePlanSaysSo) {
+    // A boss on a plate, a block with a plate each side, both here and anywhere.
+    const make::Solid boss = fuse({box({0, 0, 0}, {200, 150, 4}), cylinder({100, 75, 0}, Vec3::UnitZ(), 25, 40)});
+    Plan plan;
+    plan.halve.bulk = BulkAs::sheet;
+    for (const bool turned : {false, true}) {
+        const Job j = job_of(turned ? make::moved(boss, anywhere()) : boss, plan);
+        EXPECT_TRUE(j.model.couplings.empty());
+        EXPECT_EQ(connected_parts(j.model).count, 1);
+        double thickest = 0;
+        for (const Sheet& s : j.model.sheets) thickest = std::max(thickest, s.thickness.max);
+        EXPECT_NEAR(thickest, 40, 1e-6);
+        EXPECT_NEAR(total_area(j.model), 200 * 150, 1e-3 * 200 * 150);
+        EXPECT_LT(std::abs(j.proof.volume_error), 5e-3);
+        EXPECT_TRUE(j.proof.within_bounds);
+        check_mesh(j.model, j.mesh);
+    }
+}

@@ -194,3 +194,113 @@ TEST(WallsByHand, RulesThatFitNothingAreNamed) {
     many.faces = {1, 2};
     EXPECT_THROW((void)job_of({{"a", box({0, 0, 0}, {100, 80, 5})}, {"b", box({0, 0, 50}, {100, 80, 5})}}, plan_with(many)), Error);
 }
+
+namespace {
+
+// A plate with a round hole of 12 and a turned slot of 30 x 8.
+make::Solid pierced() {
+    const make::Solid slot = make::moved(make::fuse({box({-11, -4, -5}, {22, 8, 20}), make::cylinder({-11, 0, -5}, Vec3::UnitZ(), 4, 20),
+                                                     make::cylinder({11, 0, -5}, Vec3::UnitZ(), 4, 20)}),
+                                         make::place({140, 50, 0}, Vec3::UnitZ(), Vec3(0.8, 0.6, 0)));
+    return make::cut(box({0, 0, 0}, {200, 100, 4}), {make::cylinder({50, 50, -5}, Vec3::UnitZ(), 6, 20), slot});
+}
+
+const LedgerEntry& opening(const Job& j, double size) {
+    for (const LedgerEntry& e : j.model.ledger)
+        if (e.kind == "opening" && std::abs(e.value - size) < 0.01 * size) return e;
+    throw std::runtime_error("no such opening");
+}
+
+constexpr double round_hole = pi * 36, slot_hole = 22 * 8 + pi * 16;
+
+}  // namespace
+
+TEST(Openings, AreFilledBySizeByRuleAndById) {
+    const double plate = 200 * 100;
+    const Job open = job_of(pierced());
+    EXPECT_NEAR(total_area(open.model), plate - round_hole - slot_hole, 1e-6);
+    EXPECT_EQ(opening(open, round_hole).state, EntryState::proposed);
+    Plan plan;
+    plan.halve.openings = 12;
+    EXPECT_NEAR(total_area(job_of(pierced(), plan).model), plate - slot_hole, 1e-6);
+    plan.halve.openings = 30;  // a slot is as large as it is long, however it lies
+    EXPECT_NEAR(total_area(job_of(pierced(), plan).model), plate, 1e-6);
+    plan.halve.keep = {opening(open, round_hole).key};
+    const Job kept = job_of(pierced(), plan);
+    EXPECT_NEAR(total_area(kept.model), plate - round_hole, 1e-6);
+    EXPECT_EQ(opening(kept, round_hole).state, EntryState::refused);
+    Plan by_id;
+    by_id.halve.fill = {opening(open, slot_hole).key};
+    const Job filled = job_of(pierced(), by_id);
+    EXPECT_NEAR(total_area(filled.model), plate - round_hole, 1e-6);
+    EXPECT_EQ(opening(filled, slot_hole).state, EntryState::applied);
+    WallRule rule;
+    rule.openings = 15;
+    const Job ruled = job_of(pierced(), plan_with(rule));
+    EXPECT_NEAR(total_area(ruled.model), plate - slot_hole, 1e-6);
+}
+
+TEST(Openings, IdsHoldForEveryPlaceOfAPart) {
+    // One part in two places: ids told in one run name the same things when the next run takes bodies one by one.
+    const Folder f;
+    make::write_step_assembly((f / "pair.step").string(), "pair", {"plate", pierced()},
+                              {Eigen::Isometry3d::Identity(), make::place({0, 0, 500}, Vec3::UnitX(), Vec3::UnitY())});
+    Job first;
+    first.plan.source.file = (f / "pair.step").string();
+    run(first);
+    ASSERT_EQ(first.model.sheets.size(), 2u);
+    EXPECT_NE(first.model.sheets[0].wall, first.model.sheets[1].wall);
+    Job second;
+    second.plan = first.plan;
+    second.plan.halve.refuse = {first.model.sheets[1].wall};
+    run(second);
+    ASSERT_EQ(second.model.sheets.size(), 1u);
+    EXPECT_EQ(second.model.sheets[0].key, first.model.sheets[0].key);
+    std::vector<std::string> ids;
+    for (const LedgerEntry& e : first.model.ledger)
+        if (e.kind == "opening" && ids.size() < 2) ids.push_back(e.key);
+    second.plan.halve.refuse.clear();
+    second.plan.halve.fill = ids;
+    run(second);
+    EXPECT_NEAR(total_area(second.model), 2 * 200 * 100 - round_hole - slot_hole, 1e-6);
+}
+
+TEST(Places, MovesAndCopiesOfBodies) {
+    const Folder f;
+    make::write_step((f / "a.step").string(), {{"base", box({0, 0, 0}, {600, 200, 6})}, {"web", box({0, 0, 56}, {5, 200, 80})}});
+    Plan plan;
+    plan.source.file = (f / "a.step").string();
+    PlaceRule down;
+    down.body = {"web"};
+    down.move = {50, 0, -50};
+    PlaceRule row;
+    row.body = {"web"};
+    row.move = {100, 0, 0};
+    row.copies = 4;
+    plan.source.places = {down, row};
+    Job j;
+    j.plan = plan;
+    run(j);
+    ASSERT_EQ(j.model.sheets.size(), 6u);
+    EXPECT_EQ(connected_parts(j.model).count, 1);
+    EXPECT_EQ(seam_count(j.model, "tee"), 5);
+    EXPECT_TRUE(j.proof.within_bounds);
+    // Round an axis: six spokes of a wheel, each on the rim's inside.
+    make::write_step((f / "b.step").string(), {{"rim", make::moved(pipe(300, 4, 60), make::place({1000, 0, 0}))}, {"spoke", box({1000, -2, 0}, {296, 4, 60})}});
+    PlaceRule round;
+    round.body = {"spoke"};
+    round.turn = pi / 3;
+    round.axis = {Vec3(1000, 0, 0), Vec3(1000, 0, 1)};
+    round.copies = 5;
+    j = Job();
+    j.plan.source.file = (f / "b.step").string();
+    j.plan.source.places = {round};
+    run(j);
+    EXPECT_EQ(j.solids.bodies.size(), 7u);
+    EXPECT_EQ(connected_parts(j.model).count, 1);
+    for (const ContactProof& c : j.proof.contacts) EXPECT_TRUE(c.joined);
+    PlaceRule nobody = round;
+    nobody.body = {"nobody"};
+    j.plan.source.places = {nobody};
+    EXPECT_THROW(run(j), Error);
+}

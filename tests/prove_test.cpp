@@ -192,7 +192,8 @@ TEST(Prove, CrossingsInOneSolidAreCountedOnce) {
 TEST(Prove, AThinBodyWithoutAnySheetIsOutsideTheBounds) {
     // A bent tube beside a plate, all its walls refused: that must not look like a full model.
     Plan plan;
-    const Job whole = job_of(make::bent_sensor_arm());
+    plan.halve.slender = SlenderAs::shells;
+    const Job whole = job_of(make::bent_sensor_arm(), plan);
     EXPECT_TRUE(whole.proof.within_bounds);
     for (const Sheet& s : whole.model.sheets)
         if (whole.solids.bodies[static_cast<std::size_t>(s.body)].name == "bent sensor arm") plan.halve.refuse.push_back(s.wall);

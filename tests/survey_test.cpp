@@ -256,7 +256,7 @@ TEST(SurveyFigures, ClassesSayWhy) {
     EXPECT_EQ(kind_of(make::ball({0, 0, 0}, 30)), BodyClass::bulk);
     EXPECT_EQ(kind_of(box({0, 0, 0}, {50, 50, 50})), BodyClass::bulk);
     EXPECT_EQ(kind_of(make::bracket()), BodyClass::thin);
-    EXPECT_EQ(kind_of(make::bent_sensor_arm()[0].solid), BodyClass::thin);
+    EXPECT_EQ(kind_of(make::bent_sensor_arm()[0].solid), BodyClass::slender);
     EXPECT_EQ(kind_of(make::cut(make::ball({0, 0, 0}, 60), {make::ball({0, 0, 0}, 57)})), BodyClass::thin);
     EXPECT_EQ(kind_of(make::extrude(make::tube(50, 3), 500)), BodyClass::slender);
     EXPECT_EQ(kind_of(make::extrude(make::tube(50, 3), 300)), BodyClass::thin) << "six times its depth";

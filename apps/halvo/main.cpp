@@ -189,7 +189,7 @@ int do_demo(const std::string& out, const Common& common) {
     fmt::print("\nWhat else stands on the site: bent, moulded and scanned parts, each to its shells:\n");
     const auto show_run = [&](const char* name, const char* figure, const DrawOptions& view) {
         RunArguments part;
-        part.input = (folder / name).string(), part.out = (fs::path(out) / fs::path(name).stem()).string();
+        part.input = (folder / name).string(), part.out = (fs::path(out) / fs::path(figure).stem()).string();
         fmt::print("\n$ halvo run {} --out {}\n", part.input, part.out);
         rc = std::max(rc, do_run(part, common));
         draw(fs::path(out) / figure, read_model(fs::path(part.out) / "model.halvo"), view);
@@ -201,7 +201,8 @@ int do_demo(const std::string& out, const Common& common) {
     };
     show_run("cabinet.step", "cabinet.png", seen_from(real, -60, 25));
     show_run("rain-hood.step", "rain-hood.png", seen_from(thick, -50, -30));
-    show_run("sensor-arm.step", "sensor-arm.png", seen_from(thick, -65, 20));
+    show_run("sensor-arm.toml", "sensor-arm.png", seen_from(thick, -65, 20));
+    show_run("sensor-arm.step", "sensor-arm-beam.png", seen_from(real, -65, 20));
     show_run("bracket.toml", "bracket.png", seen_from(thick, -35, 30));
     fmt::print("\nAnd what the survey says of each, as it was handed over:\n\n");
     show_survey("cabinet.step", -60, 25);

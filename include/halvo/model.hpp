@@ -59,6 +59,12 @@ struct ThicknessRange {
     double min = 0, mean = 0, max = 0;
 };
 
+/// Material of another body that a sheet stands for as well: of a skin merged into it, or a plate that goes on in its plane.
+struct BodyShare {
+    int body = -1;
+    double volume = 0;  ///< mm3
+};
+
 /// Midsurface of a wall.
 struct Sheet {
     std::string key;
@@ -75,7 +81,9 @@ struct Sheet {
     double growth = 1;                           ///< its area where it lies over its area at the middle
     double deviation = 0;                        ///< of a fitted midsurface from equal distance, at most (mm)
     std::vector<std::vector<Vec2>> own_outline;  ///< the sheet within its own body, in the chart, as halved
-    double trimmed_area = 0;                     ///< overhangs cut off by joints, which the extension of the other sheet stands for (mm2)
+    std::vector<BodyShare> shares;               ///< of other bodies than its own
+    double trimmed_area = 0;                     ///< overhangs cut off by joints, which the extension of the other sheet stands for, less strips that bridge
+                                                 ///< to bodies united with this one (mm2)
     [[nodiscard]] double area() const;
     [[nodiscard]] double own_area() const;
 };

@@ -45,6 +45,10 @@ std::string make_key(std::string_view kind, std::string_view text, std::initiali
     return make_key(kind, text, std::span<const double>(measures.begin(), measures.size()));
 }
 
+std::string own_key(const std::string& key_in_part, std::string_view body) {
+    return make_key(std::string_view(key_in_part).substr(0, key_in_part.rfind('-')), key_in_part + " " + std::string(body), {});
+}
+
 std::string KeySet::unique(const std::string& key) {
     const int n = ++seen_[key];
     return n == 1 ? key : key + "-" + std::to_string(n);

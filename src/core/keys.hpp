@@ -14,6 +14,9 @@ namespace halvo {
 [[nodiscard]] std::string make_key(std::string_view kind, std::string_view text, std::span<const double> measures);
 [[nodiscard]] std::string make_key(std::string_view kind, std::string_view text, std::initializer_list<double> measures);
 
+/// The id of a thing in one body, from the key that it has in every body of the same part: of the same kind as that.
+[[nodiscard]] std::string own_key(const std::string& key_in_part, std::string_view body);
+
 /// Makes keys unique by appending "-2", "-3", ... to repeats, in the order given.
 class KeySet {
 public:

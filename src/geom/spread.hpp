@@ -1,6 +1,8 @@
 #pragma once
 #include <halvo/types.hpp>
 
+#include <vector>
+
 namespace halvo {
 
 /// Diameter of a set of points, within a few per cent: twice from the farthest point, and that is all a threshold needs.
@@ -14,6 +16,24 @@ namespace halvo {
         from = far;
     }
     return best;
+}
+
+/// A few of the points, each as far as can be from those taken before.
+[[nodiscard]] inline std::vector<Vec3> far_apart(const std::vector<Vec3>& points, std::size_t most) {
+    std::vector<Vec3> out;
+    if (points.empty()) return out;
+    out.push_back(points[0]);
+    std::vector<double> from(points.size(), std::numeric_limits<double>::max());
+    while (out.size() < most) {
+        std::size_t far = 0;
+        for (std::size_t i = 0; i < points.size(); ++i) {
+            from[i] = std::min(from[i], (points[i] - out.back()).norm());
+            if (from[i] > from[far]) far = i;
+        }
+        if (from[far] <= 0) break;
+        out.push_back(points[far]);
+    }
+    return out;
 }
 
 }  // namespace halvo

@@ -3,6 +3,7 @@
 #include "core/groups.hpp"
 #include "core/keys.hpp"
 #include "core/parallel.hpp"
+#include "geom/outline.hpp"
 #include "halve/bulk_regions.hpp"
 #include "halve/limits.hpp"
 #include "halve/orientation.hpp"
@@ -33,7 +34,8 @@ public:
           options_(options),
           tol_(std::max(solids.tolerance.point, search.slack)) {}
 
-    void run() {
+    // Pairs of faces that make sheets of the body's solid regions, if the plan wants that: for a second round.
+    std::vector<NamedFaces> run() {
         name_walls();
         follow_rules();
         walls_.resize(found_.size());
@@ -42,7 +44,7 @@ public:
         parallel_for(walls_.size(),
                      [&](std::size_t i) { walls_[i] = make_wall_surface(body_, boxes, found_[i], turn[i], solids_.tolerance.point, solids_.tolerance.chord); });
         find_neighbours(skin_, walls_);
-        WallCurves curves = wall_curves(body_, skin_, walls_, solids_.tolerance.point, search_.slack, options_.openings);
+        WallCurves curves = wall_curves(body_, skin_, walls_, solids_.tolerance.point, search_.slack, widest_opening());
         input_ = std::move(curves.input);
         tol_ = std::max(tol_, curves.slack);
         // Curves traced on curved surfaces meet to a little more than the model's tolerance.
@@ -50,11 +52,12 @@ public:
         const Arrangement a = arrange(input_, flat ? tol_ : std::max(tol_, 4 * solids_.tolerance.point));
         decide(a);
         drop_strays(a);
-        if (options_.openings > 0) close_openings(a, curves.mouths);
+        close_openings(a, curves.mouths);
         const Assembled done = assemble(model_, a, input_, keep_, {});
         make_sheets(done);
         report_outside();
         report_unexplained();
+        return std::move(thick_);
     }
 
 private:
@@ -168,42 +171,86 @@ private:
         }
     }
 
-    // Voids no larger than the plan's openings, with nothing but sheet (or the mouth of a notch) round them, are filled.
+    double widest_opening() const {
+        double out = options_.openings;
+        for (const auto& d : decisions_) out = std::max(out, d.openings);
+        return out;
+    }
+
+    // A void with nothing but sheet, or the mouth of a notch, round it.
+    struct Opening {
+        std::string key;
+        std::vector<std::size_t> cells;
+        double area = 0, size = 0;
+        Vec3 place = Vec3::Zero();
+    };
+
+    // Those no larger than the plan's openings, or named by it, are filled.
     void close_openings(const Arrangement& a, const std::set<int>& mouths) {
         std::set<int> mouth_edges;
         for (int c : mouths)
             for (const EdgeUse& u : a.on_curve[static_cast<std::size_t>(c)]) mouth_edges.insert(u.edge.value);
+        const auto named = [](const std::vector<std::string>& list, const std::string& key) { return std::find(list.begin(), list.end(), key) != list.end(); };
+        KeySet keys;
         for (std::size_t i = 0; i < walls_.size(); ++i) {
-            const SheetCells& cells = a.sheets[i];
-            const auto void_cell = [&](int c) { return c >= 0 && keep_[i][static_cast<std::size_t>(c)].empty; };
-            Groups groups(cells.cells.size());
-            const auto opposite = [&](int half) {
-                const auto it = cells.cell_of.find(half ^ 1);
-                return it == cells.cell_of.end() ? -1 : it->second;
-            };
-            for (const auto& [half, cell] : cells.cell_of)
-                if (void_cell(cell) && void_cell(opposite(half))) groups.tie(cell, opposite(half));
-            std::map<int, Box3> extent;
-            std::map<int, double> area;
-            std::set<int> open;
-            for (const auto& [half, cell] : cells.cell_of) {
-                if (!void_cell(cell)) continue;
-                const int root = groups.root(cell), other = opposite(half);
-                extent[root].extend(a.edges[static_cast<std::size_t>(half / 2)].curve.box());
-                if (void_cell(other) || mouth_edges.count(half / 2)) continue;
-                if (other < 0 || !keep_[i][static_cast<std::size_t>(other)].kept) open.insert(root);
+            std::vector<Opening> list = openings_of(a, i, mouth_edges);
+            for (Opening& o : list)
+                o.key = make_key("opening", wall_key(i), {std::sqrt(o.area), (o.place - body_.mass.centre).norm()});
+            std::stable_sort(list.begin(), list.end(), [](const Opening& x, const Opening& y) { return x.key < y.key; });
+            for (Opening& o : list) {
+                o.key = keys.unique(o.key);
+                const std::string id = own_key(o.key, body_.key);
+                const bool kept = named(options_.keep, id), small = o.size <= decisions_[i].openings * (1 + 1e-9);
+                const bool fill = !kept && (small || named(options_.fill, id));
+                const char* done = fill ? "ignored: the sheet runs through" : kept ? "stays open, by the plan" : "stays open";
+                model_.ledger.push_back({o.key, "halve", "opening", fill ? EntryState::applied : kept ? EntryState::refused : EntryState::proposed,
+                                         fmt::format("{}: an opening {:.2f} mm across, {:.1f} mm2, {}", body_.name, o.size, o.area, done), o.area, o.place,
+                                         body_.name});
+                if (!fill) continue;
+                for (std::size_t c : o.cells) keep_[i][c].kept = true, keep_[i][c].own = false;
             }
-            for (std::size_t c = 0; c < cells.cells.size(); ++c) {
-                const int root = groups.root(static_cast<int>(c));
-                if (!keep_[i][c].empty || open.count(root) || extent[root].sizes().maxCoeff() > options_.openings * (1 + 1e-9)) continue;
-                keep_[i][c].kept = true, keep_[i][c].own = false;
-                area[root] += cells.cells[c].area;
-            }
-            for (const auto& [root, filled] : area)
-                model_.ledger.push_back({make_key("opening", wall_key(i), {std::sqrt(filled), (extent[root].center() - body_.mass.centre).norm()}), "halve",
-                                         "opening", EntryState::applied, fmt::format("{}: an opening of {:.1f} mm2 ignored", body_.name, filled), filled,
-                                         extent[root].center(), body_.name});
         }
+    }
+
+    std::vector<Opening> openings_of(const Arrangement& a, std::size_t i, const std::set<int>& mouth_edges) const {
+        const SheetCells& cells = a.sheets[i];
+        const auto void_cell = [&](int c) { return c >= 0 && keep_[i][static_cast<std::size_t>(c)].empty; };
+        const auto opposite = [&](int half) {
+            const auto it = cells.cell_of.find(half ^ 1);
+            return it == cells.cell_of.end() ? -1 : it->second;
+        };
+        Groups groups(cells.cells.size());
+        for (const auto& [half, cell] : cells.cell_of)
+            if (void_cell(cell) && void_cell(opposite(half))) groups.tie(cell, opposite(half));
+        std::set<int> open;
+        std::map<int, std::vector<Vec3>> outline;
+        for (const auto& [half, cell] : cells.cell_of) {
+            if (!void_cell(cell)) continue;
+            const int root = groups.root(cell), other = opposite(half);
+            const Curve& c = a.edges[static_cast<std::size_t>(half / 2)].curve;
+            const auto points = c.sampled(solids_.tolerance.chord, 128);
+            outline[root].insert(outline[root].end(), points.begin(), points.end());
+            if (void_cell(other) || mouth_edges.count(half / 2)) continue;
+            if (other < 0 || !keep_[i][static_cast<std::size_t>(other)].kept) open.insert(root);
+        }
+        std::map<int, Opening> found;
+        for (std::size_t c = 0; c < cells.cells.size(); ++c) {
+            const int root = groups.root(static_cast<int>(c));
+            if (!keep_[i][c].empty || open.count(root)) continue;
+            found[root].cells.push_back(c);
+            found[root].area += cells.cells[c].area;
+        }
+        std::vector<Opening> out;
+        for (auto& [root, o] : found) {
+            Vec3 sum = Vec3::Zero();
+            for (const Vec3& p : outline[root]) sum += p;
+            o.place = sum / static_cast<double>(outline[root].size());
+            std::vector<Vec2> flat;
+            for (const Vec3& p : outline[root]) flat.push_back(walls_[i].chart.local2(p, walls_[i].chart.local2(o.place)));
+            o.size = longer_side(flat);
+            out.push_back(std::move(o));
+        }
+        return out;
     }
 
     const std::string& wall_key(std::size_t i) const { return keys_[i]; }
@@ -223,7 +270,7 @@ private:
                             if (const int v = body_.edges[u.edge.index()].vertices[0]; v >= 0)
                                 spread += (body_.vertices[static_cast<std::size_t>(v)] - body_.mass.centre).norm(), ++count;
             }
-            keys_.push_back(keys.unique(make_key("wall", body_.key,
+            keys_.push_back(keys.unique(make_key("wall", "",
                                                  {std::sqrt(std::max(top, bottom)), std::sqrt(std::min(top, bottom)),
                                                   std::abs(p.chart.height(body_.mass.centre)), spread / std::max(count, 1)})));
         }
@@ -232,7 +279,7 @@ private:
     // Refusals, references and methods, by the walls' keys as Halvo found them.
     void follow_rules() {
         for (std::size_t i = 0; i < found_.size(); ++i) {
-            decisions_.push_back(rules_.decide(id_, keys_[i], found_[i]));
+            decisions_.push_back(rules_.decide(id_, own_key(keys_[i], body_.key), found_[i]));
             const MidMethod method = decisions_[i].method;
             if (method == MidMethod::automatic || remake_mid(body_, found_[i], method, solids_.tolerance.point)) continue;
             model_.findings.push_back(
@@ -310,7 +357,7 @@ private:
 
     void report_outside() {
         for (const Wall& w : search_.outside)
-            model_.findings.push_back({make_key("finding", "thickness " + body_.key, {w.thickness, std::sqrt(w.area)}), "wall outside the thickness range",
+            model_.findings.push_back({make_key("finding", "thickness", {w.thickness, std::sqrt(w.area)}), "wall outside the thickness range",
                                        fmt::format("{}: a wall {:.2f} mm thick ({:.0f} mm2) is outside {:.2f} to {:.2f} mm and got no sheet", body_.name,
                                                    w.thickness, w.area, options_.survey.thinnest, options_.survey.thickest),
                                        "widen survey.thinnest or survey.thickest", w.pairs[0].seen[0], w.thickness, body_.name});
@@ -329,6 +376,7 @@ private:
         if (skin < 0.002 * body_.mass.area) return;
         if (options_.bulk == BulkAs::coupling)
             for (int f : couple_bulk_regions(model_, solids_, id_, walls_, loose)) std::erase(loose, f);
+        if (options_.bulk == BulkAs::sheet) thick_ = thick_pairs(skin_, loose);
         double area = 0, largest = 0;
         Vec3 place = body_.mass.centre;
         std::string kind;
@@ -339,7 +387,7 @@ private:
         }
         const std::size_t count = loose.size();
         if (area < 0.002 * body_.mass.area) return;
-        model_.findings.push_back({make_key("finding", "skin without a sheet " + body_.key, {}), "skin without a sheet",
+        model_.findings.push_back({make_key("finding", "skin without a sheet", {}), "skin without a sheet",
                                    fmt::format("{}: {} face(s), {:.0f} mm2 ({:.1f} % of the skin) are neither a side nor a rim of a sheet; the largest is a {}",
                                                body_.name, count, area, 100 * area / body_.mass.area, kind),
                                    "solid regions, and faces at more than the draft to what they oppose, get no sheet; model them apart or widen halve.draft",
@@ -394,15 +442,16 @@ private:
     std::vector<std::string> keys_;
     ArrangementInput input_;
     std::vector<std::vector<Keep>> keep_;
+    std::vector<NamedFaces> thick_;
     std::vector<std::vector<char>> held_;                 // cells that lie between the wall's own sides
     std::vector<std::pair<int, double>> stubs_, strays_;  // pieces dropped of each wall, and their area
 };
 
 }  // namespace
 
-void halve_into_sheets(Model& model, const Assembly& solids, int body, const Skin& skin, const WallSearch& search, const WallRules& rules,
-                       const HalveOptions& options) {
-    BodyHalver(model, solids, body, skin, search, rules, options).run();
+std::vector<NamedFaces> halve_into_sheets(Model& model, const Assembly& solids, int body, const Skin& skin, const WallSearch& search, const WallRules& rules,
+                                          const HalveOptions& options) {
+    return BodyHalver(model, solids, body, skin, search, rules, options).run();
 }
 
 }  // namespace halvo

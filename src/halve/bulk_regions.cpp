@@ -3,6 +3,8 @@
 #include "core/keys.hpp"
 #include "core/parallel.hpp"
 #include "geom/facet_tree.hpp"
+#include "geom/outline.hpp"
+#include "geom/spread.hpp"
 
 #include <fmt/format.h>
 
@@ -135,7 +137,7 @@ private:
         if (c.faces.empty() || (c.edges.empty() && c.vertices.empty())) return;
         c.centre = VertexId(model_.vertices.size());
         model_.vertices.push_back({centre});
-        c.key = make_key("bulk", body_.key, {std::cbrt(volume), (centre - body_.mass.centre).norm()});
+        c.key = make_key("bulk", "", {std::cbrt(volume), (centre - body_.mass.centre).norm()});
         model_.ledger.push_back({c.key, "halve", "bulk region", EntryState::applied,
                                  fmt::format("{}: a solid region of {:.0f} mm3 is rigid, with its mass at its centre, coupled to {} edge(s) and {} point(s)",
                                              body_.name, volume, c.edges.size(), c.vertices.size()),
@@ -189,43 +191,13 @@ private:
             // Clear of the sheet's border, where there are such.
             std::vector<Vec3> clear;
             for (const Vec3& p : feet)
-                if (border_distance(sheet, p) > 1.5 * sheet.thickness.max) clear.push_back(p);
-            for (const Vec3& p : spread(clear.empty() ? feet : clear)) {
+                if (border_distance(sheet.own_outline, sheet.chart.local2(p)) > 1.5 * sheet.thickness.max) clear.push_back(p);
+            for (const Vec3& p : far_apart(clear.empty() ? feet : clear, most_points)) {
                 c.vertices.push_back(VertexId(model_.vertices.size()));
                 model_.vertices.push_back({p});
                 sheet.regions[0].points.push_back(c.vertices.back());
             }
         }
-    }
-
-    static double border_distance(const Sheet& s, const Vec3& p) {
-        const Vec2 q = s.chart.local2(p);
-        double d = std::numeric_limits<double>::max();
-        for (const auto& loop : s.own_outline)
-            for (std::size_t i = 0, j = loop.size() - 1; i < loop.size(); j = i++) {
-                const Vec2 run = loop[i] - loop[j];
-                const double w = std::clamp((q - loop[j]).dot(run) / std::max(run.squaredNorm(), 1e-300), 0.0, 1.0);
-                d = std::min(d, (loop[j] + w * run - q).norm());
-            }
-        return d;
-    }
-
-    static std::vector<Vec3> spread(const std::vector<Vec3>& points) {
-        std::vector<Vec3> out;
-        if (points.empty()) return out;
-        out.push_back(points[0]);
-        while (out.size() < most_points) {
-            double best = 0;
-            Vec3 far = out[0];
-            for (const Vec3& p : points) {
-                double d = std::numeric_limits<double>::max();
-                for (const Vec3& q : out) d = std::min(d, (p - q).norm());
-                if (d > best) best = d, far = p;
-            }
-            if (best <= 0) break;
-            out.push_back(far);
-        }
-        return out;
     }
 
     static constexpr int free_cell = -2;
@@ -241,6 +213,32 @@ private:
 };
 
 }  // namespace
+
+std::vector<NamedFaces> thick_pairs(const Skin& skin, const std::vector<int>& loose_faces) {
+    const std::set<int> loose(loose_faces.begin(), loose_faces.end());
+    // Faces of one region hang together over edges; each region takes the pair that is largest for its thickness.
+    std::map<int, std::vector<int>> regions;
+    std::set<int> seen;
+    for (int f : loose_faces) {
+        if (!seen.insert(f).second) continue;
+        std::vector<int> queue{f};
+        for (std::size_t k = 0; k < queue.size(); ++k)
+            for (const auto& link : skin.neighbours.of[ix(queue[k])])
+                if (loose.count(link.other) && seen.insert(link.other).second) queue.push_back(link.other);
+        regions[f] = std::move(queue);
+    }
+    std::vector<NamedFaces> out;
+    for (const auto& [first, faces] : regions) {
+        const SkinPair* best = nullptr;
+        const auto worth = [](const SkinPair& p) { return p.area / (p.mean * p.mean); };
+        for (const SkinPair& p : skin.pairs) {
+            const bool here = std::count(faces.begin(), faces.end(), p.a) + std::count(faces.begin(), faces.end(), p.b) > 0;
+            if (here && !p.wall && p.a != p.b && p.mean > 0 && (!best || worth(p) > worth(*best) * (1 + 1e-9))) best = &p;
+        }
+        if (best) out.push_back({best->a, best->b, 0, 0, false});
+    }
+    return out;
+}
 
 std::vector<int> couple_bulk_regions(Model& model, const Assembly& solids, int body, const std::vector<WallSurface>& walls,
                                      const std::vector<int>& loose_faces) {

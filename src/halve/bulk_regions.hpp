@@ -9,4 +9,8 @@ namespace halvo {
 std::vector<int> couple_bulk_regions(Model& model, const Assembly& solids, int body, const std::vector<WallSurface>& walls,
                                      const std::vector<int>& loose_faces);
 
+/// For each region that skin without a sheet bounds, the two faces that make the thickest sheet of it: those that see each other over
+/// most area for their distance.
+[[nodiscard]] std::vector<NamedFaces> thick_pairs(const Skin& skin, const std::vector<int>& loose_faces);
+
 }  // namespace halvo

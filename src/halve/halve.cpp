@@ -17,7 +17,7 @@ namespace halvo {
 namespace {
 
 Finding not_idealized(const Body& b, const std::string& why, const std::string& advice) {
-    return {make_key("finding", "not idealized " + b.key, {}),
+    return {make_key("finding", "not idealized", {}),
             "not idealized",
             fmt::format("{} has no sheet and no member: {}", b.name, why),
             advice,
@@ -92,20 +92,27 @@ void add_member_of(Model& model, const Body& body, int id, Prism p, const Vec3& 
     model.members.push_back(std::move(m));
 }
 
-// What was made of one body, for another body that is the same part in another place. Ids are its own.
-Model placed(Model part, const Eigen::Isometry3d& m, int id, const Body& body) {
-    const auto own = [&](std::string& key, const char* kind) { key = make_key(kind, key + " " + body.key, {}); };
-    for (Vertex& v : part.vertices) v.point = m * v.point;
-    for (Edge& e : part.edges) e.curve = e.curve.moved(m);
+// What was made of one body, for it or another body that is the same part in another place. Ids are its own.
+Model placed(Model part, const Eigen::Isometry3d& m, int id, const Body& body, const std::string& halved_as) {
+    const auto own = [&](std::string& key) { key = own_key(key, body.key); };
+    const auto renamed = [&](std::string& text) {
+        if (text.rfind(halved_as, 0) == 0) text.replace(0, halved_as.size(), body.name);
+    };
+    const bool stays = m.matrix() == Eigen::Matrix4d::Identity();
+    if (!stays) {
+        for (Vertex& v : part.vertices) v.point = m * v.point;
+        for (Edge& e : part.edges) e.curve = e.curve.moved(m);
+    }
     for (Sheet& s : part.sheets) {
-        own(s.key, "sheet"), own(s.wall, "wall");
+        own(s.key), own(s.wall);
         s.body = id;
+        if (stays) continue;
         s.chart = s.chart.moved(m);
         for (ThicknessPiece& p : s.field.pieces) p.top = p.top.moved(m), p.bottom = p.bottom.moved(m);
     }
-    for (Coupling& c : part.couplings) own(c.key, "bulk"), c.body = id;
-    for (LedgerEntry& e : part.ledger) own(e.key, e.kind.c_str()), e.place = m * e.place;
-    for (Finding& f : part.findings) own(f.key, "finding"), f.place = m * f.place;
+    for (Coupling& c : part.couplings) own(c.key), c.body = id;
+    for (LedgerEntry& e : part.ledger) own(e.key), renamed(e.about), e.place = m * e.place, e.body = body.name;
+    for (Finding& f : part.findings) own(f.key), renamed(f.about), f.place = m * f.place, f.body = body.name;
     return part;
 }
 
@@ -162,10 +169,18 @@ Model halve_body(const Assembly& solids, std::size_t id, const HalveOptions& opt
         out.findings.push_back(not_idealized(body, "it is bulk (" + build.why + ")", "leave it out with source.body, or model it apart"));
         return out;
     }
-    halve_into_sheets(out, solids, static_cast<int>(id), skin, find_walls(body, skin, limits, tol, named), rules, options);
+    const Model before = out;
+    const auto thick = halve_into_sheets(out, solids, static_cast<int>(id), skin, find_walls(body, skin, limits, tol, named), rules, options);
+    if (!thick.empty()) {
+        // Solid regions as sheets: once more, with the faces that bound them as opposed ones.
+        std::vector<NamedFaces> more = named;
+        more.insert(more.end(), thick.begin(), thick.end());
+        out = before;
+        halve_into_sheets(out, solids, static_cast<int>(id), skin, find_walls(body, skin, limits, tol, more), rules, options);
+    }
     for (const NamedFaces& n : named)
         if (n.refuse)
-            out.ledger.push_back({make_key("wall", body.key + fmt::format(" {} {}", n.a, n.b), {}), "halve", "wall", EntryState::refused,
+            out.ledger.push_back({make_key("wall", fmt::format("{} {}", n.a, n.b), {}), "halve", "wall", EntryState::refused,
                                   fmt::format("{}: faces {} and {} are not opposed, by the plan", body.name, n.a + 1, n.b + 1), 0, body.mass.centre,
                                   body.name});
     return out;
@@ -183,7 +198,7 @@ Model halve(const Assembly& solids, const HalveOptions& options, const Observer&
     observer.tell("halve", 0.02);
     // Each part is idealized where it first stands and placed from there. What the plan says of single walls makes each body its own.
     const WallRules rules(options, solids);
-    const bool alike = options.refuse.empty() && options.walls.empty();
+    const bool alike = options.refuse.empty() && options.walls.empty() && options.fill.empty() && options.keep.empty();
     std::map<int, std::size_t> first_of;
     std::vector<std::size_t> first, own;
     for (std::size_t i = 0; i < n; ++i) {
@@ -206,13 +221,15 @@ Model halve(const Assembly& solids, const HalveOptions& options, const Observer&
     for (const auto& f : failed)
         if (f) std::rethrow_exception(f);
     for (std::size_t i = 0; i < n; ++i) {
-        if (first[i] == i) continue;
+        if (first[i] == i) continue;  // last, below: the others are made from it
         const Body &here = solids.bodies[i], &there = solids.bodies[first[i]];
         const Eigen::Isometry3d m = here.place * there.place.inverse();
-        parts[i] = placed(parts[first[i]], m, static_cast<int>(i), here);
+        parts[i] = placed(parts[first[i]], m, static_cast<int>(i), here, there.name);
         prisms[i] = prisms[first[i]];
         if (prisms[i]) prisms[i]->frame = moved(prisms[i]->frame, m), prisms[i]->axis = prisms[i]->axis.moved(m);
     }
+    for (std::size_t i = 0; i < n; ++i)
+        if (first[i] == i) parts[i] = placed(std::move(parts[i]), Eigen::Isometry3d::Identity(), static_cast<int>(i), solids.bodies[i], solids.bodies[i].name);
     Vec3 centre = Vec3::Zero();
     double volume = 0;
     for (const Body& b : solids.bodies) centre += b.mass.volume * b.mass.centre, volume += b.mass.volume;
@@ -226,6 +243,7 @@ Model halve(const Assembly& solids, const HalveOptions& options, const Observer&
                 model.ledger.push_back(
                     {key, "halve", "member", EntryState::refused, body.name + " as a beam line", prisms[i]->length(), body.mass.centre, body.name});
                 model.findings.push_back(not_idealized(body, "its member was refused by the plan", "take " + key + " out of halve.refuse"));
+                model.findings.back().key = own_key(model.findings.back().key, body.key);
             } else {
                 add_member_of(model, body, static_cast<int>(i), *prisms[i], centre);
             }

@@ -55,7 +55,7 @@ private:
             for (int c : body_.facets[i].corners) l.points.push_back(body_.points[ix(c)]), l.box.extend(body_.points[ix(c)]);
         if (l.points.empty()) return;
         if (free && !free->spline) {
-            model_.findings.push_back({make_key("finding", "surface of facets " + body_.key, {face.area}), "not idealized",
+            model_.findings.push_back({make_key("finding", "surface of facets", {face.area}), "not idealized",
                                        fmt::format("{}: a surface of facets without a shape of its own ({:.0f} mm2) got no sheet", body_.name, face.area),
                                        "give it as STEP or IGES", l.points.front(), std::sqrt(face.area), body_.name});
             return;
@@ -146,7 +146,7 @@ private:
         }
         Vec3 middle = Vec3::Zero();
         for (const Vec3& p : l.points) middle += p / static_cast<double>(l.points.size());
-        s.wall = keys_.unique(make_key("wall", body_.key, {std::sqrt(s.area()), (middle - body_.box.center()).norm()}));
+        s.wall = keys_.unique(make_key("wall", "", {std::sqrt(s.area()), (middle - body_.box.center()).norm()}));
         s.key = make_key("sheet", s.wall, {std::sqrt(s.area())});
         model_.ledger.push_back(
             {s.wall, "halve", "surface", EntryState::applied,

@@ -81,7 +81,7 @@ bool WallRules::fits(const Placed& p, int body, const std::string& key, const Wa
 }
 
 WallRules::Decision WallRules::decide(int body, const std::string& key, const Wall& wall) const {
-    Decision d{false, options_.reference, options_.method};
+    Decision d{false, options_.reference, options_.method, options_.openings};
     d.refuse = std::find(options_.refuse.begin(), options_.refuse.end(), key) != options_.refuse.end();
     for (const auto& p : rules_) {
         if (!fits(*p, body, key, wall)) continue;
@@ -90,6 +90,7 @@ WallRules::Decision WallRules::decide(int body, const std::string& key, const Wa
         if (p->faces.size() != 2 || !r.refuse) d.refuse = d.refuse || r.refuse;  // a refused pair is taken out before
         if (r.reference) d.reference = *r.reference;
         if (r.method) d.method = *r.method;
+        if (r.openings) d.openings = *r.openings;
     }
     return d;
 }

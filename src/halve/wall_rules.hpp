@@ -21,6 +21,7 @@ public:
         bool refuse = false;
         Reference reference = Reference::middle;
         MidMethod method = MidMethod::automatic;
+        double openings = 0;  ///< largest one that does not open the wall's sheet (mm)
     };
     /// For a wall with its key. Later rules overrule earlier ones.
     [[nodiscard]] Decision decide(int body, const std::string& key, const Wall& wall) const;

@@ -13,7 +13,7 @@
 namespace halvo {
 namespace {
 
-enum class Kind { text, texts, length, length_or_none, signed_length, angle, number, share, flag, choice, count, numbers, points };
+enum class Kind { text, texts, length, length_or_none, signed_length, angle, signed_angle, number, share, flag, choice, count, numbers, points, rows };
 
 struct Key {
     const char* name;
@@ -22,12 +22,16 @@ struct Key {
     std::function<void(Plan&, std::vector<std::string>)> text;
     std::vector<std::string> choices = {};
     std::function<void(Plan&, std::vector<Vec3>)> points = {};
+    std::function<void(Plan&, std::vector<std::vector<Vec3>>)> rows = {};
 };
 
 // Tables that may stand several times: each adds one record, which its keys then fill.
 const std::map<std::string, std::function<void(Plan&)>>& record_tables() {
     static const std::map<std::string, std::function<void(Plan&)>> all = {{"wall", [](Plan& p) { p.halve.walls.emplace_back(); }},
                                                                           {"joint", [](Plan& p) { p.join.joints.emplace_back(); }},
+                                                                          {"tie", [](Plan& p) { p.join.ties.emplace_back(); }},
+                                                                          {"patch", [](Plan& p) { p.halve.patches.emplace_back(); }},
+                                                                          {"place", [](Plan& p) { p.source.places.emplace_back(); }},
                                                                           {"size", [](Plan& p) { p.mesh.sizes.emplace_back(); }}};
     return all;
 }
@@ -46,6 +50,14 @@ MidMethod method_of(const std::string& v) {
     return v == "exact" ? MidMethod::exact : v == "fitted" ? MidMethod::fitted : v == "offset" ? MidMethod::offset : MidMethod::automatic;
 }
 
+BulkAs bulk_of(const std::string& v) {
+    return v == "named" ? BulkAs::named : v == "sheet" ? BulkAs::sheet : BulkAs::coupling;
+}
+
+LapsAs laps_of(const std::string& v) {
+    return v == "tie" ? LapsAs::tie : v == "merge" ? LapsAs::merge : LapsAs::link;
+}
+
 const std::vector<Key>& keys() {
     using Texts = std::vector<std::string>;
     static const std::vector<Key> all = {
@@ -54,6 +66,11 @@ const std::vector<Key>& keys() {
         {"source.body", Kind::texts, {}, [](Plan& p, Texts v) { p.source.body = std::move(v); }},
         {"source.only", Kind::texts, {}, [](Plan& p, Texts v) { p.source.only = std::move(v); }},
         {"source.skip", Kind::texts, {}, [](Plan& p, Texts v) { p.source.skip = std::move(v); }},
+        {"place.body", Kind::texts, {}, [](Plan& p, Texts v) { p.source.places.back().body = std::move(v); }},
+        {"place.move", Kind::points, {}, {}, {}, [](Plan& p, std::vector<Vec3> v) { p.source.places.back().move = v[0]; }},
+        {"place.turn", Kind::signed_angle, [](Plan& p, double v) { p.source.places.back().turn = v; }, {}},
+        {"place.axis", Kind::points, {}, {}, {}, [](Plan& p, std::vector<Vec3> v) { p.source.places.back().axis = {v[0], v.back()}; }},
+        {"place.copies", Kind::count, [](Plan& p, double v) { p.source.places.back().copies = static_cast<int>(v); }, {}},
         {"survey.thickest", Kind::length, [](Plan& p, double v) { p.survey.thickest = p.halve.survey.thickest = v; }, {}},
         {"survey.thinnest", Kind::length_or_none, [](Plan& p, double v) { p.survey.thinnest = p.halve.survey.thinnest = v; }, {}},
         {"survey.slender", Kind::number, [](Plan& p, double v) { p.survey.slender = p.halve.survey.slender = v; }, {}},
@@ -75,13 +92,15 @@ const std::vector<Key>& keys() {
          [](Plan& p, Texts v) { p.halve.steps = v[0] == "continuous" ? StepsAs::continuous : StepsAs::separate; },
          {"continuous", "separate"}},
         {"halve.openings", Kind::length_or_none, [](Plan& p, double v) { p.halve.openings = v; }, {}},
+        {"halve.fill", Kind::texts, {}, [](Plan& p, Texts v) { p.halve.fill = std::move(v); }},
+        {"halve.keep", Kind::texts, {}, [](Plan& p, Texts v) { p.halve.keep = std::move(v); }},
         {"halve.thickness", Kind::length, [](Plan& p, double v) { p.halve.thickness = v; }, {}},
         {"halve.draft", Kind::angle, [](Plan& p, double v) { p.halve.draft = v; }, {}},
         {"halve.slimness", Kind::share, [](Plan& p, double v) { p.halve.slimness = v; }, {}},
         {"halve.refuse", Kind::texts, {}, [](Plan& p, Texts v) { p.halve.refuse = std::move(v); }},
         {"halve.reference", Kind::choice, {}, [](Plan& p, Texts v) { p.halve.reference = reference_of(v[0]); }, {"middle", "outer", "inner"}},
         {"halve.method", Kind::choice, {}, [](Plan& p, Texts v) { p.halve.method = method_of(v[0]); }, {"automatic", "exact", "fitted", "offset"}},
-        {"halve.bulk", Kind::choice, {}, [](Plan& p, Texts v) { p.halve.bulk = v[0] == "named" ? BulkAs::named : BulkAs::coupling; }, {"coupling", "named"}},
+        {"halve.bulk", Kind::choice, {}, [](Plan& p, Texts v) { p.halve.bulk = bulk_of(v[0]); }, {"coupling", "named", "sheet"}},
         {"wall.body", Kind::texts, {}, [](Plan& p, Texts v) { p.halve.walls.back().body = std::move(v); }},
         {"wall.id", Kind::texts, {}, [](Plan& p, Texts v) { p.halve.walls.back().wall = std::move(v); }},
         {"wall.faces",
@@ -95,13 +114,29 @@ const std::vector<Key>& keys() {
         {"wall.refuse", Kind::flag, [](Plan& p, double v) { p.halve.walls.back().refuse = v != 0; }, {}},
         {"wall.reference", Kind::choice, {}, [](Plan& p, Texts v) { p.halve.walls.back().reference = reference_of(v[0]); }, {"middle", "outer", "inner"}},
         {"wall.method", Kind::choice, {}, [](Plan& p, Texts v) { p.halve.walls.back().method = method_of(v[0]); }, {"automatic", "exact", "fitted", "offset"}},
+        {"wall.openings", Kind::length_or_none, [](Plan& p, double v) { p.halve.walls.back().openings = v; }, {}},
         {"wall.thickness", Kind::length, [](Plan& p, double v) { p.halve.walls.back().thickness = v; }, {}},
         {"wall.offset", Kind::signed_length, [](Plan& p, double v) { p.halve.walls.back().offset = v; }, {}},
+        {"patch.body", Kind::text, {}, [](Plan& p, Texts v) { p.halve.patches.back().body = v[0]; }},
+        {"patch.sides", Kind::rows, {}, {}, {}, {}, [](Plan& p, std::vector<std::vector<Vec3>> v) { p.halve.patches.back().sides = std::move(v); }},
+        {"patch.thickness", Kind::length, [](Plan& p, double v) { p.halve.patches.back().thickness = v; }, {}},
         {"join.reach", Kind::length_or_none, [](Plan& p, double v) { p.join.reach = v; }, {}},
         {"join.overhang", Kind::length, [](Plan& p, double v) { p.join.overhang = v; }, {}},
         {"join.members", Kind::choice, {}, [](Plan& p, Texts v) { p.join.members = v[0] == "meet" ? MembersMeet::meet : MembersMeet::link; }, {"link", "meet"}},
         {"join.along", Kind::choice, {}, [](Plan& p, Texts v) { p.join.along = v[0] == "link" ? AlongSheet::link : AlongSheet::offset; }, {"offset", "link"}},
         {"join.bulk", Kind::choice, {}, [](Plan& p, Texts v) { p.join.bulk = v[0] == "named" ? BulkAs::named : BulkAs::coupling; }, {"coupling", "named"}},
+        {"join.laps", Kind::choice, {}, [](Plan& p, Texts v) { p.join.laps = laps_of(v[0]); }, {"link", "tie", "merge"}},
+        {"join.coplanar",
+         Kind::choice,
+         {},
+         [](Plan& p, Texts v) { p.join.coplanar = v[0] == "one sheet" ? CoplanarAs::one_sheet : CoplanarAs::separate; },
+         {"separate", "one sheet"}},
+        {"tie.edges", Kind::texts, {}, [](Plan& p, Texts v) { p.join.ties.back().between[0] = std::move(v); }},
+        {"tie.onto", Kind::texts, {}, [](Plan& p, Texts v) { p.join.ties.back().between[1] = std::move(v); }},
+        {"tie.within", Kind::points, {}, {}, {}, [](Plan& p, std::vector<Vec3> v) { p.join.ties.back().within = box_of(v); }},
+        {"tie.reach", Kind::length, [](Plan& p, double v) { p.join.ties.back().reach = v; }, {}},
+        {"joint.laps", Kind::choice, {}, [](Plan& p, Texts v) { p.join.joints.back().laps = laps_of(v[0]); }, {"link", "tie", "merge"}},
+        {"joint.points", Kind::points, {}, {}, {}, [](Plan& p, std::vector<Vec3> v) { p.join.joints.back().points = std::move(v); }},
         {"joint.id", Kind::texts, {}, [](Plan& p, Texts v) { p.join.joints.back().id = std::move(v); }},
         {"joint.between", Kind::texts, {}, [](Plan& p, Texts v) { p.join.joints.back().between[0] = std::move(v); }},
         {"joint.and", Kind::texts, {}, [](Plan& p, Texts v) { p.join.joints.back().between[1] = std::move(v); }},
@@ -119,6 +154,9 @@ const std::vector<Key>& keys() {
         {"mesh.ring_width", Kind::length, [](Plan& p, double v) { p.mesh.ring_width = v; }, {}},
         {"mesh.around", Kind::count, [](Plan& p, double v) { p.mesh.around = static_cast<int>(v); }, {}},
         {"mesh.along_member", Kind::count, [](Plan& p, double v) { p.mesh.along_member = static_cast<int>(v); }, {}},
+        {"mesh.bend_rows", Kind::count, [](Plan& p, double v) { p.mesh.bend_rows = static_cast<int>(v); }, {}},
+        {"mesh.growth", Kind::number, [](Plan& p, double v) { p.mesh.growth = v; }, {}},
+        {"mesh.points", Kind::points, {}, {}, {}, [](Plan& p, std::vector<Vec3> v) { p.mesh.points = std::move(v); }},
         {"mesh.limits.scaled_jacobian", Kind::share, [](Plan& p, double v) { p.mesh.limits.scaled_jacobian = v; }, {}},
         {"mesh.limits.aspect", Kind::number, [](Plan& p, double v) { p.mesh.limits.aspect = v; }, {}},
         {"mesh.limits.warpage", Kind::number, [](Plan& p, double v) { p.mesh.limits.warpage = v; }, {}},
@@ -133,6 +171,8 @@ const std::vector<Key>& keys() {
         {"size.id", Kind::texts, {}, [](Plan& p, Texts v) { p.mesh.sizes.back().sheet = std::move(v); }},
         {"size.within", Kind::points, {}, {}, {}, [](Plan& p, std::vector<Vec3> v) { p.mesh.sizes.back().within = box_of(v); }},
         {"size.size", Kind::length, [](Plan& p, double v) { p.mesh.sizes.back().size = v; }, {}},
+        {"size.points", Kind::points, {}, {}, {}, [](Plan& p, std::vector<Vec3> v) { p.mesh.sizes.back().points = std::move(v); }},
+        {"size.count", Kind::count, [](Plan& p, double v) { p.mesh.sizes.back().count = static_cast<int>(v); }, {}},
         {"prove.strict", Kind::flag, [](Plan& p, double v) { p.prove.strict = v != 0; }, {}},
         {"prove.volume", Kind::share, [](Plan& p, double v) { p.prove.volume = v; }, {}},
     };
@@ -169,12 +209,13 @@ const Key& find_key(const std::string& name, const std::string& where) {
 }
 
 double plain_number(const Key& key, const toml::node& node, const std::string& where) {
-    const char* unit = key.kind == Kind::angle ? "degree" : key.kind == Kind::number || key.kind == Kind::share ? "1" : "mm";
+    const bool angle = key.kind == Kind::angle || key.kind == Kind::signed_angle;
+    const char* unit = angle ? "degree" : key.kind == Kind::number || key.kind == Kind::share ? "1" : "mm";
     if (const auto n = node.value<double>(); n && !node.is_string() && !node.is_boolean()) return *n;
     const auto* s = node.as_string();
     if (!s)
-        fail(where, fmt::format("{} must be a {}, such as {}", key.name, key.kind == Kind::angle ? "number or an angle" : "number or a length",
-                                key.kind == Kind::angle ? "\"10 degree\"" : "\"3 mm\""));
+        fail(where, fmt::format("{} must be a {}, such as {}", key.name, angle ? "number or an angle" : "number or a length",
+                                angle ? "\"10 degree\"" : "\"3 mm\""));
     try {
         return io::quantity(s->get(), unit);
     } catch (const std::invalid_argument& e) {
@@ -204,11 +245,11 @@ double number_of(const Key& key, const toml::node& node, const std::string& wher
     }
     if (key.kind == Kind::count) return std::stod(numbers_of(key, node, where).at(0));
     const double v = plain_number(key, node, where);
-    const bool any_sign = key.kind == Kind::signed_length;
+    const bool any_sign = key.kind == Kind::signed_length || key.kind == Kind::signed_angle;
     if (!std::isfinite(v) || (!any_sign && (v < 0 || (v == 0 && key.kind != Kind::length_or_none))))
-        fail(where, fmt::format("{} must be {}", key.name, any_sign ? "a length" : key.kind == Kind::length_or_none ? "0 or more" : "more than 0"));
+        fail(where, fmt::format("{} must be {}", key.name, key.kind == Kind::signed_angle ? "an angle" : any_sign ? "a length" : key.kind == Kind::length_or_none ? "0 or more" : "more than 0"));
     if (key.kind == Kind::share && v > 1) fail(where, fmt::format("{} is a share; give a number up to 1, or \"1.5 %\"", key.name));
-    return key.kind == Kind::angle ? v * pi / 180 : v;
+    return key.kind == Kind::angle || key.kind == Kind::signed_angle ? v * pi / 180 : v;
 }
 
 // A list of points, or one point: [x, y, z] with lengths.
@@ -227,6 +268,15 @@ std::vector<Vec3> points_of(const Key& key, const toml::node& node, const std::s
     std::vector<Vec3> out;
     if (!(*list)[0].is_array()) return {one(node)};
     for (const toml::node& n : *list) out.push_back(one(n));
+    return out;
+}
+
+// A list of lists of points.
+std::vector<std::vector<Vec3>> rows_of(const Key& key, const toml::node& node, const std::string& where) {
+    const auto* list = node.as_array();
+    if (!list || list->empty()) fail(where, fmt::format("{} must be a list of rows of points", key.name));
+    std::vector<std::vector<Vec3>> out;
+    for (const toml::node& n : *list) out.push_back(points_of(key, n, where));
     return out;
 }
 
@@ -253,19 +303,44 @@ void check_wall(const WallRule& r, const std::string& where) {
     if (sides > 2) fail(where, "[[wall]]: name one face, or two that are opposed, by wall.faces or wall.points");
     if (r.offset && !r.face_alone()) fail(where, "[[wall]]: wall.offset goes with one face and wall.thickness");
     if (r.thickness > 0 && sides != 1) fail(where, "[[wall]]: wall.thickness is for one face taken alone; two faces say their own");
-    if (!r.refuse && !r.reference && !r.method && !r.pair() && !r.face_alone())
-        fail(where, "[[wall]] says nothing to do; give two faces, one face with thickness, refuse, reference or method");
+    if (!r.refuse && !r.reference && !r.method && !r.openings && !r.pair() && !r.face_alone())
+        fail(where, "[[wall]] says nothing to do; give two faces, one face with thickness, refuse, reference, method or openings");
 }
 
 void check_joint(const JointRule& r, const std::string& where) {
-    if (!r.refuse && !r.reach) fail(where, "[[joint]] says nothing to do; give reach or refuse");
+    if (!r.refuse && !r.reach && !r.laps && r.points.empty()) fail(where, "[[joint]] says nothing to do; give reach, refuse, laps or two points");
+    if (!r.points.empty() && (r.points.size() != 2 || !r.between[0].empty() || !r.between[1].empty() || r.reach || r.refuse))
+        fail(where, "[[joint]]: joint.points are two, one on each body, and stand in place of joint.between, joint.and and a reach");
     if (r.reach && !r.id.empty()) fail(where, "[[joint]]: a reach goes with bodies (joint.between, joint.and) or joint.within, not with an id");
+}
+
+void check_tie(const TieRule& r, const std::string& where) {
+    if (r.between[0].empty() || r.between[1].empty() || r.reach <= 0) fail(where, "[[tie]]: give tie.edges, tie.onto and tie.reach");
+}
+
+void check_place(const PlaceRule& r, const std::string& where) {
+    if (r.body.empty()) fail(where, "[[place]]: place.body is missing");
+    if (r.turn == 0 && r.move == Vec3::Zero()) fail(where, "[[place]] says nothing to do; give place.move or place.turn");
+    if ((r.axis[1] - r.axis[0]).norm() == 0) fail(where, "[[place]]: place.axis must be two different points");
+}
+
+void check_patch(const PatchRule& r, const std::string& where) {
+    if (r.sides.size() < 2 || r.thickness <= 0) fail(where, "[[patch]]: give patch.sides (two or more rows of points) and patch.thickness");
+    for (std::size_t i = 0; i < r.sides.size(); ++i)
+        if (r.sides[i].size() < 2) fail(where, "[[patch]]: each side is a row of two points or more");
+}
+
+void check_size(const SizeRule& r, const std::string& where) {
+    if (r.points.empty() && r.size <= 0) fail(where, "[[size]]: size.size is missing");
+    if (!r.points.empty() && (r.count <= 0) == (r.size <= 0)) fail(where, "[[size]]: edges at size.points take a size.count or a size.size");
+    if (r.points.empty() && r.count > 0) fail(where, "[[size]]: a size.count goes with size.points, on the edges meant");
 }
 
 void apply(Plan& plan, const std::string& name, const toml::node& node, const std::string& where) {
     const Key& key = find_key(name, where);
     if (key.number) key.number(plan, number_of(key, node, where));
     else if (key.points) key.points(plan, points_of(key, node, where));
+    else if (key.rows) key.rows(plan, rows_of(key, node, where));
     else if (key.kind == Kind::numbers) key.text(plan, numbers_of(key, node, where));
     else key.text(plan, texts_of(key, node, where));
 }
@@ -293,7 +368,10 @@ Plan read_plan(const std::filesystem::path& file) {
                 record->second(plan);
                 for (const auto& [key, value] : *n.as_table()) apply(plan, table_name + "." + std::string(key.str()), value, where(value));
                 if (table_name == "wall") check_wall(plan.halve.walls.back(), where(n));
-                if (table_name == "size" && plan.mesh.sizes.back().size <= 0) fail(where(n), "[[size]]: size.size is missing");
+                if (table_name == "size") check_size(plan.mesh.sizes.back(), where(n));
+                if (table_name == "tie") check_tie(plan.join.ties.back(), where(n));
+                if (table_name == "place") check_place(plan.source.places.back(), where(n));
+                if (table_name == "patch") check_patch(plan.halve.patches.back(), where(n));
                 if (table_name == "joint") check_joint(plan.join.joints.back(), where(n));
             }
             continue;

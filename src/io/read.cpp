@@ -5,6 +5,7 @@
 #include "core/parallel.hpp"
 #include "io/bytes.hpp"
 #include "io/facet_file.hpp"
+#include "io/place.hpp"
 #include "io/quantity.hpp"
 #include "io/reader_process.hpp"
 #include "io/select.hpp"
@@ -152,6 +153,7 @@ Assembly read(const std::filesystem::path& file, const SourceOptions& options, c
         assembly.notes.push_back(fmt::format("the name says {}, the content is {}; read as what it is", kind_name(*named), kind_name(kind)));
     finish_assembly(assembly);
     for (std::size_t i = 0; i < assembly.bodies.size(); ++i) assembly.bodies[i].number = static_cast<int>(i) + 1;
+    place_bodies(assembly, options.places);
     select_bodies(assembly, options);
     return assembly;
 }

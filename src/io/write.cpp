@@ -229,7 +229,9 @@ void write_text(const std::filesystem::path& file, const std::string& text) {
 
 void write_vtu(const std::filesystem::path& file, const Mesh& mesh, const Vec3& shift) {
     pugi::xml_document doc;
-    auto piece = io::start_grid(doc, mesh.nodes.size(), mesh.elements.size());
+    std::size_t tie_lines = 0;
+    for (const TiedNode& t : mesh.ties) tie_lines += mesh.elements[static_cast<std::size_t>(t.element)].count;
+    auto piece = io::start_grid(doc, mesh.nodes.size(), mesh.elements.size() + tie_lines);
     std::vector<double> points;
     for (const Vec3& p : mesh.nodes)
         for (int k = 0; k < 3; ++k) points.push_back(p[k] + shift[k]);
@@ -248,6 +250,19 @@ void write_vtu(const std::filesystem::path& file, const Mesh& mesh, const Vec3& 
         body.push_back(e.body < 0 ? -1 : e.body + 1);
         for (int k = 0; k < 3; ++k) section_offset.push_back(e.section_offset[k]);
     }
+    // A tie shows as lines from its node to those of the element, each with its weight.
+    std::vector<double> weight(kind.size(), 0.0);
+    for (const TiedNode& t : mesh.ties) {
+        const Element& e = mesh.elements[static_cast<std::size_t>(t.element)];
+        for (std::size_t k = 0; k < e.count; ++k) {
+            connectivity.push_back(t.node), connectivity.push_back(e.nodes[k]);
+            offsets.push_back(static_cast<std::int64_t>(connectivity.size()));
+            types.push_back(3), kind.push_back(3), weight.push_back(t.weights[k]);
+            thickness.push_back(0), offset.push_back(0), quality.push_back(1);
+            sheet.push_back(-1), member.push_back(-1), section.push_back(-1), body.push_back(-1);
+            section_offset.insert(section_offset.end(), 3, 0.0);
+        }
+    }
     auto cells = piece.append_child("Cells");
     io::add_array(cells, "Int64", "connectivity", connectivity);
     io::add_array(cells, "Int64", "offsets", offsets);
@@ -262,6 +277,7 @@ void write_vtu(const std::filesystem::path& file, const Mesh& mesh, const Vec3& 
     io::add_array(data, "Int32", "section", section);
     io::add_array(data, "Float64", "scaled_jacobian", quality);
     io::add_array(data, "Float64", "section_offset", section_offset, 3);
+    if (!mesh.ties.empty()) io::add_array(data, "Float64", "tie_weight", weight);
     write_text(file, io::text_of(doc));
 }
 
@@ -287,6 +303,7 @@ std::string summary_json(const Job& job) {
                  {"trias", m.trias},
                  {"lines", m.lines},
                  {"links", m.links},
+                 {"ties", m.ties.size()},
                  {"parts", m.parts},
                  {"free_edge_length", m.free_edge_length},
                  {"quality",

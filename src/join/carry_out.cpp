@@ -98,6 +98,10 @@ private:
         for (const MemberState& s : work_.members)
             for (int k : s.in_sheets) lay_into(input_.sheets[ix(k)], s.curves);
         share_member_lines();
+        input_.steps.insert(input_.steps.end(), work_.steps.begin(), work_.steps.end());
+        for (const TieWork& t : work_.ties) lines_.insert(lines_.end(), t.curves.begin(), t.curves.end());
+        for (const Tie& t : model_.ties)
+            for (EdgeId e : t.edges) lines_.push_back(e.value);
         for (LineLink& l : work_.line_links) {
             if (l.b_member >= 0) l.b_curve = work_.members[ix(l.b_member)].curves[0];
             input_.twins.push_back({l.a_curve, l.b_curve});
@@ -182,6 +186,7 @@ private:
     void decide(const Arrangement& a) {
         keep_.resize(model_.sheets.size());
         trimmed_.assign(model_.sheets.size(), 0.0);
+        lost_.assign(work_.merges.size(), 0.0);
         parallel_for(model_.sheets.size(), [&](std::size_t i) {
             const Sheet& s = model_.sheets[i];
             for (const Cell& c : a.sheets[i].cells) {
@@ -199,14 +204,64 @@ private:
                     k.kept = false;
                     if (k.own) trimmed_[i] += c.area;
                 }
+                for (std::size_t m = 0; m < work_.merges.size(); ++m)
+                    if (k.kept && static_cast<std::size_t>(work_.merges[m].lost) == i && over_keeper(work_.merges[m], s.chart, samples)) {
+                        k.kept = false;
+                        for (const AreaSample& q : samples) lost_[m] += q.area * s.field.at(s.chart, q.point);
+                    }
                 keep_[i].push_back(k);
             }
         });
     }
 
+    bool over_keeper(const MergeWork& m, const Chart& chart, const std::vector<AreaSample>& samples) const {
+        const Chart& onto = model_.sheets[ix(m.keeper)].chart;
+        double all = 0, over = 0;
+        for (const AreaSample& q : samples) all += q.area, over += in_sheet(static_cast<std::size_t>(m.keeper), onto.local2(chart.at(q.point))) ? q.area : 0;
+        return over > 0.5 * all;
+    }
+
+    // Sheets take over what lies on them; those that it leaves nothing of go.
+    void merge_sheets(Model& next) {
+        for (std::size_t m = 0; m < work_.merges.size(); ++m) {
+            MergeWork& w = work_.merges[m];
+            Sheet& keeper = next.sheets[ix(w.keeper)];
+            for (ThicknessPiece& p : keeper.field.pieces) {
+                if (p.top_outline.empty()) p.top_outline = keeper.own_outline;
+                if (p.bottom_outline.empty()) p.bottom_outline = keeper.own_outline;
+            }
+            keeper.field.pieces.insert(keeper.field.pieces.begin(), std::move(w.piece));
+            const int body = next.sheets[ix(w.lost)].body;
+            if (body != keeper.body && body >= 0) keeper.shares.push_back({body, lost_[m]});
+        }
+    }
+
+    // Numbers of the sheets once those without regions are gone; -1 for those.
+    static std::vector<int> drop_empty(Model& next) {
+        std::vector<int> number;
+        std::vector<Sheet> kept;
+        for (Sheet& s : next.sheets) {
+            number.push_back(s.regions.empty() ? -1 : static_cast<int>(kept.size()));
+            if (!s.regions.empty()) kept.push_back(std::move(s));
+        }
+        next.sheets = std::move(kept);
+        return number;
+    }
+
+    // Links of edges that a merge left nothing on say nothing.
+    static void drop_idle_links(Model& next) {
+        std::vector<bool> used(next.edges.size(), false);
+        const auto at = sheets_at_edges(next);
+        for (std::size_t e = 0; e < at.size(); ++e) used[e] = !at[e].empty();
+        for (const Member& m : next.members)
+            for (const EdgeUse& u : m.chain) used[u.edge.index()] = true;
+        std::erase_if(next.edge_links, [&](const EdgeLink& l) { return !used[l.a.index()] || !used[l.b.index()]; });
+    }
+
     void rebuild(Model& next, const Assembled& done) {
         for (std::size_t i = 0; i < model_.sheets.size(); ++i) {
             Sheet s = std::move(model_.sheets[i]);
+            keys_.push_back(s.key), places_.push_back(s.chart.plane().origin);
             s.regions = done.regions[i];
             s.trimmed_area += trimmed_[i];
             std::set<int> on_edges;
@@ -225,6 +280,11 @@ private:
             }
             next.sheets.push_back(std::move(s));
         }
+        merge_sheets(next);
+        std::vector<int> sheet_number;
+        if (work_.merges.empty())
+            for (std::size_t i = 0; i < next.sheets.size(); ++i) sheet_number.push_back(static_cast<int>(i));
+        else sheet_number = drop_empty(next);
         for (Sheet& s : next.sheets) fill_thickness(next, s);
         for (std::size_t m = 0; m < model_.members.size(); ++m) {
             Member member = std::move(model_.members[m]);
@@ -249,6 +309,20 @@ private:
             for (std::size_t i = 1; i < coupling_points_[k].size(); ++i) c.vertices.push_back(done.of_point[ix(coupling_points_[k][i])]);
             next.couplings.push_back(std::move(c));
         }
+        if (!work_.merges.empty()) drop_idle_links(next);
+        const auto add_tie = [&](const std::vector<int>& curves, int onto, int joint) {
+            Tie t;
+            t.onto = SheetId(sheet_number[ix(onto)]), t.joint = joint;
+            for (int c : curves)
+                for (const EdgeUse& u : done.on_curve[ix(c)]) t.edges.push_back(u.edge);
+            if (t.onto && !t.edges.empty()) next.ties.push_back(std::move(t));
+        };
+        for (const Tie& t : model_.ties) {
+            std::vector<int> curves;
+            for (EdgeId e : t.edges) curves.push_back(e.value);
+            add_tie(curves, t.onto.value, t.joint);
+        }
+        for (const TieWork& t : work_.ties) add_tie(t.curves, t.onto, number(t.joint));
         next.near = std::move(model_.near);
         next.sections = std::move(model_.sections);
         next.findings = std::move(model_.findings);
@@ -290,11 +364,16 @@ private:
         for (JointRecord& j : next.joints)
             if (j.kind == "corner" || j.kind == "tee" || j.kind == "cross")
                 if (const auto it = kinds.find({j.a, j.b}); it != kinds.end()) j.kind = it->second;
-        for (std::size_t i = 0; i < next.sheets.size(); ++i)
+        for (std::size_t i = 0; i < trimmed_.size(); ++i)
             if (trimmed_[i] > 0)
-                next.ledger.push_back({"trim-" + next.sheets[i].key, "join", "trim", EntryState::applied,
-                                       fmt::format("{}: overhangs beyond joints cut, {:.1f} mm2", next.sheets[i].key, trimmed_[i]), trimmed_[i],
-                                       next.sheets[i].chart.plane().origin, ""});
+                next.ledger.push_back({"trim-" + keys_[i], "join", "trim", EntryState::applied,
+                                       fmt::format("{}: overhangs beyond joints cut, {:.1f} mm2", keys_[i], trimmed_[i]), trimmed_[i], places_[i], ""});
+        for (std::size_t m = 0; m < work_.merges.size(); ++m) {
+            const std::string &keeper = keys_[ix(work_.merges[m].keeper)], &lost = keys_[ix(work_.merges[m].lost)];
+            next.ledger.push_back({"merge-" + keeper + "-" + lost, "join", "merge", EntryState::applied,
+                                   fmt::format("{} takes {:.1f} mm3 of {} over: one double wall where they lie on each other", keeper, lost_[m], lost), lost_[m],
+                                   places_[ix(work_.merges[m].lost)], ""});
+        }
     }
 
     Model& model_;
@@ -305,7 +384,9 @@ private:
     std::vector<std::pair<int, int>> link_points_, old_link_points_;
     std::vector<std::vector<int>> coupling_points_;  // of each coupling: centre first
     std::vector<std::vector<Keep>> keep_;
-    std::vector<double> trimmed_;
+    std::vector<double> trimmed_, lost_;  // area of each sheet, volume of each merge
+    std::vector<std::string> keys_;       // of the sheets, and a place on each, as they were
+    std::vector<Vec3> places_;
 };
 
 }  // namespace

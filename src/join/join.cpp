@@ -18,8 +18,15 @@ void join_with(Model& model, const Assembly* solids, const ContactTable& contact
     find_sheet_joints(model, contacts, work);
     find_member_joints(model, contacts, work);
     if (solids && options.bulk == BulkAs::coupling) find_couplings(model, *solids, contacts, work);
+    if (solids) find_ties(model, *solids, work);
+    for (const std::string& line : work.idle)
+        model.findings.push_back({make_key("finding", line, {}), "rule without effect", line, "check its bodies and reach", Vec3::Zero(), 0, ""});
     observer.tell("join", 0.8);
     carry_out(model, work);
+    if (solids && options.coplanar == CoplanarAs::one_sheet && unite_coplanar(model, *solids)) {
+        JoinWork again = prepare(model, options, rules);
+        carry_out(model, again);
+    }
     if (options.members == MembersMeet::meet) meet_members(model, work.reach);
     observer.tell("join", 1);
 }
@@ -49,7 +56,7 @@ void settle_blocks(Model& model, const Assembly& solids) {
     for (const Coupling& c : model.couplings) {
         if (!c.faces.empty()) continue;  // a region, settled when its body was halved
         const Body& b = solids.bodies[static_cast<std::size_t>(c.body)];
-        const std::string key = make_key("finding", "not idealized " + b.key, {});
+        const std::string key = own_key(make_key("finding", "not idealized", {}), b.key);
         std::erase_if(model.findings, [&](const Finding& f) { return f.key == key; });
         const auto known = [&](const LedgerEntry& e) { return e.key == c.key; };
         if (std::any_of(model.ledger.begin(), model.ledger.end(), known)) continue;

@@ -1,6 +1,7 @@
 #include "join/joint_rules.hpp"
 
 #include "body/named.hpp"
+#include "geom/facet_tree.hpp"
 
 #include <fmt/format.h>
 
@@ -11,7 +12,7 @@ namespace halvo {
 JointRules::JointRules(const JoinOptions& options, const Assembly& solids) : options_(options), widest_(options.reach) {
     for (std::size_t i = 0; i < options.joints.size(); ++i) {
         const JointRule& r = options.joints[i];
-        Placed p{&r, {}, std::nullopt};
+        Placed p{&r, r.reach, {}, std::nullopt};
         for (std::size_t side : {0U, 1U}) {
             for (const Body& b : solids.bodies) p.bodies[side].push_back(is_named(b, r.between[side]));
             if (!r.between[side].empty() && std::find(p.bodies[side].begin(), p.bodies[side].end(), true) == p.bodies[side].end())
@@ -19,7 +20,8 @@ JointRules::JointRules(const JoinOptions& options, const Assembly& solids) : opt
                             fmt::format("[[joint]] entry {}: no body \"{}\"; halvo survey lists them", i + 1, fmt::join(r.between[side], "\", \"")));
         }
         if (r.within) p.within = Box3(r.within->min() - solids.shift, r.within->max() - solids.shift);
-        if (r.reach) widest_ = std::max(widest_, *r.reach);
+        if (!r.points.empty()) point_out(p, solids, i + 1);
+        if (p.reach) widest_ = std::max(widest_, *p.reach);
         rules_.push_back(std::move(p));
     }
 }
@@ -34,8 +36,39 @@ bool JointRules::fits(const Placed& p, int a, int b, const Vec3& place) {
 double JointRules::reach(int a, int b, const Vec3& place) const {
     double reach = options_.reach;
     for (const Placed& p : rules_)
-        if (p.rule->reach && p.rule->id.empty() && fits(p, a, b, place)) reach = *p.rule->reach;
+        if (p.reach && p.rule->id.empty() && fits(p, a, b, place)) reach = *p.reach;
     return reach;
+}
+
+// A point means the body whose skin it lies on; the gap between both is what is to be closed.
+void JointRules::point_out(Placed& p, const Assembly& solids, std::size_t number) {
+    std::array<int, 2> body{-1, -1};
+    std::array<Vec3, 2> skin{Vec3::Zero(), Vec3::Zero()};
+    for (std::size_t side : {0U, 1U}) {
+        const Vec3 at = p.rule->points[side] - solids.shift;
+        double best = 0.01 * solids.box.sizes().norm();
+        for (std::size_t b = 0; b < solids.bodies.size(); ++b) {
+            if (!solids.bodies[b].tree) continue;
+            const auto near = solids.bodies[b].tree->nearest(at, best);
+            if (!near || near->distance >= best) continue;
+            best = near->distance, body[side] = static_cast<int>(b);
+            skin[side] = solids.bodies[b].on_skin(static_cast<std::size_t>(near->facet), at).point;
+        }
+        const Vec3& given = p.rule->points[side];
+        if (body[side] < 0)
+            throw Error(ErrorKind::input, fmt::format("[[joint]] entry {}: no skin near the point ({:g}, {:g}, {:g})", number, given.x(), given.y(), given.z()));
+        p.bodies[side].assign(solids.bodies.size(), false);
+        p.bodies[side][static_cast<std::size_t>(body[side])] = true;
+    }
+    if (body[0] == body[1]) throw Error(ErrorKind::input, fmt::format("[[joint]] entry {}: both points are on the same body", number));
+    p.reach = (skin[0] - skin[1]).norm() + 10 * solids.tolerance.point;
+}
+
+LapsAs JointRules::laps(int a, int b, const Vec3& place) const {
+    LapsAs out = options_.laps;
+    for (const Placed& p : rules_)
+        if (p.rule->laps && p.rule->id.empty() && fits(p, a, b, place)) out = *p.rule->laps;
+    return out;
 }
 
 bool JointRules::refuses(const JointRecord& joint) const {

@@ -1,4 +1,5 @@
 // Joints of members: ends to members and sheets, sheets that end at a member's side, members along sheets.
+#include "geom/spread.hpp"
 #include "join/work.hpp"
 
 #include <algorithm>
@@ -490,18 +491,9 @@ private:
 }  // namespace
 
 std::vector<Vec3> spread_points(const std::vector<ContactPoint>& points, std::size_t most) {
-    std::vector<Vec3> out{points[0].place};
-    while (out.size() < std::min(most, points.size())) {
-        double best = -1;
-        Vec3 far = out[0];
-        for (const ContactPoint& p : points) {
-            double d = std::numeric_limits<double>::max();
-            for (const Vec3& q : out) d = std::min(d, (p.place - q).norm());
-            if (d > best) best = d, far = p.place;
-        }
-        out.push_back(far);
-    }
-    return out;
+    std::vector<Vec3> places;
+    for (const ContactPoint& p : points) places.push_back(p.place);
+    return far_apart(places, most);
 }
 
 Vec3 snapped_to_sheet(const Model& model, const SheetState& state, const Sheet& sheet, const Vec3& p) {

@@ -129,7 +129,9 @@ private:
         const Vec3 on_b = work_.sheets[b].box.center() - fb.height(work_.sheets[b].box.center()) * fb.z;
         const double apart = std::abs(fa.height(on_b));
         if (sheet(a).body == sheet(b).body && sheet(a).body >= 0) {
-            if (apart < 0.5 * (work_.sheets[a].thickest + work_.sheets[b].thickest)) step(a, b);
+            const double touching = 0.5 * (work_.sheets[a].thickest + work_.sheets[b].thickest);
+            if (apart < touching - 10 * work_.tol) step(a, b);
+            else if (apart <= touching + work_.reach && laps_at(work_, sheet(a).body, sheet(a).body, on_b) == LapsAs::merge) lap(a, b, apart - touching);
             return;
         }
         if (apart <= 10 * work_.tol) {
@@ -205,44 +207,7 @@ private:
             }
     }
 
-    // Face to face: the boundary of each that lies over the other is imprinted there and linked node to node.
-    void lap(std::size_t a, std::size_t b, double gap) {
-        const auto contact = contacts_.between(sheet(a).body, sheet(b).body);
-        for (const auto& [from, onto] : {std::pair(a, b), std::pair(b, a)}) {
-            const Chart& chart = sheet(onto).chart;
-            const double furthest = 0.5 * (work_.sheets[a].thickest + work_.sheets[b].thickest) + work_.reach + 10 * work_.tol;
-            std::map<int, int> edges;
-            for (const Region& r : sheet(from).regions)
-                for (const auto& loop : r.loops)
-                    for (const EdgeUse& u : loop) ++edges[u.edge.value];
-            for (const auto& [e, uses] : edges) {
-                if (uses > 1 && !sheet(from).chart.flat()) continue;  // where a closed surface is cut open
-                const Curve& c = model_.edges[static_cast<std::size_t>(e)].curve;
-                const Vec3 shift = chart.foot(c.middle()) - c.middle();
-                const auto over = [&](double w) {
-                    const Vec3 p = c.point(c.t0 + w * (c.t1 - c.t0)), q = chart.foot(p);
-                    return (chart.flat() || (p - q).norm() <= furthest) && inside(work_.sheets[onto].polygons, chart.local2(q));
-                };
-                if (!over(0.05) || !over(0.5) || !over(0.95)) continue;
-                if (contacts_.known() && !touches(contact, c.middle(), work_.sheets[from].thickest + c.length() / 2)) continue;
-                JointRecord j;
-                j.kind = "lap";
-                j.a = sheet(a).key, j.b = sheet(b).key;
-                j.bodies = {sheet(a).body, sheet(b).body};
-                j.gap = std::max(0.0, gap), j.length = c.length();
-                j.place = c.middle() + 0.5 * shift;
-                const int number = add_joint(model_, work_, j);
-                if (number < 0) continue;
-                const int imprint = work_.add_curve(chart.flat() ? c.moved(Eigen::Isometry3d(Eigen::Translation3d(shift))) : foot_curve(chart, c, work_.tol));
-                work_.sheets[onto].curves.push_back(imprint);
-                work_.line_links.push_back({e, imprint, 0, 0, -1, number});
-            }
-        }
-    }
-
-    static bool touches(const std::vector<ContactPoint>& contact, const Vec3& p, double within) {
-        return std::any_of(contact.begin(), contact.end(), [&](const ContactPoint& c) { return (c.place - p).norm() <= within; });
-    }
+    void lap(std::size_t a, std::size_t b, double gap) { join_lap(model_, contacts_, work_, a, b, gap); }
 
     const Model& model_;
     const ContactTable& contacts_;

@@ -68,6 +68,19 @@ struct LineLink {
     int joint;
 };
 
+/// Edges tied to the sheet they lie over.
+struct TieWork {
+    std::vector<int> curves;
+    int onto;  ///< sheet
+    int joint;
+};
+
+/// The part of one sheet that lies over another and becomes one with it.
+struct MergeWork {
+    int keeper, lost;  ///< sheets
+    ThicknessPiece piece;
+};
+
 /// A rigid solid and what it is coupled to.
 struct CouplingWork {
     std::string key;
@@ -85,9 +98,13 @@ struct JoinWork {
     std::vector<Curve> curves;  ///< new curves, numbered after those of the model's edges
     std::vector<LineLink> line_links;
     std::vector<PointLink> point_links;
+    std::vector<TieWork> ties;
+    std::vector<MergeWork> merges;
+    std::vector<int> steps;  ///< curves at which a sheet's thickness jumps
     std::vector<CouplingWork> couplings;
     std::vector<JointRecord> joints;
     std::set<std::string> refused;
+    std::vector<std::string> idle;  ///< rules without effect, one line each
     const JoinOptions* options = nullptr;
     const JointRules* rules = nullptr;  ///< nothing when a model was made by hand
     double reach = 0, tol = 0;
@@ -130,6 +147,8 @@ private:
 void find_sheet_joints(const Model& model, const ContactTable& contacts, JoinWork& work);
 /// Joints of two sheets of which one is curved at least: along the curves in which their surfaces cross.
 void meet_curved(const Model& model, const ContactTable& contacts, JoinWork& work, std::size_t a, std::size_t b);
+/// Joint of two sheets whose skins lie on each other, in the way the plan wants; `gap` is between the skins (mm).
+void join_lap(const Model& model, const ContactTable& contacts, JoinWork& work, std::size_t a, std::size_t b, double gap);
 void find_member_joints(const Model& model, const ContactTable& contacts, JoinWork& work);
 /// Solids that are neither sheet nor member but touch such: coupled to what they touch.
 void find_couplings(const Model& model, const Assembly& solids, const ContactTable& contacts, JoinWork& work);
@@ -139,6 +158,12 @@ void meet_members(Model& model, double reach);
 
 /// A few of the contact points, far from each other.
 [[nodiscard]] std::vector<Vec3> spread_points(const std::vector<ContactPoint>& points, std::size_t most);
+/// How skins of two bodies that lie on each other are joined at a place.
+[[nodiscard]] LapsAs laps_at(const JoinWork& work, int body_a, int body_b, const Vec3& place);
+/// Edges of bodies that the plan ties to sheets of others.
+void find_ties(const Model& model, const Assembly& solids, JoinWork& work);
+/// Coplanar sheets of several bodies that share edges become one each; true when there were any.
+bool unite_coplanar(Model& model, const Assembly& solids);
 /// Foot on a sheet; outside its boundary, or within half a thickness of it, the nearest point of the boundary, or the
 /// vertex next to that.
 [[nodiscard]] Vec3 snapped_to_sheet(const Model& model, const SheetState& state, const Sheet& sheet, const Vec3& p);

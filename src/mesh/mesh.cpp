@@ -4,6 +4,7 @@
 #include "core/parallel.hpp"
 #include "mesh/divisions.hpp"
 #include "mesh/planar.hpp"
+#include "mesh/ties.hpp"
 #include "model/sheet_values.hpp"
 
 #include <algorithm>
@@ -231,6 +232,7 @@ private:
     }
 
     void finish() {
+        mesh_.ties = tied_nodes(model_, mesh_, on_edge_);
         drop_unused();
         Groups groups(mesh_.nodes.size());
         std::map<std::pair<int, int>, int> shells_on, lines_on;
@@ -247,6 +249,7 @@ private:
             rate(e);
             sum += e.quality;
         }
+        for (const TiedNode& t : mesh_.ties) groups.tie(t.node, mesh_.elements[ix(t.element)].nodes[0]);
         const int shells = mesh_.quads + mesh_.trias;
         if (shells > 0) {
             mesh_.quality.mean_scaled_jacobian = sum / shells;
@@ -282,6 +285,8 @@ private:
             if (number[i] == 0) number[i] = static_cast<int>(nodes.size()), nodes.push_back(mesh_.nodes[i]);
         for (Element& e : mesh_.elements)
             for (std::size_t k = 0; k < e.count; ++k) e.nodes[k] = number[ix(e.nodes[k])];
+        for (TiedNode& t : mesh_.ties) t.node = number[ix(t.node)];
+        std::erase_if(mesh_.ties, [](const TiedNode& t) { return t.node < 0; });
         mesh_.nodes = std::move(nodes);
     }
 

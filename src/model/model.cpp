@@ -2,6 +2,7 @@
 
 #include "core/groups.hpp"
 #include "core/keys.hpp"
+#include "geom/outline.hpp"
 #include "model/arrangement.hpp"
 #include "model/sheet_values.hpp"
 
@@ -41,17 +42,7 @@ const ThicknessPiece& ThicknessField::piece_at(const Chart& chart, const Vec2& a
     double best_d = std::numeric_limits<double>::max();
     const std::vector<Vec2> copies = chart.copies(at);
     // How far outside the outline the point lies.
-    const auto outside = [&](const std::vector<std::vector<Vec2>>& outline, const Vec2& p) {
-        if (inside(outline, p)) return 0.0;
-        double d = std::numeric_limits<double>::max();
-        for (const auto& loop : outline)
-            for (std::size_t i = 0, j = loop.size() - 1; i < loop.size(); j = i++) {
-                const Vec2 e = loop[i] - loop[j];
-                const double w = std::clamp((p - loop[j]).dot(e) / std::max(e.squaredNorm(), 1e-300), 0.0, 1.0);
-                d = std::min(d, (loop[j] + w * e - p).norm());
-            }
-        return d;
-    };
+    const auto outside = [&](const std::vector<std::vector<Vec2>>& outline, const Vec2& p) { return inside(outline, p) ? 0.0 : border_distance(outline, p); };
     for (const ThicknessPiece& k : pieces) {
         // Outlines on closed surfaces may lie a turn away from the chart's own range, each by itself.
         double top = std::numeric_limits<double>::max(), bottom = top;
@@ -138,6 +129,10 @@ Parts connected_parts(const Model& model) {
         for (EdgeId e : c.edges) tie(c.centre, first(e));
         for (VertexId v : c.vertices) tie(c.centre, v);
     }
+    for (const Tie& t : model.ties)
+        for (const Region& r : model.sheets[t.onto.index()].regions)
+            if (!r.loops.empty())
+                for (EdgeId e : t.edges) tie(first(e), first(r.loops[0][0].edge));
     std::vector<VertexId> of_sheet, of_member;
     for (const Sheet& s : model.sheets) {
         VertexId any;

@@ -76,6 +76,10 @@ private:
             // What a sheet stands for is its wall; lying at one side of it changes only what the mesh holds.
             proof_.bodies[b].idealized += wall_depth(s) * (s.own_area() / s.growth + s.trimmed_area);
             gross[b] += s.thickness.mean * s.area();
+            for (const BodyShare& k : s.shares) {
+                proof_.bodies[b].idealized -= k.volume, gross[b] -= k.volume;
+                proof_.bodies[static_cast<std::size_t>(k.body)].idealized += k.volume, gross[static_cast<std::size_t>(k.body)] += k.volume;
+            }
         }
         // Inside one body the sheets run to their common seam, so that a tee holds half the junction's material twice and a
         // cross all of it: each side brings half of it. Corners come out even.
@@ -242,6 +246,11 @@ private:
             for (EdgeId e : c.edges) at_edge[e.index()].insert(c.body);
             for (VertexId v : c.vertices) at_vertex[v.index()].insert(c.body);
         }
+        for (const Sheet& s : model_.sheets)
+            for (const BodyShare& k : s.shares)
+                for (const Region& r : s.regions)
+                    for (const auto& loop : r.loops)
+                        for (const EdgeUse& u : loop) use_edge(u.edge, k.body);
         std::map<std::pair<int, int>, Shared> out;
         const auto pairs = [&](const std::set<int>& a, const std::set<int>& b, auto&& add) {
             for (int x : a)
@@ -257,6 +266,9 @@ private:
                 s.points.push_back(model_.vertices[l.a.index()].point);
                 s.points.push_back(model_.vertices[l.b.index()].point);
             });
+        for (const Tie& t : model_.ties)
+            for (EdgeId e : t.edges)
+                pairs(at_edge[e.index()], {model_.sheets[t.onto.index()].body}, [&](Shared& s) { s.curves.push_back(&model_.edges[e.index()].curve); });
         for (const EdgeLink& l : model_.edge_links)
             pairs(at_edge[l.a.index()], at_edge[l.b.index()], [&](Shared& s) {
                 s.curves.push_back(&model_.edges[l.a.index()].curve);

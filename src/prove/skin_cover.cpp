@@ -4,6 +4,7 @@
 #include "core/groups.hpp"
 #include "core/parallel.hpp"
 #include "geom/box_tree.hpp"
+#include "geom/outline.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -44,14 +45,7 @@ bool over(const Cover& c, const Vec3& p, double slack) {
     if (std::abs(h) > s.thickness.max * 1.02 + slack) return false;
     const Vec2 q = s.chart.local2(p);
     if (!in_slab(s, q, h, 0.01 * s.thickness.max + slack)) return false;
-    if (inside(s.own_outline, q)) return true;
-    for (const auto& loop : s.own_outline)
-        for (std::size_t i = 0, j = loop.size() - 1; i < loop.size(); j = i++) {
-            const Vec2 d = loop[i] - loop[j];
-            const double w = std::clamp((q - loop[j]).dot(d) / std::max(d.squaredNorm(), 1e-300), 0.0, 1.0);
-            if ((loop[j] + w * d - q).norm() <= s.thickness.max + slack) return true;
-        }
-    return false;
+    return inside(s.own_outline, q) || border_distance(s.own_outline, q) <= s.thickness.max + slack;
 }
 
 std::vector<std::vector<Cover>> covers_of(const Assembly& solids, const Model& model) {
@@ -68,6 +62,7 @@ std::vector<std::vector<Cover>> covers_of(const Assembly& solids, const Model& m
         const double bulge = s.chart.flat() || box.isEmpty() ? 0 : 0.5 * box.sizes().norm();
         box.min().array() -= 1.1 * s.thickness.max + bulge, box.max().array() += 1.1 * s.thickness.max + bulge;
         of[ix(s.body)].push_back({&s, box});
+        for (const BodyShare& k : s.shares) of[ix(k.body)].push_back({&s, box});
     }
     return of;
 }

@@ -1,0 +1,362 @@
+// Reads model.halvo, of this schema and those before it.
+#include "io/database.hpp"
+#include "io/model_schema.hpp"
+#include "io/surface_blob.hpp"
+
+#include <halvo/io.hpp>
+
+#include <fmt/format.h>
+
+#include <cmath>
+
+namespace halvo {
+
+namespace {
+
+using io::BlobIn;
+using io::Database;
+using io::Statement;
+using io::application_id;
+using io::schema_version;
+
+void set_geometry(Body& b, std::string bytes) {
+    BlobIn i(std::move(bytes));
+    b.points = i.get<std::vector<Vec3>>();
+    const auto n = i.get<std::uint64_t>();
+    for (std::uint64_t k = 0; k < n; ++k) {
+        Facet f;
+        for (int& c : f.corners) c = i.get<std::int32_t>();
+        f.face = i.get<std::int32_t>();
+        b.facets.push_back(f);
+    }
+    const auto edges = i.get<std::uint64_t>();
+    for (std::uint64_t k = 0; k < edges; ++k) b.edges.push_back({get_curve(i), {-1, -1}, false});
+    b.mass.centre = i.get<Vec3>();
+    for (double& c : b.colour) c = i.get<double>();
+    for (const Vec3& p : b.points) b.box.extend(p);
+}
+
+void load_solids(Database& db, Job& job) {
+    Statement s(db, "SELECT key,name,path,class,why,closed,volume,area,thinnest,thickest,geometry FROM bodies ORDER BY id");
+    while (s.step()) {
+        Body b;
+        BodySurvey v;
+        b.key = s.text(), b.name = s.text(), b.path = s.text();
+        const std::string kind = s.text();
+        for (BodyClass c : {BodyClass::thin, BodyClass::slender, BodyClass::bulk, BodyClass::mixed, BodyClass::open})
+            if (kind == class_name(c)) v.kind = c;
+        v.why = s.text(), b.closed = s.integer() != 0, b.mass.volume = s.real(), b.mass.area = s.real(), v.thinnest = s.real(), v.thickest = s.real();
+        set_geometry(b, s.text());
+        job.solids.box.extend(b.box);
+        job.solids.bodies.push_back(std::move(b));
+        job.survey.bodies.push_back(std::move(v));
+    }
+}
+
+void load_complex(Database& db, Model& m, int version) {
+    Statement v(db, "SELECT x,y,z FROM vertices ORDER BY id"),
+        e(db, fmt::format("SELECT start,end,curve{} FROM edges ORDER BY id", version >= 2 ? ",step" : ""));
+    while (v.step()) {
+        Vertex k;
+        k.point.x() = v.real(), k.point.y() = v.real(), k.point.z() = v.real();
+        m.vertices.push_back(k);
+    }
+    while (e.step()) {
+        Edge k;
+        k.vertices[0] = VertexId(e.number()), k.vertices[1] = VertexId(e.number());
+        BlobIn curve(e.text());
+        k.curve = get_curve(curve);
+        if (version >= 2) k.step = e.number() != 0;
+        m.edges.push_back(std::move(k));
+    }
+}
+
+ThicknessPiece get_piece(BlobIn& in, int version) {
+    ThicknessPiece p;
+    if (version >= 2) {
+        p.top = BaseSurface(get_surface(in)), p.bottom = BaseSurface(get_surface(in));
+    } else {
+        for (BaseSurface* side : {&p.top, &p.bottom}) {
+            const Vec3 n = in.get<Vec3>();
+            *side = BaseSurface(PlaneSurface{Frame::with_z(in.get<double>() * n, n)});
+        }
+    }
+    p.top_outline = in.get<std::vector<std::vector<Vec2>>>(), p.bottom_outline = in.get<std::vector<std::vector<Vec2>>>();
+    return p;
+}
+
+void load_sheets(Database& db, Model& m, int version) {
+    Statement s(
+        db,
+        fmt::format("SELECT key,body,trimmed_area,thickness_min,thickness_mean,thickness_max,offset,chart,field,faces,own_outline{} FROM sheets ORDER BY id",
+                    version >= 3   ? ",deviation,wall,reference,placed,growth"
+                    : version >= 2 ? ",deviation,wall"
+                                   : ""));
+    while (s.step()) {
+        Sheet k;
+        k.key = s.text(), k.body = s.number() - 1, k.trimmed_area = s.real();
+        k.thickness.min = s.real(), k.thickness.mean = s.real(), k.thickness.max = s.real(), k.offset = s.real();
+        BlobIn chart(s.text()), field(s.text()), faces(s.text()), own(s.text());
+        if (version >= 2) k.deviation = s.real(), k.wall = s.text();
+        if (version >= 3) k.reference = static_cast<Reference>(s.integer()), k.placed = s.integer() != 0, k.growth = s.real();
+        k.chart = version >= 2 ? get_chart(chart) : Chart(get_frame(chart));
+        if (version >= 2) k.field.constant = field.get<double>();
+        const auto n = field.get<std::uint64_t>();
+        for (std::uint64_t i = 0; i < n; ++i) k.field.pieces.push_back(get_piece(field, version));
+        k.top_faces = faces.get<std::vector<int>>(), k.bottom_faces = faces.get<std::vector<int>>();
+        k.own_outline = own.get<std::vector<std::vector<Vec2>>>();
+        m.sheets.push_back(std::move(k));
+    }
+    Statement r(db, "SELECT sheet,area,own_area,loops,embedded,points FROM regions ORDER BY rowid");
+    while (r.step()) {
+        const auto sheet = static_cast<std::size_t>(r.integer());
+        Region g;
+        g.area = r.real(), g.own_area = r.real();
+        BlobIn loops(r.text()), embedded(r.text()), points(r.text());
+        const auto n = loops.get<std::uint64_t>();
+        for (std::uint64_t i = 0; i < n; ++i) {
+            auto& loop = g.loops.emplace_back();
+            const auto count = loops.get<std::uint64_t>();
+            for (std::uint64_t j = 0; j < count; ++j) {
+                const EdgeId edge(loops.get<std::int32_t>());
+                loop.push_back({edge, loops.get<std::uint8_t>() != 0});
+            }
+        }
+        g.embedded = embedded.get<std::vector<EdgeId>>(), g.points = points.get<std::vector<VertexId>>();
+        if (sheet < m.sheets.size()) m.sheets[sheet].regions.push_back(std::move(g));
+    }
+}
+
+void load_members(Database& db, Model& m, int version) {
+    Statement s(db, "SELECT key,shape,area,iyy,izz,iyz,i1,i2,principal_angle,j,warping,shear_y,shear_z,depth,dimensions,profile FROM sections ORDER BY id");
+    while (s.step()) {
+        Section c;
+        c.key = s.text(), c.shape = s.text(), c.area = s.real(), c.iyy = s.real(), c.izz = s.real(), c.iyz = s.real(), c.i1 = s.real(), c.i2 = s.real();
+        c.principal_angle = s.real(), c.j = s.real(), c.warping = s.real(), c.shear_centre.x() = s.real(), c.shear_centre.y() = s.real(), c.depth = s.real();
+        BlobIn dims(s.text()), profile(s.text());
+        const auto n = dims.get<std::uint64_t>();
+        for (std::uint64_t i = 0; i < n; ++i) {
+            const auto name = dims.get<std::vector<char>>();
+            c.dimensions.emplace_back(std::string(name.begin(), name.end()), dims.get<double>());
+        }
+        const auto loops = profile.get<std::uint64_t>();
+        for (std::uint64_t i = 0; i < loops; ++i) {
+            auto& loop = c.profile.emplace_back();
+            const auto count = profile.get<std::uint64_t>();
+            for (std::uint64_t j = 0; j < count; ++j) loop.push_back(get_curve(profile));
+        }
+        m.sections.push_back(std::move(c));
+    }
+    Statement k(db, fmt::format("SELECT key,body,section,own_length,trimmed,axes,chain,end_faces{} FROM members ORDER BY id",
+                                version >= 3 ? ",offset_y,offset_z" : ""));
+    while (k.step()) {
+        Member c;
+        c.key = k.text(), c.body = k.number() - 1, c.section = SectionId(k.number());
+        const double own_length = k.real();
+        c.trimmed = k.real();
+        BlobIn axes(k.text()), chain(k.text()), ends(k.text());
+        if (version >= 3) c.offset.x() = k.real(), c.offset.y() = k.real();
+        c.axis = version >= 4 ? get_axis(axes) : Axis::straight(get_frame(axes), own_length);
+        const auto n = chain.get<std::uint64_t>();
+        for (std::uint64_t i = 0; i < n; ++i) {
+            const EdgeId edge(chain.get<std::int32_t>());
+            c.chain.push_back({edge, chain.get<std::uint8_t>() != 0});
+        }
+        if (version < 4) ends.get<Vec3>(), ends.get<Vec3>();  // both ends of the line
+        for (auto& list : c.end_faces) list = ends.get<std::vector<int>>();
+        m.members.push_back(std::move(c));
+    }
+}
+
+void load_couplings(Database& db, Model& m) {
+    Statement c(db, "SELECT key,body,centre,volume,edges,vertices,faces FROM couplings ORDER BY id"),
+        n(db, "SELECT body_a,body_b,gap,x,y,z FROM near ORDER BY rowid");
+    while (c.step()) {
+        Coupling k;
+        k.key = c.text(), k.body = c.number() - 1, k.centre = VertexId(c.number()), k.volume = c.real();
+        BlobIn edges(c.text()), vertices(c.text()), faces(c.text());
+        k.edges = edges.get<std::vector<EdgeId>>(), k.vertices = vertices.get<std::vector<VertexId>>(), k.faces = faces.get<std::vector<int>>();
+        m.couplings.push_back(std::move(k));
+    }
+    while (n.step()) {
+        NearContact k;
+        k.bodies[0] = n.number() - 1, k.bodies[1] = n.number() - 1, k.gap = n.real();
+        k.place.x() = n.real(), k.place.y() = n.real(), k.place.z() = n.real();
+        m.near.push_back(k);
+    }
+}
+
+void load_joints(Database& db, Model& m) {
+    Statement l(db, "SELECT a,b,joint FROM links ORDER BY rowid"), el(db, "SELECT a,b,reversed,joint FROM edge_links ORDER BY rowid");
+    while (l.step()) {
+        const VertexId a(l.number()), b(l.number());
+        m.links.push_back({a, b, l.number()});
+    }
+    while (el.step()) {
+        const EdgeId a(el.number()), b(el.number());
+        const bool reversed = el.integer() != 0;
+        m.edge_links.push_back({a, b, reversed, el.number()});
+    }
+    const auto place = [](Statement& s) {
+        Vec3 p;
+        p.x() = s.real(), p.y() = s.real(), p.z() = s.real();
+        return p;
+    };
+    Statement j(db, "SELECT key,kind,a,b,body_a,body_b,gap,length,moved,state,x,y,z FROM joints ORDER BY id");
+    while (j.step()) {
+        JointRecord k;
+        k.key = j.text(), k.kind = j.text(), k.a = j.text(), k.b = j.text();
+        k.bodies[0] = j.number() - 1, k.bodies[1] = j.number() - 1;
+        k.gap = j.real(), k.length = j.real(), k.moved = j.real(), k.state = static_cast<EntryState>(j.integer()), k.place = place(j);
+        m.joints.push_back(std::move(k));
+    }
+    Statement f(db, "SELECT key,kind,about,advice,size,body,x,y,z FROM findings ORDER BY rowid");
+    while (f.step()) {
+        Finding k;
+        k.key = f.text(), k.kind = f.text(), k.about = f.text(), k.advice = f.text(), k.size = f.real(), k.body = f.text(), k.place = place(f);
+        m.findings.push_back(std::move(k));
+    }
+    Statement g(db, "SELECT key,stage,kind,state,about,value,body,x,y,z FROM ledger ORDER BY rowid");
+    while (g.step()) {
+        LedgerEntry k;
+        k.key = g.text(), k.stage = g.text(), k.kind = g.text(), k.state = static_cast<EntryState>(g.integer()), k.about = g.text();
+        k.value = g.real(), k.body = g.text(), k.place = place(g);
+        m.ledger.push_back(std::move(k));
+    }
+}
+
+void load_ties(Database& db, Job& job) {
+    Statement t(db, "SELECT edges,onto,joint FROM ties ORDER BY rowid"),
+        n(db, "SELECT node,element,w1,w2,w3,w4,arm_x,arm_y,arm_z FROM tied_nodes ORDER BY rowid");
+    while (t.step()) {
+        Tie k;
+        BlobIn edges(t.text());
+        for (int e : edges.get<std::vector<int>>()) k.edges.emplace_back(e);
+        k.onto = SheetId(t.number()), k.joint = t.number();
+        job.model.ties.push_back(std::move(k));
+    }
+    Statement s(db, "SELECT sheet,body,volume FROM shares ORDER BY rowid");
+    while (s.step()) {
+        const auto sheet = static_cast<std::size_t>(s.number());
+        const int body = s.number() - 1;
+        job.model.sheets.at(sheet).shares.push_back({body, s.real()});
+    }
+    while (n.step()) {
+        TiedNode k;
+        k.node = n.number(), k.element = n.number();
+        for (double& w : k.weights) w = n.real();
+        k.arm.x() = n.real(), k.arm.y() = n.real(), k.arm.z() = n.real();
+        job.mesh.ties.push_back(k);
+    }
+}
+
+void load_mesh_and_proof(Database& db, Job& job, int version) {
+    Statement s(db,
+                "SELECT nodes,elements,quads,trias,lines,links,parts,free_edge_length,min_scaled_jacobian,mean_scaled_jacobian,max_aspect,max_warpage,"
+                "quad_share FROM mesh");
+    if (s.step()) {
+        Mesh& m = job.mesh;
+        BlobIn nodes(s.text()), elements(s.text());
+        m.nodes = nodes.get<std::vector<Vec3>>();
+        const auto count = elements.get<std::uint64_t>();
+        for (std::uint64_t i = 0; i < count; ++i) {
+            Element e;
+            e.nodes = elements.get<std::array<std::int32_t, 4>>(), e.count = elements.get<std::uint8_t>();
+            e.kind = static_cast<ElementKind>(elements.get<std::uint8_t>());
+            for (std::int32_t* v : {&e.sheet, &e.member, &e.body, &e.section}) *v = elements.get<std::int32_t>();
+            for (double* v : {&e.thickness, &e.offset, &e.quality}) *v = elements.get<double>();
+            m.elements.push_back(e);
+        }
+        m.quads = s.number(), m.trias = s.number(), m.lines = s.number(), m.links = s.number(), m.parts = s.number(), m.free_edge_length = s.real();
+        m.quality.min_scaled_jacobian = s.real(), m.quality.mean_scaled_jacobian = s.real(), m.quality.max_aspect = s.real();
+        m.quality.max_warpage = s.real(), m.quality.quad_share = s.real();
+    }
+    Statement p(db, "SELECT solid,idealized,bridged,error FROM proof ORDER BY body"), c(db, "SELECT a,b,gap,joined,x,y,z FROM contacts ORDER BY rowid");
+    while (p.step()) {
+        BodyProof b;
+        b.solid = p.real(), b.idealized = p.real(), b.bridged = p.real(), b.error = p.real();
+        if (std::abs(b.error) > std::abs(job.proof.worst_body_error))
+            job.proof.worst_body_error = b.error, job.proof.worst_body = static_cast<int>(job.proof.bodies.size());
+        job.proof.bodies.push_back(b);
+    }
+    if (version >= 2) {
+        Statement u(db, "SELECT body,area,x,y,z,facets FROM uncovered ORDER BY rowid");
+        while (u.step()) {
+            UncoveredPatch k;
+            k.body = u.number() - 1, k.area = u.real();
+            k.place.x() = u.real(), k.place.y() = u.real(), k.place.z() = u.real();
+            BlobIn facets(u.text());
+            k.facets = facets.get<std::vector<int>>();
+            job.proof.uncovered.push_back(std::move(k));
+        }
+    }
+    while (c.step()) {
+        ContactProof k;
+        k.a = c.number() - 1, k.b = c.number() - 1, k.gap = c.real(), k.joined = c.integer() != 0;
+        k.place.x() = c.real(), k.place.y() = c.real(), k.place.z() = c.real();
+        job.proof.contacts.push_back(k);
+    }
+}
+
+void load_info(Database& db, Job& job) {
+    std::map<std::string, std::string> info;
+    Statement s(db, "SELECT key,value FROM info ORDER BY rowid");
+    while (s.step()) {
+        const std::string key = s.text();
+        info[key] = s.text();
+        if (key.rfind("outside_", 0) == 0) job.proof.outside.push_back(info[key]);
+    }
+    const auto real = [&](const char* key) { return info.count(key) ? std::strtod(info[key].c_str(), nullptr) : 0.0; };
+    job.stage = info["stage"];
+    job.solids.file = info["file"], job.plan.source.file = info["source"], job.solids.sha256 = info["sha256"], job.solids.unit = info["unit"];
+    job.solids.shift = {real("shift_x"), real("shift_y"), real("shift_z")};
+    job.solids.tolerance = {real("tolerance_point"), real("tolerance_angle"), real("tolerance_chord")};
+    job.model.tolerance = job.solids.tolerance;
+    Proof& p = job.proof;
+    p.volume_error = real("volume_error"), p.centroid_error = real("centroid_error"), p.coverage = real("coverage"),
+    p.thickness_error = real("thickness_error");
+    for (const auto& [name, k] : {std::pair("thickness", &p.thickness), std::pair("deviation", &p.deviation)}) {
+        const auto field = [&](const char* what) { return real(fmt::format("{}_{}", name, what).c_str()); };
+        k->mean = field("mean"), k->high = field("high"), k->worst = field("worst"), k->place = {field("x"), field("y"), field("z")};
+        k->count = static_cast<int>(field("count"));
+    }
+    p.parts = static_cast<int>(real("parts")), p.within_bounds = info["within_bounds"] == "1";
+}
+
+int checked_version(Database& db, const std::filesystem::path& file) {
+    Statement id(db, "PRAGMA application_id"), version(db, "PRAGMA user_version");
+    if (!id.step() || id.integer() != application_id)
+        throw Error(ErrorKind::input, file.string() + ": not a Halvo model file; give a model.halvo that halvo run wrote");
+    if (!version.step()) db.fail("cannot be read");
+    const auto v = version.integer();
+    if (v > schema_version)
+        throw Error(ErrorKind::input,
+                    fmt::format("{}: written by a newer Halvo (schema {}, this one knows {}); update Halvo", file.string(), v, schema_version));
+    return static_cast<int>(v);
+}
+
+}  // namespace
+
+Job read_model(const std::filesystem::path& file) {
+    std::error_code ec;
+    if (!std::filesystem::exists(file, ec)) throw Error(ErrorKind::input, file.string() + ": no such file; check the path");
+    Database db(file, Database::Mode::read);
+    const int version = checked_version(db, file);
+    Job job;
+    load_info(db, job);
+    load_solids(db, job);
+    load_complex(db, job.model, version);
+    load_sheets(db, job.model, version);
+    load_members(db, job.model, version);
+    if (version >= 3) load_couplings(db, job.model);
+    load_joints(db, job.model);
+    if (version >= 4) load_ties(db, job);
+    load_mesh_and_proof(db, job, version);
+    for (Element& e : job.mesh.elements)
+        if (e.member >= 0)
+            e.section_offset = section_offset(job.model.members[static_cast<std::size_t>(e.member)],
+                                              0.5 * (job.mesh.nodes[static_cast<std::size_t>(e.nodes[0])] + job.mesh.nodes[static_cast<std::size_t>(e.nodes[1])]));
+    return job;
+}
+
+}  // namespace halvo

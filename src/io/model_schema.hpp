@@ -1,0 +1,9 @@
+#pragma once
+
+namespace halvo::io {
+
+inline constexpr int application_id = 0x484C564F;  // "HLVO"
+// 1: sheets were planes; 2: all sheets at the middle, members without offsets, no couplings; 3: members straight, no ties
+inline constexpr int schema_version = 4;
+
+}  // namespace halvo::io

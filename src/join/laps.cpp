@@ -1,0 +1,190 @@
+// Skins that lie on each other: linked node to node, tied, or one double wall.
+#include "geom/foot_curve.hpp"
+#include "join/work.hpp"
+#include "model/arrangement.hpp"
+#include "model/sheet_values.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace halvo {
+namespace {
+
+class Lapper {
+public:
+    Lapper(const Model& model, const ContactTable& contacts, JoinWork& work, std::size_t a, std::size_t b, double gap)
+        : model_(model), contacts_(contacts), work_(work), a_(a), b_(b), gap_(gap), contact_(contacts.between(sheet(a).body, sheet(b).body)) {}
+
+    void run() {
+        const Vec3 place = 0.5 * (work_.sheets[a_].box.center() + work_.sheets[b_].box.center());
+        const LapsAs way = laps_at(work_, sheet(a_).body, sheet(b_).body, place);
+        if (way == LapsAs::tie) tie();
+        else if (way == LapsAs::merge && sheet(a_).chart.flat() && sheet(b_).chart.flat()) merge();
+        else link(a_, b_), link(b_, a_);
+    }
+
+private:
+    const Sheet& sheet(std::size_t i) const { return model_.sheets[i]; }
+
+    struct Over {
+        int edge;
+        Curve piece;
+        bool whole;
+    };
+
+    // Boundary of one sheet as far as it lies over the other and, between bodies, near a contact.
+    std::vector<Over> edges_over(std::size_t from, std::size_t onto) const {
+        std::map<int, int> edges;
+        for (const Region& r : sheet(from).regions)
+            for (const auto& loop : r.loops)
+                for (const EdgeUse& u : loop) ++edges[u.edge.value];
+        std::vector<Over> out;
+        for (const auto& [e, uses] : edges) {
+            if (uses > 1 && !sheet(from).chart.flat()) continue;  // where a closed surface is cut open
+            const Curve& c = model_.edges[static_cast<std::size_t>(e)].curve;
+            for (const auto& [t0, t1] : ranges_over(c, onto)) {
+                const Curve piece = c.piece(t0, t1);
+                if (piece.length() < 0.25 * work_.sheets[from].thickest) continue;
+                if (contacts_.known() && sheet(a_).body != sheet(b_).body && !touches(piece.middle(), work_.sheets[from].thickest + piece.length() / 2)) continue;
+                out.push_back({e, piece, t0 == c.t0 && t1 == c.t1});
+            }
+        }
+        return out;
+    }
+
+    bool over(std::size_t onto, const Vec3& p) const {
+        const double furthest = 0.5 * (work_.sheets[a_].thickest + work_.sheets[b_].thickest) + work_.reach + 10 * work_.tol;
+        const Chart& chart = sheet(onto).chart;
+        const Vec3 q = chart.foot(p);
+        return (chart.flat() || (p - q).norm() <= furthest) && inside(work_.sheets[onto].polygons, chart.local2(q));
+    }
+
+    // Parameters between which a curve runs over the sheet; its ends count as the curve beside them.
+    std::vector<std::pair<double, double>> ranges_over(const Curve& c, std::size_t onto) const {
+        constexpr int n = 40;
+        const auto at = [&](int k) { return c.parameter_at((k + 0.5) / n); };
+        std::vector<std::pair<double, double>> out;
+        for (int k = 0; k < n; ++k) {
+            if (!over(onto, c.point(at(k)))) continue;
+            int last = k;
+            while (last + 1 < n && over(onto, c.point(at(last + 1)))) ++last;
+            out.emplace_back(k == 0 ? c.t0 : border(c, onto, at(k - 1), at(k)), last == n - 1 ? c.t1 : border(c, onto, at(last + 1), at(last)));
+            k = last;
+        }
+        return out;
+    }
+
+    double border(const Curve& c, std::size_t onto, double out, double in) const {
+        for (int i = 0; i < 50; ++i) {
+            const double m = 0.5 * (out + in);
+            (over(onto, c.point(m)) ? in : out) = m;
+        }
+        return 0.5 * (out + in);
+    }
+
+    bool touches(const Vec3& p, double within) const {
+        return std::any_of(contact_.begin(), contact_.end(), [&](const ContactPoint& c) { return (c.place - p).norm() <= within; });
+    }
+
+    int record(double length, const Vec3& place) {
+        JointRecord j;
+        j.kind = "lap";
+        j.a = sheet(a_).key, j.b = sheet(b_).key;
+        j.bodies = {sheet(a_).body, sheet(b_).body};
+        j.gap = std::max(0.0, gap_), j.length = length, j.place = place;
+        return add_joint(model_, work_, j);
+    }
+
+    // The curve where it stands over the sheet, on the sheet's own surface.
+    int imprint(const Curve& c, std::size_t onto) {
+        const Chart& chart = sheet(onto).chart;
+        const Vec3 shift = chart.foot(c.middle()) - c.middle();
+        const int k = work_.add_curve(chart.flat() ? c.moved(Eigen::Isometry3d(Eigen::Translation3d(shift))) : foot_curve(chart, c, work_.tol));
+        work_.sheets[onto].curves.push_back(k);
+        return k;
+    }
+
+    // The boundary of each that lies over the other is imprinted there and linked node to node.
+    void link(std::size_t from, std::size_t onto) {
+        for (const Over& o : edges_over(from, onto)) {
+            const Vec3 middle = o.piece.middle();
+            const int number = record(o.piece.length(), 0.5 * (middle + sheet(onto).chart.foot(middle)));
+            if (number >= 0) work_.line_links.push_back({o.edge, imprint(o.piece, onto), 0, 0, -1, number});
+        }
+    }
+
+    // The smaller one's boundary follows the larger one, wherever that has its nodes.
+    void tie() {
+        const std::size_t onto = sheet(a_).area() >= sheet(b_).area() ? a_ : b_, from = onto == a_ ? b_ : a_;
+        TieWork t{{}, static_cast<int>(onto), -1};
+        for (const Over& o : edges_over(from, onto)) {
+            const int number = record(o.piece.length(), o.piece.middle());
+            if (number < 0) return;
+            t.joint = number;
+            t.curves.push_back(o.edge);
+        }
+        if (!t.curves.empty()) work_.ties.push_back(std::move(t));
+    }
+
+    // Where the smaller one lies over the larger, that takes its thickness over; what is left of the smaller is linked to it.
+    void merge() {
+        const std::size_t keeper = sheet(a_).area() >= sheet(b_).area() ? a_ : b_, lost = keeper == a_ ? b_ : a_;
+        const auto mine = edges_over(lost, keeper), theirs = edges_over(keeper, lost);
+        if (mine.empty() && theirs.empty()) return;
+        double length = 0;
+        for (const auto* list : {&mine, &theirs})
+            for (const Over& o : *list) length += o.piece.length();
+        const int number = record(length, work_.sheets[lost].box.center());
+        if (number < 0) return;
+        for (const Over& o : mine) {
+            const int k = imprint(o.piece, keeper);
+            work_.steps.push_back(k);
+            work_.line_links.push_back({o.edge, k, 0, 0, -1, number});
+        }
+        for (const Over& o : theirs) {
+            work_.line_links.push_back({o.edge, imprint(o.piece, lost), 0, 0, -1, number});
+            work_.steps.push_back(o.edge);
+        }
+        work_.merges.push_back({static_cast<int>(keeper), static_cast<int>(lost), double_wall(keeper, lost)});
+    }
+
+    // Both sides of the two skins together; a gap between them is no material.
+    ThicknessPiece double_wall(std::size_t keeper, std::size_t lost) const {
+        const Frame &f = sheet(keeper).chart.plane(), &g = sheet(lost).chart.plane();
+        const bool above = f.height(g.origin) > 0, alike = f.z.dot(g.z) > 0;
+        const Vec2 there = sheet(lost).chart.local2(work_.sheets[lost].box.center());
+        const ThicknessPiece& far = sheet(lost).field.piece_at(sheet(lost).chart, there);
+        const ThicknessPiece& own = sheet(keeper).field.piece_at(sheet(keeper).chart, sheet(keeper).chart.local2(work_.sheets[lost].box.center()));
+        const double close = std::max(0.0, gap_) * (above ? -1 : 1);
+        const BaseSurface outer = (above == alike ? far.top : far.bottom).moved(Eigen::Isometry3d(Eigen::Translation3d(close * f.z)));
+        ThicknessPiece piece{above ? outer : own.top, above ? own.bottom : outer, {}, {}};
+        for (const auto& loop : work_.sheets[lost].polygons) {
+            std::vector<Vec2> outline;
+            for (const Vec2& q : loop) outline.push_back(sheet(keeper).chart.local2(sheet(lost).chart.at(q)));
+            piece.top_outline.push_back(outline);
+        }
+        piece.bottom_outline = piece.top_outline;
+        return piece;
+    }
+
+    const Model& model_;
+    const ContactTable& contacts_;
+    JoinWork& work_;
+    std::size_t a_, b_;
+    double gap_;
+    std::vector<ContactPoint> contact_;
+};
+
+}  // namespace
+
+void join_lap(const Model& model, const ContactTable& contacts, JoinWork& work, std::size_t a, std::size_t b, double gap) {
+    Lapper(model, contacts, work, a, b, gap).run();
+}
+
+LapsAs laps_at(const JoinWork& work, int body_a, int body_b, const Vec3& place) {
+    return work.rules ? work.rules->laps(body_a, body_b, place) : work.options->laps;
+}
+
+}  // namespace halvo
