@@ -134,11 +134,11 @@ private:
             else if (apart <= touching + work_.reach && laps_at(work_, sheet(a).body, sheet(a).body, on_b) == LapsAs::merge) lap(a, b, apart - touching);
             return;
         }
-        if (apart <= 10 * work_.tol) {
-            butt(a, b);
+        const double touching = 0.5 * (work_.sheets[a].thickest + work_.sheets[b].thickest);
+        if (apart <= 10 * work_.tol || apart < touching - work_.reach) {
+            butt(a, b, apart > 10 * work_.tol);
             return;
         }
-        const double touching = 0.5 * (work_.sheets[a].thickest + work_.sheets[b].thickest);
         if (apart <= touching + work_.reach + 10 * work_.tol) lap(a, b, apart - touching);
     }
 
@@ -157,15 +157,20 @@ private:
         if (gap < std::numeric_limits<double>::max()) lap(a, b, gap);
     }
 
-    // Edges that face each other in one plane: the first sheet closes the gap, then both share the line.
-    void butt(std::size_t a, std::size_t b) {
-        const auto edges = work_.sheets[b].edges;
+    // Edges that face each other: the first sheet closes the gap, then both share the line. Where plates of unlike thickness stand
+    // end to end with their middles beside each other, the line is linked across.
+    void butt(std::size_t a, std::size_t b, bool beside) {
+        std::vector<BoundaryEdge> edges = work_.sheets[b].edges;
+        for (BoundaryEdge& e : edges)
+            if (beside) e.from = sheet(a).chart.foot(e.from), e.to = sheet(a).chart.foot(e.to);
         for (const BoundaryEdge& e : edges) {
             const Vec3 d = (e.to - e.from).normalized();
             const double length = (e.to - e.from).norm();
             for (const LineReach& r : line_reaches(sheet(a).chart, work_.sheets[a], e.from, d, work_.reach + 10 * work_.tol, work_.tol)) {
                 const double lo = std::max(r.lo, 0.0), hi = std::min(r.hi, length);
                 if (hi - lo <= 10 * work_.tol || (!r.extension && r.edge.edge.value >= 0)) continue;
+                // A line that only crosses the sheet has it on both sides: no end of it.
+                if (beside && !r.extension && !ends_at(a, e, lo, hi)) continue;
                 const auto gap = gap_near(a, b, e.from + lo * d, e.from + hi * d);
                 if (!gap) continue;
                 JointRecord j;
@@ -174,13 +179,27 @@ private:
                 j.bodies = {sheet(a).body, sheet(b).body};
                 j.gap = std::max(0.0, *gap), j.length = hi - lo, j.moved = r.moved;
                 j.place = e.from + 0.5 * (lo + hi) * d;
-                if (add_joint(model_, work_, j) == -1) continue;
+                const int number = add_joint(model_, work_, j);
+                if (number == -1 || (beside && number < 0)) continue;
                 if (r.extension) extend_to_line(model_, work_, static_cast<int>(a), r, e.from, d, lo, hi);
                 const int c = work_.add_curve(Curve::segment(e.from + lo * d, e.from + hi * d));
                 work_.sheets[a].curves.push_back(c);
-                work_.sheets[b].curves.push_back(c);
+                if (beside) work_.line_links.push_back({c, e.edge.value, 0, 0, -1, number});
+                else work_.sheets[b].curves.push_back(c);
             }
         }
+    }
+
+    // Has the sheet its material on the other side of the line only, away from the edge's own sheet?
+    bool ends_at(std::size_t a, const BoundaryEdge& e, double lo, double hi) const {
+        const Vec3 d = (e.to - e.from).normalized();
+        const double off = 0.05 * work_.sheets[a].thickest;
+        for (const double share : {0.2, 0.5, 0.8}) {
+            const Vec3 at = e.from + (lo + share * (hi - lo)) * d;
+            const auto in = [&](double by) { return inside(work_.sheets[a].polygons, sheet(a).chart.local2(at + by * e.out)); };
+            if (!in(off) || in(-off)) return false;
+        }
+        return true;
     }
 
     // A thickness step inside one body: both midsurfaces end over the step's line and are linked across their offset.

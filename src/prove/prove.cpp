@@ -2,6 +2,7 @@
 
 #include "body/contacts.hpp"
 #include "geom/facet_tree.hpp"
+#include "geom/outline.hpp"
 #include "model/arrangement.hpp"
 #include "model/sheet_values.hpp"
 #include "prove/skin_cover.hpp"
@@ -279,8 +280,17 @@ private:
 
     void contacts() {
         std::vector<double> across(solids_.bodies.size(), 0.0);
-        for (const Sheet& s : model_.sheets)
-            if (s.body >= 0) across[static_cast<std::size_t>(s.body)] = std::max(across[static_cast<std::size_t>(s.body)], s.thickness.max);
+        std::map<std::pair<int, int>, std::vector<const Sheet*>> in_one;  // bodies that one sheet stands for
+        for (const Sheet& s : model_.sheets) {
+            if (s.body < 0) continue;
+            std::set<int> bodies{s.body};
+            for (const BodyShare& k : s.shares) bodies.insert(k.body);
+            for (int a : bodies) {
+                across[static_cast<std::size_t>(a)] = std::max(across[static_cast<std::size_t>(a)], s.thickness.max);
+                for (int b : bodies)
+                    if (a < b) in_one[{a, b}].push_back(&s);
+            }
+        }
         for (const Member& m : model_.members)
             if (m.body >= 0) across[static_cast<std::size_t>(m.body)] = model_.sections[m.section.index()].depth;
         for (const Coupling& c : model_.couplings)
@@ -300,6 +310,13 @@ private:
                         std::any_of(it->second.curves.begin(), it->second.curves.end(), [&](const Curve* k) { return close(k->point(k->nearest(q.place))); });
                     if (p.joined) break;
                 }
+            if (const auto one = in_one.find({c.a, c.b}); !p.joined && one != in_one.end())
+                p.joined = std::any_of(one->second.begin(), one->second.end(), [&](const Sheet* s) {
+                    return std::any_of(c.points.begin(), c.points.end(), [&](const ContactPoint& q) {
+                        const Vec2 at = s->chart.local2(q.place);
+                        return std::abs(s->chart.height(q.place)) <= near && (inside(s->own_outline, at) || border_distance(s->own_outline, at) <= near);
+                    });
+                });
             proof_.contacts.push_back(p);
         }
     }
