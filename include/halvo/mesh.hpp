@@ -42,6 +42,9 @@ struct Mesh {
 /// Conforming mesh, quads first. Every edge of the model is divided once; member nodes are sheet nodes where they touch.
 [[nodiscard]] Mesh mesh(const Model& model, const MeshOptions& options = {}, const Observer& observer = {});
 
+/// Thickness that the options give each sheet instead of its wall's own; 0 where they give none.
+[[nodiscard]] std::vector<double> wanted_thicknesses(const Model& model, const MeshOptions& options);
+
 /// Scaled Jacobian of a triangle or quad, as defined in the Verdict library's report (Stimpson et al., SAND2007-1751).
 [[nodiscard]] double scaled_jacobian(const std::vector<Vec3>& corners);
 

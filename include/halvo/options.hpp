@@ -138,6 +138,7 @@ struct JoinOptions {
     CoplanarAs coplanar = CoplanarAs::separate;
     std::vector<JointRule> joints;  ///< later ones overrule earlier ones
     std::vector<TieRule> ties;
+    std::vector<Vec3> points;  ///< places that get a vertex of their own, for loads and masses (mm, as the file has them)
 };
 
 /// What an element should keep to; each measure as src/mesh/quality defines it. 0 asks nothing.
@@ -174,9 +175,9 @@ struct MeshOptions {
     int around = 0;               ///< at least so many elements round a hole; 0: by size and angle
     int along_member = 1;         ///< at least so many elements on a member
     int bend_rows = 0;            ///< so many rows of elements round a bend; 0: by size and angle
-    double growth = 1.5;          ///< sizes of neighbouring elements along an edge differ by at most this factor
-    std::vector<Vec3> points;     ///< places that get a node: loads, masses (mm, as the file has them)
+    double growth = 1.3;          ///< from a finer sheet's border on, elements grow by about this factor each
     std::vector<SizeRule> sizes;  ///< later ones overrule earlier ones
+    std::vector<SizeRule> thicknesses;  ///< sheets given another thickness (in `size`) about the same middle
     QualityLimits limits;
 };
 

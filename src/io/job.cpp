@@ -38,8 +38,9 @@ void add_contact_findings(Job& job) {
 }
 
 // Rules of size in the model's own coordinates, bodies as the keys of their sheets.
-MeshOptions placed_sizes(MeshOptions o, const Assembly& solids, const Model& model) {
-    for (SizeRule& r : o.sizes) {
+void place_rules(std::vector<SizeRule>& rules, const Assembly& solids, const Model& model) {
+    for (SizeRule& r : rules) {
+        for (Vec3& p : r.points) p -= solids.shift;
         if (r.within) r.within = Box3(r.within->min() - solids.shift, r.within->max() - solids.shift);
         if (r.body.empty()) continue;
         std::vector<std::string> sheets;
@@ -53,7 +54,24 @@ MeshOptions placed_sizes(MeshOptions o, const Assembly& solids, const Model& mod
         if (sheets.empty()) sheets.push_back("no such body");
         r.sheet = std::move(sheets);
     }
+}
+
+MeshOptions placed_sizes(MeshOptions o, const Assembly& solids, const Model& model) {
+    place_rules(o.sizes, solids, model);
+    place_rules(o.thicknesses, solids, model);
     return o;
+}
+
+// Sheets that the plan gives another thickness, in the ledger.
+void note_thicknesses(Model& model, const MeshOptions& options) {
+    std::erase_if(model.ledger, [](const LedgerEntry& e) { return e.kind == "thickness"; });
+    const auto wanted = wanted_thicknesses(model, options);
+    for (std::size_t i = 0; i < wanted.size(); ++i)
+        if (wanted[i] > 0)
+            model.ledger.push_back({"thickness-" + model.sheets[i].key, "mesh", "thickness", EntryState::applied,
+                                    fmt::format("{}: {:.3f} mm in the mesh by the plan, {:.3f} mm in the solid", model.sheets[i].key, wanted[i],
+                                                model.sheets[i].thickness.mean),
+                                    wanted[i], model.sheets[i].chart.plane().origin, ""});
 }
 
 }  // namespace
@@ -96,7 +114,9 @@ void run(Job& job, Stage from, Stage until, const Observer& observer) {
         place_references(job.model);
     });
     step(Stage::mesh, [&] {
-        job.mesh = mesh(job.model, placed_sizes(plan.mesh, job.solids, job.model), observer);
+        const MeshOptions options = placed_sizes(plan.mesh, job.solids, job.model);
+        job.mesh = mesh(job.model, options, observer);
+        note_thicknesses(job.model, options);
         std::erase_if(job.model.findings, [](const Finding& f) { return f.kind == "mesh outside its limits"; });
         const auto found = quality_findings(assess(job.mesh, plan.mesh.limits), plan.mesh.limits);
         job.model.findings.insert(job.model.findings.end(), found.begin(), found.end());

@@ -29,6 +29,7 @@ struct Key {
 const std::map<std::string, std::function<void(Plan&)>>& record_tables() {
     static const std::map<std::string, std::function<void(Plan&)>> all = {{"wall", [](Plan& p) { p.halve.walls.emplace_back(); }},
                                                                           {"joint", [](Plan& p) { p.join.joints.emplace_back(); }},
+                                                                          {"thickness", [](Plan& p) { p.mesh.thicknesses.emplace_back(); }},
                                                                           {"tie", [](Plan& p) { p.join.ties.emplace_back(); }},
                                                                           {"patch", [](Plan& p) { p.halve.patches.emplace_back(); }},
                                                                           {"place", [](Plan& p) { p.source.places.emplace_back(); }},
@@ -125,6 +126,7 @@ const std::vector<Key>& keys() {
         {"join.members", Kind::choice, {}, [](Plan& p, Texts v) { p.join.members = v[0] == "meet" ? MembersMeet::meet : MembersMeet::link; }, {"link", "meet"}},
         {"join.along", Kind::choice, {}, [](Plan& p, Texts v) { p.join.along = v[0] == "link" ? AlongSheet::link : AlongSheet::offset; }, {"offset", "link"}},
         {"join.bulk", Kind::choice, {}, [](Plan& p, Texts v) { p.join.bulk = v[0] == "named" ? BulkAs::named : BulkAs::coupling; }, {"coupling", "named"}},
+        {"join.points", Kind::points, {}, {}, {}, [](Plan& p, std::vector<Vec3> v) { p.join.points = std::move(v); }},
         {"join.laps", Kind::choice, {}, [](Plan& p, Texts v) { p.join.laps = laps_of(v[0]); }, {"link", "tie", "merge"}},
         {"join.coplanar",
          Kind::choice,
@@ -156,7 +158,6 @@ const std::vector<Key>& keys() {
         {"mesh.along_member", Kind::count, [](Plan& p, double v) { p.mesh.along_member = static_cast<int>(v); }, {}},
         {"mesh.bend_rows", Kind::count, [](Plan& p, double v) { p.mesh.bend_rows = static_cast<int>(v); }, {}},
         {"mesh.growth", Kind::number, [](Plan& p, double v) { p.mesh.growth = v; }, {}},
-        {"mesh.points", Kind::points, {}, {}, {}, [](Plan& p, std::vector<Vec3> v) { p.mesh.points = std::move(v); }},
         {"mesh.limits.scaled_jacobian", Kind::share, [](Plan& p, double v) { p.mesh.limits.scaled_jacobian = v; }, {}},
         {"mesh.limits.aspect", Kind::number, [](Plan& p, double v) { p.mesh.limits.aspect = v; }, {}},
         {"mesh.limits.warpage", Kind::number, [](Plan& p, double v) { p.mesh.limits.warpage = v; }, {}},
@@ -171,6 +172,10 @@ const std::vector<Key>& keys() {
         {"size.id", Kind::texts, {}, [](Plan& p, Texts v) { p.mesh.sizes.back().sheet = std::move(v); }},
         {"size.within", Kind::points, {}, {}, {}, [](Plan& p, std::vector<Vec3> v) { p.mesh.sizes.back().within = box_of(v); }},
         {"size.size", Kind::length, [](Plan& p, double v) { p.mesh.sizes.back().size = v; }, {}},
+        {"thickness.body", Kind::texts, {}, [](Plan& p, Texts v) { p.mesh.thicknesses.back().body = std::move(v); }},
+        {"thickness.id", Kind::texts, {}, [](Plan& p, Texts v) { p.mesh.thicknesses.back().sheet = std::move(v); }},
+        {"thickness.within", Kind::points, {}, {}, {}, [](Plan& p, std::vector<Vec3> v) { p.mesh.thicknesses.back().within = box_of(v); }},
+        {"thickness.thickness", Kind::length, [](Plan& p, double v) { p.mesh.thicknesses.back().size = v; }, {}},
         {"size.points", Kind::points, {}, {}, {}, [](Plan& p, std::vector<Vec3> v) { p.mesh.sizes.back().points = std::move(v); }},
         {"size.count", Kind::count, [](Plan& p, double v) { p.mesh.sizes.back().count = static_cast<int>(v); }, {}},
         {"prove.strict", Kind::flag, [](Plan& p, double v) { p.prove.strict = v != 0; }, {}},
@@ -248,6 +253,7 @@ double number_of(const Key& key, const toml::node& node, const std::string& wher
     const bool any_sign = key.kind == Kind::signed_length || key.kind == Kind::signed_angle;
     if (!std::isfinite(v) || (!any_sign && (v < 0 || (v == 0 && key.kind != Kind::length_or_none))))
         fail(where, fmt::format("{} must be {}", key.name, key.kind == Kind::signed_angle ? "an angle" : any_sign ? "a length" : key.kind == Kind::length_or_none ? "0 or more" : "more than 0"));
+    if (std::string(key.name) == "mesh.growth" && v <= 1) fail(where, "mesh.growth must be more than 1: the factor from one element to the next");
     if (key.kind == Kind::share && v > 1) fail(where, fmt::format("{} is a share; give a number up to 1, or \"1.5 %\"", key.name));
     return key.kind == Kind::angle || key.kind == Kind::signed_angle ? v * pi / 180 : v;
 }
@@ -369,6 +375,7 @@ Plan read_plan(const std::filesystem::path& file) {
                 for (const auto& [key, value] : *n.as_table()) apply(plan, table_name + "." + std::string(key.str()), value, where(value));
                 if (table_name == "wall") check_wall(plan.halve.walls.back(), where(n));
                 if (table_name == "size") check_size(plan.mesh.sizes.back(), where(n));
+                if (table_name == "thickness" && plan.mesh.thicknesses.back().size <= 0) fail(where(n), "[[thickness]]: thickness.thickness is missing");
                 if (table_name == "tie") check_tie(plan.join.ties.back(), where(n));
                 if (table_name == "place") check_place(plan.source.places.back(), where(n));
                 if (table_name == "patch") check_patch(plan.halve.patches.back(), where(n));

@@ -18,7 +18,7 @@ void join_with(Model& model, const Assembly* solids, const ContactTable& contact
     find_sheet_joints(model, contacts, work);
     find_member_joints(model, contacts, work);
     if (solids && options.bulk == BulkAs::coupling) find_couplings(model, *solids, contacts, work);
-    if (solids) find_ties(model, *solids, work);
+    if (solids) find_ties(model, *solids, work), find_points(model, *solids, work);
     for (const std::string& line : work.idle)
         model.findings.push_back({make_key("finding", line, {}), "rule without effect", line, "check its bodies and reach", Vec3::Zero(), 0, ""});
     observer.tell("join", 0.8);

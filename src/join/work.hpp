@@ -162,6 +162,8 @@ void meet_members(Model& model, double reach);
 [[nodiscard]] LapsAs laps_at(const JoinWork& work, int body_a, int body_b, const Vec3& place);
 /// Edges of bodies that the plan ties to sheets of others.
 void find_ties(const Model& model, const Assembly& solids, JoinWork& work);
+/// Vertices at the places that the plan names.
+void find_points(const Model& model, const Assembly& solids, JoinWork& work);
 /// Coplanar sheets of several bodies that share edges become one each; true when there were any.
 bool unite_coplanar(Model& model, const Assembly& solids);
 /// Foot on a sheet; outside its boundary, or within half a thickness of it, the nearest point of the boundary, or the

@@ -4,7 +4,9 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 #include <numeric>
+#include <set>
 
 namespace halvo {
 namespace {
@@ -81,6 +83,7 @@ double across(const Model& model, const Region& r) {
 }
 
 bool fits(const SizeRule& rule, const Model& model, const Sheet& s) {
+    if (!rule.points.empty()) return false;  // it speaks of edges
     if (!rule.sheet.empty() && std::none_of(rule.sheet.begin(), rule.sheet.end(), [&](const std::string& k) { return k == s.key || k == s.wall; }))
         return false;
     if (!rule.within) return true;
@@ -100,16 +103,21 @@ public:
           groups_(model.edges.size()),
           edge_size_(model.edges.size(), size_),
           bent_(model.edges.size(), false),
-          hole_(model.edges.size(), false) {}
+          hole_(model.edges.size(), false),
+          bounded_(model.edges.size(), false) {}
 
-    std::vector<int> run() {
+    EdgeDivisions run() {
         look_at_sheets();
+        look_at_edges();
         tie_opposite_sides();
         for (const EdgeLink& l : model_.edge_links) groups_.tie(l.a.value, l.b.value);
         auto out = counts();
         follow_chains(out);
         divide_members(out);
-        return out;
+        EdgeDivisions all{std::move(out), {}};
+        all.places.resize(all.counts.size());
+        if (graded_) grade(all);
+        return all;
     }
 
 private:
@@ -123,6 +131,7 @@ private:
                         edge_size_[u.edge.index()] = std::min(edge_size_[u.edge.index()], sizes[i]);
                         if (!s.chart.flat()) bent_[u.edge.index()] = true;
                         if (l > 0) hole_[u.edge.index()] = true;
+                        bounded_[u.edge.index()] = true;
                     }
                 if (const auto sides = four_sides(model_, s, r); !sides.empty()) {
                     auto& uses = mapped_.emplace_back(4);
@@ -132,6 +141,80 @@ private:
             }
         }
     }
+
+    // Rules for the edges next to given points.
+    void look_at_edges() {
+        for (const SizeRule& rule : options_.sizes)
+            for (const Vec3& p : rule.points) {
+                std::size_t best = model_.edges.size();
+                double distance = std::numeric_limits<double>::max();
+                for (std::size_t e = 0; e < model_.edges.size(); ++e) {
+                    const Curve& c = model_.edges[e].curve;
+                    if (std::sqrt(c.box().squaredExteriorDistance(p)) >= distance) continue;
+                    if (const double d = (c.point(c.nearest(p)) - p).norm(); d < distance) distance = d, best = e;
+                }
+                if (best == model_.edges.size()) continue;
+                if (rule.count > 0) forced_[best] = rule.count;
+                else edge_size_[best] = rule.size;
+            }
+        graded_ = std::any_of(edge_size_.begin(), edge_size_.end(), [&](double s) { return s < size_ * (1 - 1e-9); });
+        // Arcs of a bend: round it, between two straight sides.
+        if (options_.bend_rows > 0)
+            for (const auto& sides : mapped_)
+                for (std::size_t k : {0U, 1U}) {
+                    const auto round = [&](std::size_t side) {
+                        const Edge& e = model_.edges[sides[side][0].edge.index()];
+                        return sides[side].size() == 1 && std::holds_alternative<CircleCurve>(e.curve.shape) && bent_[sides[side][0].edge.index()] &&
+                               turn(e.curve) < pi * (1 + 1e-9);
+                    };
+                    const auto straight = [&](std::size_t side) {
+                        return std::all_of(sides[side].begin(), sides[side].end(), [&](const EdgeUse& u) { return model_.edges[u.edge.index()].curve.is_line(); });
+                    };
+                    if (round(k) && round(k + 2) && straight(k + 1) && straight((k + 3) % 4))
+                        for (std::size_t side : {k, k + 2}) forced_[sides[side][0].edge.index()] = options_.bend_rows;
+                }
+    }
+
+    // Where a finer sheet ends, the edges that lead away from it start as fine and grow: nodes stand evenly in the integral of one over
+    // the wanted size, which rises along the edge with the growth from either end.
+    void grade(EdgeDivisions& all) {
+        std::vector<double> at_vertex(model_.vertices.size(), std::numeric_limits<double>::max());
+        for (std::size_t e = 0; e < model_.edges.size(); ++e)
+            for (VertexId v : model_.edges[e].vertices) at_vertex[v.index()] = std::min(at_vertex[v.index()], edge_size_[e]);
+        std::set<int> linked;
+        for (const EdgeLink& l : model_.edge_links) linked.insert(l.a.value), linked.insert(l.b.value);
+        std::vector<int> of_group(model_.edges.size(), 0);
+        std::map<std::size_t, std::vector<double>> density;
+        constexpr int steps = 200;
+        for (std::size_t e = 0; e < model_.edges.size(); ++e) {
+            const Edge& edge = model_.edges[e];
+            const double h = edge_size_[e], a = at_vertex[edge.vertices[0].index()], b = at_vertex[edge.vertices[1].index()], length = edge.curve.length();
+            const auto g = root(e);
+            of_group[g] = std::max(of_group[g], all.counts[e]);
+            if (std::min(a, b) > h * (1 - 1e-9) || linked.count(static_cast<int>(e)) || forced_.count(e)) continue;
+            auto& sum = density[e];
+            sum.push_back(0);
+            for (int k = 0; k < steps; ++k) {
+                const double x = (k + 0.5) / steps * length, slope = options_.growth - 1;
+                sum.push_back(sum.back() + length / steps / std::min({h, a + slope * x, b + slope * (length - x)}));
+            }
+            of_group[g] = std::max(of_group[g], static_cast<int>(std::lround(sum.back())));
+        }
+        for (std::size_t e = 0; e < model_.edges.size(); ++e)
+            if (of_group[root(e)] > all.counts[e] && count_[root(e)] > 0 && !member_only(e)) all.counts[e] = of_group[root(e)];
+        for (const auto& [e, sum] : density) {
+            auto& places = all.places[e];
+            std::size_t k = 0;
+            for (int i = 1; i < all.counts[e]; ++i) {
+                const double wanted = sum.back() * i / all.counts[e];
+                while (sum[k + 1] < wanted) ++k;
+                places.push_back((static_cast<double>(k) + (wanted - sum[k]) / (sum[k + 1] - sum[k])) / steps);
+            }
+        }
+    }
+
+    // Divided for its members alone: their least counts are no business of its neighbours.
+    bool member_only(std::size_t e) const { return groups_.root(static_cast<int>(e)) == static_cast<int>(e) && count_[e] == 1 && !bounded_[e]; }
 
     void tie_opposite_sides() {
         for (const auto& sides : mapped_)
@@ -187,11 +270,14 @@ private:
             for (const auto& sides : mapped_)
                 for (const auto& side : sides)
                     if (side.size() == 1) needed[root(side[0].edge.index())] = std::max(needed[root(side[0].edge.index())], options_.across);
+        std::map<std::size_t, int> forced;
+        for (const auto& [e, k] : forced_) forced[root(e)] = std::max(forced[root(e)], k);
         for (std::size_t e = 0; e < n; ++e) {
             const auto g = root(e);
             int k = std::max(needed[g], static_cast<int>(std::lround(wanted[g] / count_[g])));
             if (closed(e) && k % 2) ++k;
-            of_group[g] = std::max(of_group[g], k);
+            if (const auto it = forced.find(g); it != forced.end()) k = it->second;
+            of_group[g] = forced.count(g) ? k : std::max(of_group[g], k);
         }
         std::vector<int> out(n);
         for (std::size_t e = 0; e < n; ++e) out[e] = of_group[root(e)];
@@ -246,7 +332,9 @@ private:
     double size_;
     mutable Groups groups_;  // looking up a root shortens paths
     std::vector<double> edge_size_;
-    std::vector<bool> bent_, hole_;
+    std::vector<bool> bent_, hole_, bounded_;
+    std::map<std::size_t, int> forced_;  // counts that the plan asks for
+    bool graded_ = false;
     std::vector<int> count_;
     std::vector<std::vector<std::vector<EdgeUse>>> mapped_;
 };
@@ -268,7 +356,15 @@ std::vector<double> sheet_sizes(const Model& model, const MeshOptions& options) 
     return out;
 }
 
-std::vector<int> edge_divisions(const Model& model, const MeshOptions& options) {
+std::vector<double> wanted_thicknesses(const Model& model, const MeshOptions& options) {
+    std::vector<double> out(model.sheets.size(), 0.0);
+    for (std::size_t i = 0; i < out.size(); ++i)
+        for (const SizeRule& rule : options.thicknesses)
+            if (fits(rule, model, model.sheets[i])) out[i] = rule.size;
+    return out;
+}
+
+EdgeDivisions edge_divisions(const Model& model, const MeshOptions& options) {
     return Divider(model, options).run();
 }
 

@@ -12,7 +12,11 @@ namespace halvo {
 /// Element size of each sheet: by the last rule that fits it, and fine enough for the elements asked for across it.
 [[nodiscard]] std::vector<double> sheet_sizes(const Model& model, const MeshOptions& options);
 
-/// Number of elements along each edge of the model.
-[[nodiscard]] std::vector<int> edge_divisions(const Model& model, const MeshOptions& options);
+/// Elements along each edge of the model, and where its inner nodes stand (shares of its length) where that is not evenly.
+struct EdgeDivisions {
+    std::vector<int> counts;
+    std::vector<std::vector<double>> places;
+};
+[[nodiscard]] EdgeDivisions edge_divisions(const Model& model, const MeshOptions& options);
 
 }  // namespace halvo

@@ -15,6 +15,8 @@
 namespace halvo {
 namespace {
 
+constexpr double free_step = 31 * pi / 180;  // an element of a free region spans at most this of a bent sheet
+
 std::size_t ix(int i) {
     return static_cast<std::size_t>(i);
 }
@@ -27,7 +29,8 @@ public:
           options_(options),
           size_(options.size > 0 ? options.size : default_size(model)),
           sizes_(sheet_sizes(model, options)),
-          divisions_(edge_divisions(model, options)) {}
+          divisions_(edge_divisions(model, options)),
+          thickness_(wanted_thicknesses(model, options)) {}
 
     Mesh run() {
         vertex_node_.assign(model_.vertices.size(), -1);
@@ -55,8 +58,11 @@ private:
         for (std::size_t e = 0; e < model_.edges.size(); ++e) {
             const Edge& edge = model_.edges[e];
             std::vector<int> nodes{node_of(edge.vertices[0])};
-            for (int i = 1; i < divisions_[e]; ++i)
-                nodes.push_back(add_node(edge.curve.point(edge.curve.parameter_at(static_cast<double>(i) / divisions_[e]))));
+            const auto& places = divisions_.places[e];
+            for (int i = 1; i < divisions_.counts[e]; ++i) {
+                const double share = places.empty() ? static_cast<double>(i) / divisions_.counts[e] : places[ix(i) - 1];
+                nodes.push_back(add_node(edge.curve.point(edge.curve.parameter_at(share))));
+            }
             nodes.push_back(node_of(edge.vertices[1]));
             on_edge_.push_back(std::move(nodes));
         }
@@ -152,9 +158,29 @@ private:
                 chain.insert(chain.end(), nodes.begin() + (chain.empty() ? 0 : 1), nodes.end());
             }
         }
-        p.in.size = sizes_[s];
+        p.in.size = std::min(sizes_[s], curvature_size(sheet.chart, p));
         p.in.rings = options_.rings, p.in.ring_width = options_.ring_width;
         return p;
+    }
+
+    // As fine as the plan's angle and chord ask for on the sheet's own surface, no finer than the smallest size.
+    double curvature_size(const Chart& chart, const Patch& p) const {
+        if (chart.flat() || p.in.points.empty()) return std::numeric_limits<double>::max();
+        double bend = 0;
+        const std::size_t every = std::max<std::size_t>(1, p.in.points.size() / 12);
+        for (std::size_t i = 0; i < p.in.points.size(); i += every) {
+            const SkinPoint on = chart.on(chart.at(p.in.points[i]));
+            const Frame f = Frame::with_z(on.point, on.normal);
+            const double step = 0.05 * sizes_[p.sheet];
+            for (const Vec3& d : {f.x, f.y, Vec3((f.x + f.y).normalized())}) {
+                const SkinPoint a = chart.on(on.point + step * d), b = chart.on(on.point - step * d);
+                bend = std::max(bend, (a.normal - b.normal).norm() / std::max((a.point - b.point).norm(), 1e-300));
+            }
+        }
+        if (bend <= 0) return std::numeric_limits<double>::max();
+        double size = (options_.angle > 0 ? options_.angle : free_step) / bend;
+        if (options_.chord > 0 && options_.chord * bend < 1) size = std::min(size, 2 * std::acos(1 - options_.chord * bend) / bend);
+        return std::max(size, options_.smallest > 0 ? options_.smallest : sizes_[p.sheet] / 5);
     }
 
     // Chart places of a row of nodes, followed from the one furthest from the cut to both sides.
@@ -188,6 +214,10 @@ private:
             const auto sides = s.field.sides(s.chart, centre);
             el.thickness = sides.thickness();
             el.offset = s.offset + (std::abs(sides.offset()) > 1e-9 * el.thickness ? sides.offset() : 0);
+            if (thickness_[p.sheet] > 0) {
+                if (s.placed && el.thickness > 0) el.offset *= thickness_[p.sheet] / el.thickness;
+                el.thickness = thickness_[p.sheet];
+            }
             el.quality = s.chart.flat() ? planar_quality(p.out.points, e) : scaled_jacobian(corners);
             mesh_.elements.push_back(el);
         }
@@ -200,6 +230,16 @@ private:
         return e;
     }
 
+    // A section on the skin of a sheet that the plan makes thicker moves out with the skin.
+    Vec3 widened(EdgeId e, const Vec3& offset) {
+        if (offset == Vec3::Zero() || options_.thicknesses.empty()) return offset;
+        if (at_edges_.empty()) at_edges_ = sheets_at_edges(model_);
+        double by = 0;
+        for (const SheetAtEdge& u : at_edges_[e.index()])
+            if (const double t = thickness_[u.sheet.index()]; t > 0) by = 0.5 * (t - model_.sheets[u.sheet.index()].thickness.mean);
+        return offset + by * offset.normalized();
+    }
+
     void members() {
         for (std::size_t m = 0; m < model_.members.size(); ++m)
             for (const EdgeUse& u : model_.members[m].chain) {
@@ -207,7 +247,7 @@ private:
                 for (std::size_t i = 0; i + 1 < nodes.size(); ++i) {
                     Element e = line(nodes[i], nodes[i + 1], ElementKind::beam);
                     e.member = static_cast<int>(m), e.body = model_.members[m].body, e.section = model_.members[m].section.value;
-                    e.section_offset = section_offset(model_.members[m], 0.5 * (mesh_.nodes[ix(nodes[i])] + mesh_.nodes[ix(nodes[i + 1])]));
+                    e.section_offset = widened(u.edge, section_offset(model_.members[m], 0.5 * (mesh_.nodes[ix(nodes[i])] + mesh_.nodes[ix(nodes[i + 1])])));
                     mesh_.elements.push_back(e);
                 }
             }
@@ -295,9 +335,11 @@ private:
     const MeshOptions& options_;
     double size_;
     std::vector<double> sizes_;
-    std::vector<int> divisions_;
+    EdgeDivisions divisions_;
+    std::vector<double> thickness_;  // wanted by the plan, instead of the wall's own
     std::vector<int> vertex_node_;
     std::vector<std::vector<int>> on_edge_;
+    std::vector<std::vector<SheetAtEdge>> at_edges_;
     Mesh mesh_;
 };
 
