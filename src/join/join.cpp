@@ -16,6 +16,7 @@ void join_with(Model& model, const Assembly* solids, const ContactTable& contact
     JoinWork work = prepare(model, options, rules);
     observer.tell("join", 0.65);
     find_sheet_joints(model, contacts, work);
+    fill_corners(model, work);
     find_member_joints(model, contacts, work);
     if (solids && options.bulk == BulkAs::coupling) find_couplings(model, *solids, contacts, work);
     if (solids) find_ties(model, *solids, work), find_points(model, *solids, work);

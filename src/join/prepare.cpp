@@ -147,6 +147,26 @@ std::vector<LineReach> line_reaches(const Chart& chart, const SheetState& s, con
     return out;
 }
 
+namespace {
+
+// A new piece of a sheet's border. Another sheet in whose plane it runs shares it.
+void add_side(const Model& model, JoinWork& work, int sheet, const Vec3& u, const Vec3& v) {
+    if ((u - v).norm() <= work.tol) return;
+    const int c = work.add_curve(Curve::segment(u, v));
+    work.sheets[static_cast<std::size_t>(sheet)].curves.push_back(c);
+    for (std::size_t k = 0; k < work.sheets.size(); ++k) {
+        if (static_cast<int>(k) == sheet) continue;
+        const Frame& f = model.sheets[k].chart.plane();
+        if (std::abs(f.height(u)) > work.tol || std::abs(f.height(v)) > work.tol) continue;
+        Box3 box = work.sheets[k].box;
+        const double beyond = work.sheets[k].thickest + 10 * work.tol;
+        box.min().array() -= beyond, box.max().array() += beyond;
+        if (box.contains(0.5 * (u + v))) work.sheets[k].curves.push_back(c);
+    }
+}
+
+}  // namespace
+
 void extend_to_line(const Model& model, JoinWork& work, int sheet, const LineReach& r, const Vec3& p, const Vec3& d, double lo, double hi) {
     SheetState& s = work.sheets[static_cast<std::size_t>(sheet)];
     const Frame& chart = model.sheets[static_cast<std::size_t>(sheet)].chart.plane();
@@ -164,19 +184,30 @@ void extend_to_line(const Model& model, JoinWork& work, int sheet, const LineRea
     if (hi < high - tol) high = hi, high_from = on_edge(hi);
     const Vec3 a = p + low * d, b = p + high * d;
     s.extensions.push_back({chart.local2(low_from), chart.local2(a), chart.local2(b), chart.local2(high_from)});
-    for (const auto& [u, v] : {std::pair(low_from, a), std::pair(a, b), std::pair(b, high_from)}) {
-        if ((u - v).norm() <= work.tol) continue;
-        const int c = work.add_curve(Curve::segment(u, v));
-        s.curves.push_back(c);
-        // Another sheet in whose plane the new side runs shares it.
-        for (std::size_t k = 0; k < work.sheets.size(); ++k) {
-            if (static_cast<int>(k) == sheet) continue;
-            const Frame& f = model.sheets[k].chart.plane();
-            if (std::abs(f.height(u)) > work.tol || std::abs(f.height(v)) > work.tol) continue;
-            Box3 box = work.sheets[k].box;
-            box.min().array() -= tol, box.max().array() += tol;
-            if (box.contains(0.5 * (u + v))) work.sheets[k].curves.push_back(c);
-        }
+    if (low_from == r.low_from) s.strips.push_back({low_from, a, d});
+    if (high_from == r.high_from) s.strips.push_back({high_from, b, d});
+    for (const auto& [u, v] : {std::pair(low_from, a), std::pair(a, b), std::pair(b, high_from)}) add_side(model, work, sheet, u, v);
+}
+
+void fill_corners(const Model& model, JoinWork& work) {
+    for (std::size_t i = 0; i < work.sheets.size(); ++i) {
+        const auto strips = work.sheets[i].strips;
+        for (std::size_t m = 0; m < strips.size(); ++m)
+            for (std::size_t n = m + 1; n < strips.size(); ++n) {
+                const SheetState::Strip &x = strips[m], &y = strips[n];
+                if ((x.from - y.from).norm() > work.tol) continue;
+                const Chart& chart = model.sheets[i].chart;
+                const Vec2 p = chart.local2(x.foot), q = chart.local2(y.foot), v = chart.local2(x.from);
+                const Vec2 dp = chart.local2(x.foot + x.direction) - p, dq = chart.local2(y.foot + y.direction) - q;
+                const double sine = dp.x() * dq.y() - dp.y() * dq.x();
+                if (std::abs(sine) < 0.17) continue;
+                const Vec2 run = q - p, corner = p + dp * ((run.x() * dq.y() - run.y() * dq.x()) / sine);
+                if ((corner - v).norm() > 2 * ((p - v).norm() + (q - v).norm())) continue;
+                if ((corner - p).norm() <= 10 * work.tol || (corner - q).norm() <= 10 * work.tol) continue;
+                work.sheets[i].extensions.push_back({v, p, corner, q});
+                add_side(model, work, static_cast<int>(i), x.foot, chart.at(corner));
+                add_side(model, work, static_cast<int>(i), chart.at(corner), y.foot);
+            }
     }
 }
 

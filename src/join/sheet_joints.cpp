@@ -17,6 +17,7 @@ public:
     SheetJoiner(const Model& model, const ContactTable& contacts, JoinWork& work) : model_(model), contacts_(contacts), work_(work) {}
 
     void run() {
+        for (const SheetState& s : work_.sheets) thickest_ = std::max(thickest_, s.thickest);
         std::vector<std::size_t> order(model_.sheets.size());
         for (std::size_t i = 0; i < order.size(); ++i) order[i] = i;
         const auto low = [&](std::size_t i) { return work_.sheets[i].box.min().x() - work_.sheets[i].thickest - work_.reach; };
@@ -115,8 +116,9 @@ private:
         if (add_joint(model_, work_, j) == -1) return;
         if (x.extension) extend_to_line(model_, work_, static_cast<int>(a), x, p, d, lo, hi);
         if (y.extension) extend_to_line(model_, work_, static_cast<int>(b), y, p, d, lo, hi);
-        // The shared line runs a little past both ends; what no two sheets use falls away again.
-        const double margin = 0.25 * std::max(work_.sheets[a].thickest, work_.sheets[b].thickest);
+        // The shared line runs past both ends, as far as a third sheet there may make both of these longer; what no two sheets use
+        // falls away again.
+        const double margin = 0.25 * std::max(work_.sheets[a].thickest, work_.sheets[b].thickest) + 0.5 * thickest_ + work_.reach;
         const int c = work_.add_curve(Curve::segment(p + (lo - margin) * d, p + (hi + margin) * d));
         work_.sheets[a].curves.push_back(c);
         work_.sheets[b].curves.push_back(c);
@@ -231,6 +233,7 @@ private:
     const Model& model_;
     const ContactTable& contacts_;
     JoinWork& work_;
+    double thickest_ = 0;
 };
 
 }  // namespace

@@ -23,6 +23,11 @@ struct SheetState {
     std::vector<std::vector<Vec2>> polygons;  ///< all regions
     std::vector<BoundaryEdge> edges;
     std::vector<std::vector<Vec2>> extensions;  ///< polygons to be added
+    /// A strip added between an edge and a line: ends of the edge that it takes whole, and their feet on the line.
+    struct Strip {
+        Vec3 from, foot, direction;
+    };
+    std::vector<Strip> strips;
     std::vector<int> curves;                    ///< new curves on its surface
     std::vector<int> cuts;                      ///< those among them along which a closed surface is cut open
     std::vector<std::pair<int, Vec3>> points;   ///< wanted vertices: number of the input point, place
@@ -183,6 +188,9 @@ struct LineReach {
     double moved = 0;
 };
 [[nodiscard]] std::vector<LineReach> line_reaches(const Chart& chart, const SheetState& s, const Vec3& p, const Vec3& d, double furthest, double tol);
+
+/// Where two neighbouring edges of a sheet were carried on, each to its own line, the corner between both strips is part of it too.
+void fill_corners(const Model& model, JoinWork& work);
 
 /// Adds the strip between an edge and the line, limited to [lo, hi], to the sheet.
 void extend_to_line(const Model& model, JoinWork& work, int sheet, const LineReach& r, const Vec3& p, const Vec3& d, double lo, double hi);

@@ -221,7 +221,8 @@ private:
             for (std::size_t k : {0U, 1U}) {
                 if (sides[k].size() != 1 || sides[k + 2].size() != 1) continue;
                 const double a = model_.length(sides[k][0].edge), b = model_.length(sides[k + 2][0].edge);
-                if (std::max(a, b) <= agree * std::min(a, b)) groups_.tie(sides[k][0].edge.value, sides[k + 2][0].edge.value);
+                const double p = edge_size_[sides[k][0].edge.index()], q = edge_size_[sides[k + 2][0].edge.index()];
+                if (std::max(a, b) <= agree * std::min(a, b) && std::max(p, q) <= agree * std::min(p, q)) groups_.tie(sides[k][0].edge.value, sides[k + 2][0].edge.value);
             }
     }
 

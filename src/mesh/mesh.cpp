@@ -159,6 +159,7 @@ private:
             }
         }
         p.in.size = std::min(sizes_[s], curvature_size(sheet.chart, p));
+        p.in.growth = options_.sizes.empty() && options_.across < 2 ? 0 : options_.growth;
         p.in.rings = options_.rings, p.in.ring_width = options_.ring_width;
         return p;
     }
@@ -180,7 +181,7 @@ private:
         if (bend <= 0) return std::numeric_limits<double>::max();
         double size = (options_.angle > 0 ? options_.angle : free_step) / bend;
         if (options_.chord > 0 && options_.chord * bend < 1) size = std::min(size, 2 * std::acos(1 - options_.chord * bend) / bend);
-        return std::max(size, options_.smallest > 0 ? options_.smallest : sizes_[p.sheet] / 5);
+        return std::max(size, options_.smallest > 0 ? options_.smallest : sizes_[p.sheet] / (options_.angle > 0 || options_.chord > 0 ? 100 : 5));
     }
 
     // Chart places of a row of nodes, followed from the one furthest from the cut to both sides.
@@ -231,26 +232,30 @@ private:
     }
 
     // A section on the skin of a sheet that the plan makes thicker moves out with the skin.
-    Vec3 widened(EdgeId e, const Vec3& offset) {
-        if (offset == Vec3::Zero() || options_.thicknesses.empty()) return offset;
+    double widening(const Member& m) {
+        if (m.offset == Vec2::Zero() || options_.thicknesses.empty()) return 0;
         if (at_edges_.empty()) at_edges_ = sheets_at_edges(model_);
         double by = 0;
-        for (const SheetAtEdge& u : at_edges_[e.index()])
-            if (const double t = thickness_[u.sheet.index()]; t > 0) by = 0.5 * (t - model_.sheets[u.sheet.index()].thickness.mean);
-        return offset + by * offset.normalized();
+        for (const EdgeUse& e : m.chain)
+            for (const SheetAtEdge& u : at_edges_[e.edge.index()])
+                if (const double t = thickness_[u.sheet.index()]; t > 0) by = 0.5 * (t - model_.sheets[u.sheet.index()].thickness.mean);
+        return by;
     }
 
     void members() {
-        for (std::size_t m = 0; m < model_.members.size(); ++m)
+        for (std::size_t m = 0; m < model_.members.size(); ++m) {
+            const double wider = widening(model_.members[m]);
             for (const EdgeUse& u : model_.members[m].chain) {
                 const auto nodes = along(u);
                 for (std::size_t i = 0; i + 1 < nodes.size(); ++i) {
                     Element e = line(nodes[i], nodes[i + 1], ElementKind::beam);
                     e.member = static_cast<int>(m), e.body = model_.members[m].body, e.section = model_.members[m].section.value;
-                    e.section_offset = widened(u.edge, section_offset(model_.members[m], 0.5 * (mesh_.nodes[ix(nodes[i])] + mesh_.nodes[ix(nodes[i + 1])])));
+                    e.section_offset = section_offset(model_.members[m], 0.5 * (mesh_.nodes[ix(nodes[i])] + mesh_.nodes[ix(nodes[i + 1])]));
+                    if (wider != 0) e.section_offset += wider * e.section_offset.normalized();
                     mesh_.elements.push_back(e);
                 }
             }
+        }
     }
 
     void links() {

@@ -149,6 +149,47 @@ Box2 box_of(const std::vector<Vec2>& polygon) {
     return b;
 }
 
+// Where the outline is finer than the size: how fine points should stand.
+class FineBorder {
+public:
+    FineBorder(const PlanarInput& in, const Outline& o) : size_(in.size), slope_(in.growth - 1) {
+        if (in.growth <= 1) return;
+        double finest = size_;
+        const auto add = [&](const Vec2& a, const Vec2& b) {
+            const double length = (b - a).norm();
+            if (length > 0.6 * size_) return;
+            finest = std::min(finest, length);
+            cells_[cell(0.5 * (a + b))].push_back({0.5 * (a + b), length});
+        };
+        // Rows round holes see to their own surroundings.
+        if (!o.polygons.empty())
+            for (std::size_t i = 0; i < o.polygons[0].size(); ++i) add(o.polygons[0][i], o.polygons[0][(i + 1) % o.polygons[0].size()]);
+        for (const auto& s : in.inner) add(in.points[ix(s[0])], in.points[ix(s[1])]);
+        levels_ = std::min(6, static_cast<int>(std::lround(std::log2(size_ / std::max(finest, 1e-3 * size_)))));
+    }
+
+    [[nodiscard]] int levels() const { return levels_; }
+    [[nodiscard]] int level_at(const Vec2& p) const {
+        if (levels_ == 0) return 0;
+        double size = size_;
+        const auto [cx, cy] = cell(p);
+        const int reach = static_cast<int>(std::ceil(1 / slope_));
+        for (int i = -reach; i <= reach; ++i)
+            for (int j = -reach; j <= reach; ++j)
+                if (const auto it = cells_.find({cx + i, cy + j}); it != cells_.end())
+                    for (const auto& [q, length] : it->second) size = std::min(size, length + slope_ * std::max(0.0, (p - q).norm() - length));
+        return std::clamp(static_cast<int>(std::lround(std::log2(size_ / size))), 0, levels_);
+    }
+
+private:
+    [[nodiscard]] std::pair<int, int> cell(const Vec2& p) const {
+        return {static_cast<int>(std::floor(p.x() / size_)), static_cast<int>(std::floor(p.y() / size_))};
+    }
+    double size_, slope_;
+    int levels_ = 0;
+    std::map<std::pair<int, int>, std::vector<std::pair<Vec2, double>>> cells_;
+};
+
 PlanarMesh free_mesh(const PlanarInput& in) {
     Outline o = outline_of(in);
     const double h = in.size;
@@ -196,11 +237,22 @@ PlanarMesh free_mesh(const PlanarInput& in) {
     for (const Vec2& p : in.points) box.extend(Vec2(p.dot(ex), p.dot(ey)));
     const int nx = std::max(1, static_cast<int>(std::lround(box.sizes().x() / h))), ny = std::max(1, static_cast<int>(std::lround(box.sizes().y() / h)));
     const double hx = box.sizes().x() / nx, hy = box.sizes().y() / ny;
-    for (int j = 1; j < ny; ++j)
-        for (int i = 1; i < nx; ++i) {
-            const Vec2 q = (box.min().x() + i * hx) * ex + (box.min().y() + j * hy) * ey;
-            if (all.clear(q) && inside(o.polygons, q)) out.points.push_back(q);
+    // Finer lattices first, each where the boundary asks for about its pitch.
+    const FineBorder border(in, o);
+    for (int level = border.levels(); level >= 0; --level) {
+        const int parts = 1 << level;
+        const double pitch = std::max(hx, hy) / parts;
+        std::vector<Vec2> placed;
+        for (int j = 1; j < ny * parts; ++j)
+            for (int i = 1; i < nx * parts; ++i) {
+                const Vec2 q = (box.min().x() + i * hx / parts) * ex + (box.min().y() + j * hy / parts) * ey;
+                if (border.level_at(q) == level && all.clear(q) && inside(o.polygons, q)) placed.push_back(q);
+            }
+        for (const Vec2& q : placed) {
+            out.points.push_back(q);
+            if (border.levels() > 0) all.add(q, 0.9 * pitch);
         }
+    }
     make_quads(out, triangulate(out.points, segments, in.inner), fixed, in.points.size());
     return out;
 }

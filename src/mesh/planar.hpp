@@ -13,6 +13,7 @@ struct PlanarInput {
     std::vector<std::array<int, 2>> inner;  ///< embedded segments
     std::vector<std::vector<int>> sides;    ///< four chains of points when the region may be mapped; else empty
     double size = 1;
+    double growth = 0;      ///< where the boundary is finer than the size, points grow apart by this factor each; 0: one size throughout
     int rings = 1;          ///< rows of quads round each round hole, where there is room
     double ring_width = 0;  ///< of each; 0: by the size and the hole's divisions
 };

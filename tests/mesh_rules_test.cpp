@@ -1,0 +1,151 @@
+// What the plan says of the mesh edge by edge and sheet by sheet.
+#include "structures.hpp"
+
+#include <halvo/halve.hpp>
+#include <halvo/mesh.hpp>
+
+#include <gtest/gtest.h>
+
+#include <set>
+
+using namespace test;
+using make::box;
+
+namespace {
+
+Job meshed(Job j, const MeshOptions& o) {
+    j.plan.mesh = o;
+    run(j, Stage::mesh, Stage::prove);
+    check_mesh(j.model, j.mesh);
+    return j;
+}
+
+make::Solid corner(double t, double inner, double a, double b) {
+    const double out = inner + t;
+    return make::extrude({make::rounded({{0, 0}, {a, 0}, {a, t}, {t, t}, {t, b}, {0, b}}, {out, 0, 0, inner, 0, 0})}, 200);
+}
+
+}  // namespace
+
+TEST(MeshRules, SizesGrowAwayFromAFinerSheet) {
+    const Job made = job_of({{"base", box({0, 0, 0}, {600, 200, 6})}, {"rib", box({0, 97, 6}, {600, 6, 80})}, {"end", box({600, 0, 0}, {6, 200, 86})}});
+    MeshOptions o;
+    o.size = 40;
+    SizeRule fine;
+    fine.body = {"end"};
+    fine.size = 5;
+    o.sizes.push_back(fine);
+    const Job j = meshed(made, o);
+    // Along the base's long free edge: small at the fine end, up to the size at the other, no neighbour more than half as long again.
+    std::vector<std::pair<double, double>> pieces;
+    for (const Element& e : j.mesh.elements)
+        for (std::size_t k = 0; k < e.count; ++k) {
+            const Vec3 a = j.mesh.nodes[static_cast<std::size_t>(e.nodes[k])] + j.solids.shift,
+                       b = j.mesh.nodes[static_cast<std::size_t>(e.nodes[(k + 1) % e.count])] + j.solids.shift;
+            if (std::abs(a.y()) < 1e-6 && std::abs(b.y()) < 1e-6 && std::abs(a.z() - 3) < 1e-6 && std::abs(b.z() - 3) < 1e-6)
+                pieces.emplace_back(0.5 * (a.x() + b.x()), (a - b).norm());
+        }
+    std::sort(pieces.begin(), pieces.end());
+    ASSERT_GT(pieces.size(), 15u);
+    EXPECT_LT(pieces.back().second, 7);
+    EXPECT_GT(pieces.front().second, 30);
+    for (std::size_t i = 0; i + 1 < pieces.size(); ++i) EXPECT_LT(pieces[i].second, 1.5 * pieces[i + 1].second);
+    EXPECT_GT(j.mesh.quality.min_scaled_jacobian, 0.3);
+}
+
+TEST(MeshRules, CountOnAnEdgeAndRowsRoundABend) {
+    const Job made = job_of(corner(3, 5, 120, 90));
+    MeshOptions o;
+    o.size = 20;
+    o.bend_rows = 5;
+    SizeRule edge;
+    edge.points = {{120, 1.5, 100}};  // the free edge of the one flange, 200 long
+    edge.count = 13;
+    o.sizes.push_back(edge);
+    const Job j = meshed(made, o);
+    int on_bend = 0;
+    double area = 0;
+    for (const Element& e : j.mesh.elements)
+        if (!j.model.sheets[static_cast<std::size_t>(e.sheet)].chart.flat()) ++on_bend;
+    EXPECT_EQ(on_bend, 5 * 13) << "the count runs through all three strips";
+    for (const Sheet& s : j.model.sheets) area += s.area();
+    EXPECT_NEAR(area, 200 * ((120 - 8) + (90 - 8) + pi / 2 * 6.5), 1e-3);
+}
+
+TEST(MeshRules, FreeRegionsOfBentSheetsKeepToTheirCurvature) {
+    // A dome over a square foot: its corners are no four-sided pieces.
+    const make::Solid dome = make::cut(make::cut(make::ball({0, 0, 0}, 100), {make::ball({0, 0, 0}, 97)}), {box({-200, -200, -200}, {400, 400, 230})});
+    double last = 1;
+    for (const double chord : {2.0, 0.5}) {
+        Plan plan;
+        plan.mesh.size = 120, plan.mesh.chord = chord;
+        const Job j = job_of(dome, plan);
+        double area = 0;
+        for (const Element& e : j.mesh.elements) {
+            std::vector<Vec3> x;
+            for (std::size_t k = 0; k < e.count; ++k) x.push_back(j.mesh.nodes[static_cast<std::size_t>(e.nodes[k])]);
+            for (std::size_t k = 1; k + 1 < x.size(); ++k) area += 0.5 * (x[k] - x[0]).cross(x[k + 1] - x[0]).norm();
+        }
+        const double off = 1 - area / total_area(j.model);
+        EXPECT_LT(off, 3 * chord / 98.5);
+        EXPECT_LT(off, 0.5 * last);
+        last = off;
+    }
+}
+
+TEST(MeshRules, ThicknessByPlanCarriesTheSectionsOnIt) {
+    const Job made = job_of({{"deck", box({0, 0, 0}, {900, 400, 5})}, bar("rail", {-50, 200, -30}, {950, 200, -30}, 40, 60, 4, Vec3::UnitZ())});
+    MeshOptions o;
+    SizeRule thick;
+    thick.body = {"deck"};
+    thick.size = 9;
+    o.thicknesses.push_back(thick);
+    const Job j = meshed(made, o);
+    for (const Element& e : j.mesh.elements) {
+        EXPECT_EQ(e.thickness, e.kind == ElementKind::shell ? 9 : 0);
+        EXPECT_NEAR(e.section_offset.norm(), e.kind == ElementKind::beam ? (60 + 9) / 2.0 : 0, 1e-9);
+    }
+    EXPECT_TRUE(std::any_of(j.model.ledger.begin(), j.model.ledger.end(), [](const LedgerEntry& e) { return e.kind == "thickness"; }));
+}
+
+TEST(MeshRules, GivenPlacesGetANode) {
+    Plan p;
+    p.join.points = {{130, 70, 4}, {0, 33, 2}, {500, 0, 300}, {9000, 0, 0}};
+    const Job j = job_of({{"plate", box({0, 0, 0}, {400, 300, 4})}, bar("post", {500, 0, 0}, {500, 0, 900}, 40, 40, 3, Vec3::UnitX())}, p);
+    for (const Vec3& want : {Vec3(130, 70, 2), Vec3(0, 33, 2), Vec3(500, 0, 300)}) {
+        double nearest = 1e9;
+        for (const Vec3& n : j.mesh.nodes) nearest = std::min(nearest, (n + j.solids.shift - want).norm());
+        EXPECT_LT(nearest, 1e-6);
+    }
+    check_mesh(j.model, j.mesh);
+    EXPECT_EQ(std::count_if(j.model.findings.begin(), j.model.findings.end(), [](const Finding& f) { return f.kind == "rule without effect"; }), 1);
+}
+
+TEST(MeshRules, SameElementsWhereNothingChanged) {
+    // Another thickness: the same nodes and elements. Another size on one sheet: sheets that share nothing with it keep their nodes' places.
+    const Job made = job_of({{"a", box({0, 0, 0}, {400, 300, 4})}, {"b", box({0, 0, 500}, {400, 300, 4})}});
+    MeshOptions o;
+    o.size = 20;
+    const Job before = meshed(made, o);
+    SizeRule r;
+    r.body = {"a"};
+    r.size = 6;
+    o.thicknesses = {r};
+    const Job thick = meshed(made, o);
+    ASSERT_EQ(thick.mesh.nodes.size(), before.mesh.nodes.size());
+    for (std::size_t i = 0; i < before.mesh.nodes.size(); ++i) EXPECT_EQ(thick.mesh.nodes[i], before.mesh.nodes[i]);
+    o.thicknesses.clear(), o.sizes = {r};
+    const Job fine = meshed(made, o);
+    const auto places = [](const Mesh& m, const Model& model, const std::string& wall) {
+        std::set<std::array<double, 3>> out;
+        for (const Element& e : m.elements)
+            if (model.sheets[static_cast<std::size_t>(e.sheet)].wall == wall)
+                for (std::size_t k = 0; k < e.count; ++k) {
+                    const Vec3& p = m.nodes[static_cast<std::size_t>(e.nodes[k])];
+                    out.insert({p.x(), p.y(), p.z()});
+                }
+        return out;
+    };
+    EXPECT_EQ(places(fine.mesh, fine.model, fine.model.sheets[1].wall), places(before.mesh, before.model, before.model.sheets[1].wall));
+    EXPECT_GT(fine.mesh.elements.size(), 4 * before.mesh.elements.size() / 2);
+}
