@@ -15,6 +15,9 @@ namespace halvo {
 /// Reads a STEP file (AP203, AP214, AP242). Throws Error{input} with one line that says what is wrong and what to do.
 [[nodiscard]] Assembly read(const std::filesystem::path& file, const SourceOptions& options = {}, const Observer& observer = {});
 
+/// SHA-256 of what a file holds, unpacked if it is packed: as Assembly::sha256 has it. Throws Error{input} when it cannot be read.
+[[nodiscard]] std::string file_sha256(const std::filesystem::path& file);
+
 /// Everything a run has produced so far; what a later stage needs and what the files are written from.
 struct Job {
     Plan plan;

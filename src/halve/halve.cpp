@@ -5,6 +5,7 @@
 #include "core/parallel.hpp"
 #include "halve/body_sheets.hpp"
 #include "halve/loose_sheets.hpp"
+#include "halve/patches.hpp"
 #include "model/shapes.hpp"
 
 #include <fmt/format.h>
@@ -250,6 +251,7 @@ Model halve(const Assembly& solids, const HalveOptions& options, const Observer&
         }
         append(model, std::move(parts[i]));
     }
+    add_patches(model, solids, options.patches);
     for (const std::string& line : rules.idle())
         model.findings.push_back({make_key("finding", line, {}), "rule without effect", line,
                                   "check its body, id, faces and points against halvo list MODEL walls", Vec3::Zero(), 0, ""});

@@ -23,7 +23,7 @@ using io::schema_version;
 constexpr const char* schema = R"(
 CREATE TABLE info(key TEXT PRIMARY KEY, value TEXT);
 CREATE TABLE bodies(id INTEGER PRIMARY KEY, key TEXT, name TEXT, path TEXT, class TEXT, why TEXT, closed INTEGER, volume REAL, area REAL,
-  thinnest REAL, thickest REAL, geometry BLOB);
+  thinnest REAL, thickest REAL, geometry BLOB, number INTEGER);
 CREATE TABLE vertices(id INTEGER PRIMARY KEY, x REAL, y REAL, z REAL);
 CREATE TABLE edges(id INTEGER PRIMARY KEY, start INTEGER, end INTEGER, length REAL, curve BLOB, step INTEGER);
 CREATE TABLE sheets(id INTEGER PRIMARY KEY, key TEXT, body INTEGER, area REAL, own_area REAL, trimmed_area REAL, thickness_min REAL,
@@ -67,12 +67,12 @@ std::string geometry_of(const Body& b) {
 }
 
 void save_solids(Database& db, const Job& job) {
-    Statement s(db, "INSERT INTO bodies VALUES(?,?,?,?,?,?,?,?,?,?,?,?)");
+    Statement s(db, "INSERT INTO bodies VALUES(?,?,?,?,?,?,?,?,?,?,?,?,?)");
     for (std::size_t i = 0; i < job.solids.bodies.size(); ++i) {
         const Body& b = job.solids.bodies[i];
         const BodySurvey v = i < job.survey.bodies.size() ? job.survey.bodies[i] : BodySurvey{};
         s.bind(static_cast<int>(i + 1)).bind(b.key).bind(b.name).bind(b.path).bind(class_name(v.kind)).bind(v.why).bind(b.closed ? 1 : 0);
-        s.bind(b.mass.volume).bind(b.mass.area).bind(v.thinnest).bind(v.thickest).blob(geometry_of(b)).done();
+        s.bind(b.mass.volume).bind(b.mass.area).bind(v.thinnest).bind(v.thickest).blob(geometry_of(b)).bind(b.number).done();
     }
 }
 

@@ -36,8 +36,9 @@ void set_geometry(Body& b, std::string bytes) {
     for (const Vec3& p : b.points) b.box.extend(p);
 }
 
-void load_solids(Database& db, Job& job) {
-    Statement s(db, "SELECT key,name,path,class,why,closed,volume,area,thinnest,thickest,geometry FROM bodies ORDER BY id");
+void load_solids(Database& db, Job& job, int version) {
+    Statement s(db, fmt::format("SELECT key,name,path,class,why,closed,volume,area,thinnest,thickest,geometry{} FROM bodies ORDER BY id",
+                                version >= 4 ? ",number" : ",id"));
     while (s.step()) {
         Body b;
         BodySurvey v;
@@ -47,6 +48,7 @@ void load_solids(Database& db, Job& job) {
             if (kind == class_name(c)) v.kind = c;
         v.why = s.text(), b.closed = s.integer() != 0, b.mass.volume = s.real(), b.mass.area = s.real(), v.thinnest = s.real(), v.thickest = s.real();
         set_geometry(b, s.text());
+        b.number = s.number();
         job.solids.box.extend(b.box);
         job.solids.bodies.push_back(std::move(b));
         job.survey.bodies.push_back(std::move(v));
@@ -344,7 +346,7 @@ Job read_model(const std::filesystem::path& file) {
     const int version = checked_version(db, file);
     Job job;
     load_info(db, job);
-    load_solids(db, job);
+    load_solids(db, job, version);
     load_complex(db, job.model, version);
     load_sheets(db, job.model, version);
     load_members(db, job.model, version);

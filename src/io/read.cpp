@@ -137,6 +137,10 @@ Assembly read_facets(const std::filesystem::path& file, FileKind kind, const std
 
 }  // namespace
 
+std::string file_sha256(const std::filesystem::path& file) {
+    return sha256(load(file).data);
+}
+
 Assembly read(const std::filesystem::path& file, const SourceOptions& options, const Observer& observer) {
     observer.tell("read", 0);
     const Bytes bytes = load(file);
