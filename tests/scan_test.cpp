@@ -74,3 +74,40 @@ TEST(Scan, FreeFormIsOneSheetAtItsThickness) {
         check_mesh(j.model, j.mesh);
     }
 }
+
+TEST(Scan, PatchThroughGivenPointsFollowsTheSkin) {
+    // On the upper skin: corners given, a four-sided and a five-sided patch.
+    const auto on = [](double x, double y) {
+        const Vec2 s = slope(x, y);
+        return Vec3(Vec3(x, y, height(x, y)) + thick / 2 * Vec3(-s.x(), -s.y(), 1).normalized());
+    };
+    const Folder f;
+    make::write_stl((f / "panel.stl").string(), {panel(120, 80, 0)}, true);
+    const Assembly solids = read(f / "panel.stl");
+    HalveOptions o;
+    PatchRule four;
+    four.thickness = 2;
+    four.sides = {{on(60, 50), on(150, 50), on(240, 50)}, {on(240, 50), on(240, 150)}, {on(240, 150), on(60, 150)}, {on(60, 150), on(60, 50)}};
+    PatchRule five = four;
+    five.sides = {{on(60, 50), on(240, 50)}, {on(240, 50), on(260, 100)}, {on(260, 100), on(240, 150)}, {on(240, 150), on(60, 150)}, {on(60, 150), on(60, 50)}};
+    o.patches = {four, five};
+    const Model m = halve(solids, o);
+    std::vector<const Sheet*> patches;
+    for (const Sheet& s : m.sheets)
+        if (s.field.constant == 2) patches.push_back(&s);
+    ASSERT_EQ(patches.size(), 2u);
+    for (const Sheet* s : patches)
+        for (const double x : {80.0, 150.0, 220.0})
+            for (const double y : {60.0, 100.0, 140.0}) EXPECT_NEAR(s->chart.height(on(x, y) - solids.shift), 0, 0.02);
+    EXPECT_GT(patches[1]->area(), patches[0]->area() + 0.4 * 20 * 100);
+    int points = 0;
+    for (const LedgerEntry& e : m.ledger) {
+        if (e.kind != "patch point") continue;
+        ++points;
+        EXPECT_LT(e.value, 0.02);
+    }
+    EXPECT_EQ(points, 5 + 5);
+    five.sides[1][0] = on(200, 60);
+    o.patches = {five};
+    EXPECT_THROW((void)halve(solids, o), Error) << "its sides do not close";
+}

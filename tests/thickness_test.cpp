@@ -160,3 +160,41 @@ TEST(ThicknessCommand, GivesAndLists) {
     EXPECT_EQ(none.code, 3);
     EXPECT_FALSE(fs::exists(folder / "c.vtu"));
 }
+
+
+namespace {
+
+// Two pieces, arrays packed in blocks of 16 bytes, the last one shorter.
+const char* packed_grid = R"(<VTKFile type="UnstructuredGrid" version="1.0" byte_order="LittleEndian" header_type="UInt32" compressor="vtkZLibDataCompressor"><UnstructuredGrid>
+<Piece NumberOfPoints="4" NumberOfCells="1">
+<Points><DataArray type="Float64" NumberOfComponents="3" format="binary">BgAAABAAAAAAAAAAEAAAABAAAAARAAAAEAAAABAAAAARAAAAeJxjYAABEwcGKA0ABQAA6XicY2AAAwcI5eIAAAMYAMV4nGNgAAETBwYIcAAABJgAtXicY2AAARcHBigNAAXAAQl4nGNgAAMHCGXiAAAC+AC1eJxjYAABFwcGCHAAAAU4AMU=</DataArray></Points>
+<Cells><DataArray type="Int64" Name="connectivity" format="binary">AgAAABAAAAAAAAAADgAAAA4AAAA=eJxjYIAARigNAAAYAAJ4nGNigABmKA0AAEgABg==</DataArray>
+<DataArray type="Int64" Name="offsets" format="binary">AQAAABAAAAAIAAAACwAAAA==eJxjYYAAAAAoAAU=</DataArray>
+<DataArray type="UInt8" Name="types" format="binary">AQAAABAAAAABAAAACQAAAA==eJzjBAAACgAK</DataArray></Cells></Piece>
+<Piece NumberOfPoints="3" NumberOfCells="1">
+<Points><DataArray type="Float64" NumberOfComponents="3" format="binary">BQAAABAAAAAIAAAAEgAAABIAAAASAAAAEwAAAA0AAAA=eJxjYACBEgcwxWDiAAAHgAEpeJxjYAABDgcw5VDqAAAEigE+eJxjYAABEwcwxcDhAAAEqAC9eJxjYAACh1IHBjBwcQAACmoBenicY2AAAQ4HAABYAEk=</DataArray></Points>
+<Cells><DataArray type="Int64" Name="connectivity" format="binary">AgAAABAAAAAIAAAADgAAAAsAAAA=eJxjYIAARigNAAAYAAJ4nGNigAAAABgAAw==</DataArray>
+<DataArray type="Int64" Name="offsets" format="binary">AQAAABAAAAAIAAAACwAAAA==eJxjZoAAAAAgAAQ=</DataArray>
+<DataArray type="UInt8" Name="types" format="binary">AQAAABAAAAABAAAACQAAAA==eJxjBQAABgAG</DataArray></Cells></Piece>
+</UnstructuredGrid></VTKFile>)";
+
+}  // namespace
+
+TEST(GridFile, ReadsPackedArraysAndSeveralPieces) {
+    const Folder f;
+    spit(f / "packed.vtu", packed_grid);
+    const Grid g = read_grid(f / "packed.vtu");
+    ASSERT_EQ(g.points.size(), 7u);
+    EXPECT_EQ(g.points[2], Vec3(40, 40, 2));
+    EXPECT_EQ(g.points[4], Vec3(320, 20, 3));
+    // As the thickness command takes it, against two plates; a damaged array is one clear line.
+    make::write_step((f / "plates.step").string(), {{"plate", make::box({0, 0, 0}, {200, 100, 4})}, {"thick", make::box({300, 0, 0}, {200, 100, 9})}});
+    const Ran r = halvo_command("thickness packed.vtu plates.step -o out.vtu", f.path());
+    EXPECT_EQ(r.code, 0) << r.err;
+    std::string damaged = packed_grid;
+    damaged[damaged.find("binary\">") + 60] ^= 1;
+    spit(f / "damaged.vtu", damaged);
+    const Ran bad = halvo_command("thickness damaged.vtu plates.step -o out2.vtu", f.path());
+    EXPECT_EQ(bad.code, 3);
+    EXPECT_FALSE(fs::exists(f / "out2.vtu"));
+}

@@ -117,7 +117,8 @@ int do_draw(const DrawArguments& a, const Common& common) {
                                                                 {"thickness", DrawOptions::Colour::thickness},
                                                                 {"edges", DrawOptions::Colour::edges},
                                                                 {"quality", DrawOptions::Colour::quality},
-                                                                {"coverage", DrawOptions::Colour::coverage}};
+                                                                {"coverage", DrawOptions::Colour::coverage},
+                                                                {"joints", DrawOptions::Colour::joints}};
     o.colour = colours.at(a.colour);
     o.solid = a.show == "solid" || (a.show.empty() && !model);
     o.mesh_lines = a.lines || a.show == "mesh";
@@ -262,8 +263,8 @@ int dispatch(int argc, char** argv) {
     auto* draw_cmd = app.add_subcommand("draw", "a picture of a model or of a file's solids");
     draw_cmd->add_option("INPUT", da.input, "model.halvo, CAD file or plan")->required();
     draw_cmd->add_option("-o,--out", da.out, "PNG file")->required();
-    draw_cmd->add_option("--colour", da.colour, "body, thickness, edges, quality, coverage")
-        ->check(CLI::IsMember({"body", "thickness", "edges", "quality", "coverage"}));
+    draw_cmd->add_option("--colour", da.colour, "body, thickness, edges, joints, quality, coverage")
+        ->check(CLI::IsMember({"body", "thickness", "edges", "quality", "coverage", "joints"}));
     draw_cmd->add_option("--show", da.show, "solid, model, mesh")->check(CLI::IsMember({"solid", "model", "mesh"}));
     draw_cmd->add_flag("--lines", da.lines, "element edges");
     draw_cmd->add_flag("--worst", da.worst, "close-up of the worst element");

@@ -6,7 +6,8 @@
 namespace halvo {
 
 struct DrawOptions {
-    enum class Colour { body, thickness, edges, quality, coverage };  ///< coverage: the solids, with skin that no sheet accounts for
+    /// Coverage: the solids, with skin that no sheet accounts for. Joints: edges by number of sheets, joints numbered as in the list.
+    enum class Colour { body, thickness, edges, quality, coverage, joints };
     Colour colour = Colour::thickness;
     bool solid = false;                    ///< draw the solids instead of the model
     bool survey = false;                   ///< the solids with wall thickness as colour and the findings numbered as in the list

@@ -135,14 +135,19 @@ private:
             return std::string(b.substr(word, n));
         }
         // Packed: number of blocks, size of each, size of the last, then their packed sizes; in text the header is encoded by itself.
-        std::string head = text ? from_base64(source, used) : std::string(source.substr(0, std::min<std::size_t>(source.size(), 3 * word)));
+        while (text && !source.empty() && std::isspace(static_cast<unsigned char>(source.front()))) source.remove_prefix(1);
+        const auto encoded = [](std::size_t bytes) { return (bytes + 2) / 3 * 4; };
+        const auto start = [&](std::size_t bytes) { return source.substr(0, std::min(source.size(), text ? encoded(bytes) : bytes)); };
+        std::string head = text ? from_base64(start(3 * word), used) : std::string(start(3 * word));
         const std::uint64_t blocks = header(head, 0), size = header(head, 1), last = header(head, 2);
         if (blocks > source.size()) fail("an array ends early", "copy the file again");
+        // Where the header fills its last group of characters, nothing marks its end but its own count.
+        if (text) head = from_base64(start((3 + blocks) * word), used), used = encoded((3 + blocks) * word);
         if (!text) head = std::string(source.substr(0, std::min<std::size_t>(source.size(), (3 + blocks) * word)));
         std::string body;
         if (text) {
             std::size_t more = 0;
-            body = from_base64(source.substr(used), more);
+            body = from_base64(source.substr(std::min(used, source.size())), more);
         } else {
             body = std::string(source.substr(std::min<std::size_t>(source.size(), (3 + blocks) * word)));
         }

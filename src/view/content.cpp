@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <numeric>
 #include <cmath>
 #include <map>
 #include <set>
@@ -22,7 +23,7 @@ public:
         if (o_.solid) solids();
         else if (job_.mesh.elements.empty())
             throw Error(ErrorKind::usage, "the model has no mesh to draw yet; run it on with --until mesh, or draw --show solid");
-        else if (o_.colour == DrawOptions::Colour::edges) edges();
+        else if (o_.colour == DrawOptions::Colour::edges || o_.colour == DrawOptions::Colour::joints) edges();
         else elements();
         return std::move(out_);
     }
@@ -165,6 +166,11 @@ private:
             if (e.kind == ElementKind::beam) out_.scene.lines.push_back({{node(e, 0), node(e, 1)}, member_line, 4, false, true}), beams = true;
             if (e.kind == ElementKind::rigid) out_.scene.lines.push_back({{node(e, 0), node(e, 1)}, link_line, 2.5, true, true}), links = true;
         }
+        for (const TiedNode& t : job_.mesh.ties) {
+            const Vec3& p = job_.mesh.nodes[ix(t.node)];
+            out_.scene.lines.push_back({{p, p - t.arm}, tie_line, 2.5, true, true});
+        }
+        if (!job_.mesh.ties.empty()) out_.legend.push_back({"tie", "", tie_line, 2.5, true, false});
         if (beams) out_.legend.push_back({"member", "", member_line, 4, false, false});
         if (links) out_.legend.push_back({"rigid link", "", link_line, 2.5, true, false});
     }
@@ -245,12 +251,34 @@ private:
         out_.legend.push_back({"four and more (cross)", fmt::format("{:.0f} mm", length[3]), four_sheets, 2.4, false, false});
         lines();
         out_.title = fmt::format("{}: edges by number of sheet sides", job_.solids.file);
+        if (o_.colour == DrawOptions::Colour::joints) number_joints();
         if (longest)
             out_.captions.push_back(
                 fmt::format("longest free edge {:.0f} mm, its middle at {}", longest->curve.length(), place_text(longest->curve.middle(), job_.solids.shift)));
         const Parts parts = connected_parts(job_.model);
         out_.captions.push_back(fmt::format("{} sheets, {} members, {} joints; {} connected {}", job_.model.sheets.size(), job_.model.members.size(),
                                             job_.model.joints.size(), parts.count, parts.count == 1 ? "part" : "parts"));
+    }
+
+    // Numbers of `halvo list MODEL joints`, with the gap that was closed or, at refused ones, stays; widest gaps first where there are many.
+    void number_joints() {
+        constexpr std::size_t most = 40;
+        const auto& joints = job_.model.joints;
+        std::vector<std::size_t> order(joints.size());
+        std::iota(order.begin(), order.end(), std::size_t{0});
+        std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) {
+            const auto open = [&](std::size_t i) { return joints[i].state == EntryState::refused; };
+            return open(a) != open(b) ? open(a) : joints[a].gap > joints[b].gap + 1e-6;
+        });
+        for (std::size_t k = 0; k < std::min(order.size(), most); ++k) {
+            const JointRecord& j = joints[order[k]];
+            std::string text = std::to_string(order[k]);
+            if (j.state == EntryState::refused) text += " refused";
+            else if (j.gap > 0.005) text += fmt::format(": {:.2f} mm closed", j.gap);
+            out_.marks.push_back({j.place, text});
+        }
+        out_.title = fmt::format("{}: joints, numbered as in the list", job_.solids.file);
+        if (order.size() > most) out_.captions.push_back(fmt::format("{} of {} joints numbered, refused ones and widest gaps first", most, order.size()));
     }
 
     const Job& job_;
