@@ -90,7 +90,8 @@ TEST(BentFrame, HoopOnAPlateWithABarAcross) {
     // Feet on the plate's top, a straight bar between both legs, one from the crown to a post.
     Items parts{{"plate", box({-400, -200, -8}, {800, 400, 8})}};
     parts.push_back(bent("hoop", make::tube(42.4, 3), {{300}, {0, 250, pi}, {300}}, {-250, 0, 0}, Vec3::UnitZ(), Vec3::UnitX()));
-    parts.push_back({"bar", make::moved(make::extrude(make::tube(33.7, 2.6), 500 - 42.4 + 1), make::place({-250 + 20.7, 0, 200}, Vec3::UnitX(), Vec3::UnitY()))});
+    parts.push_back(
+        {"bar", make::moved(make::extrude(make::tube(33.7, 2.6), 500 - 42.4 + 1), make::place({-250 + 20.7, 0, 200}, Vec3::UnitX(), Vec3::UnitY()))});
     parts.push_back(bar("strut", {0, 0, 0}, {0, 0, 550 - 21}, 30, 30, 3, Vec3::UnitY()));
     for (const bool away : {false, true}) {
         Items here = parts;

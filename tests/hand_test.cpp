@@ -199,9 +199,9 @@ namespace {
 
 // A plate with a round hole of 12 and a turned slot of 30 x 8.
 make::Solid pierced() {
-    const make::Solid slot = make::moved(make::fuse({box({-11, -4, -5}, {22, 8, 20}), make::cylinder({-11, 0, -5}, Vec3::UnitZ(), 4, 20),
-                                                     make::cylinder({11, 0, -5}, Vec3::UnitZ(), 4, 20)}),
-                                         make::place({140, 50, 0}, Vec3::UnitZ(), Vec3(0.8, 0.6, 0)));
+    const make::Solid slot = make::moved(
+        make::fuse({box({-11, -4, -5}, {22, 8, 20}), make::cylinder({-11, 0, -5}, Vec3::UnitZ(), 4, 20), make::cylinder({11, 0, -5}, Vec3::UnitZ(), 4, 20)}),
+        make::place({140, 50, 0}, Vec3::UnitZ(), Vec3(0.8, 0.6, 0)));
     return make::cut(box({0, 0, 0}, {200, 100, 4}), {make::cylinder({50, 50, -5}, Vec3::UnitZ(), 6, 20), slot});
 }
 

@@ -126,8 +126,9 @@ TEST(Laps, AHemIsTwoWallsOrADoubleOne) {
     // Sheet of 2 mm folded back on itself round a small radius, its skins 0.1 mm apart.
     const double t = 2, r = 0.05;
     const auto outer = [&](double x, double y, double k) { return Vec2(x, y + k); };
-    std::vector<Vec2> corners{outer(0, 0, 0), outer(102, 0, 0), outer(102, 2 * t + 2 * r, 0), outer(70, 2 * t + 2 * r, 0), outer(70, t + 2 * r, 0),
-                              outer(100, t + 2 * r, 0), outer(100, t, 0), outer(0, t, 0)};
+    std::vector<Vec2> corners{
+        outer(0, 0, 0),   outer(102, 0, 0), outer(102, 2 * t + 2 * r, 0), outer(70, 2 * t + 2 * r, 0), outer(70, t + 2 * r, 0), outer(100, t + 2 * r, 0),
+        outer(100, t, 0), outer(0, t, 0)};
     const std::vector<double> radius{0, t + r, t + r, 0, 0, r, r, 0};
     const make::Solid hem = make::extrude({make::rounded(corners, radius)}, 60);
     const Job two = job_of(hem, lapping(LapsAs::link));
@@ -177,7 +178,9 @@ TEST(Ties, NamedOutright) {
 }
 
 TEST(Coplanar, PiecesOfSeveralBodiesAreOneSheetIfAsked) {
-    const Items items{{"a", box({0, 0, 0}, {200, 150, 4})}, {"b", box({200, 0, 0}, {180, 150, 4})}, {"c", box({380.3, 0, 0}, {100, 150, 4})},
+    const Items items{{"a", box({0, 0, 0}, {200, 150, 4})},
+                      {"b", box({200, 0, 0}, {180, 150, 4})},
+                      {"c", box({380.3, 0, 0}, {100, 150, 4})},
                       {"thick", box({0, 150, 0}, {480.3, 100, 4.5})}};
     for (const bool away : {false, true}) {
         Plan p;

@@ -161,11 +161,11 @@ TEST(ThicknessCommand, GivesAndLists) {
     EXPECT_FALSE(fs::exists(folder / "c.vtu"));
 }
 
-
 namespace {
 
 // Two pieces, arrays packed in blocks of 16 bytes, the last one shorter.
-const char* packed_grid = R"(<VTKFile type="UnstructuredGrid" version="1.0" byte_order="LittleEndian" header_type="UInt32" compressor="vtkZLibDataCompressor"><UnstructuredGrid>
+const char* packed_grid =
+    R"(<VTKFile type="UnstructuredGrid" version="1.0" byte_order="LittleEndian" header_type="UInt32" compressor="vtkZLibDataCompressor"><UnstructuredGrid>
 <Piece NumberOfPoints="4" NumberOfCells="1">
 <Points><DataArray type="Float64" NumberOfComponents="3" format="binary">BgAAABAAAAAAAAAAEAAAABAAAAARAAAAEAAAABAAAAARAAAAeJxjYAABEwcGKA0ABQAA6XicY2AAAwcI5eIAAAMYAMV4nGNgAAETBwYIcAAABJgAtXicY2AAARcHBigNAAXAAQl4nGNgAAMHCGXiAAAC+AC1eJxjYAABFwcGCHAAAAU4AMU=</DataArray></Points>
 <Cells><DataArray type="Int64" Name="connectivity" format="binary">AgAAABAAAAAAAAAADgAAAA4AAAA=eJxjYIAARigNAAAYAAJ4nGNigABmKA0AAEgABg==</DataArray>

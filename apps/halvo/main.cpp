@@ -61,8 +61,7 @@ int do_run(const RunArguments& a, const Common& common) {
         // Meshing alone asks nothing of the solids' surfaces: that the file is still the same is enough.
         if (from == Stage::mesh && until == Stage::mesh) now = file_sha256(plan.source.file);
         else run(job, Stage::read, Stage::survey, observer), now = job.solids.sha256;
-        if (now != was)
-            throw Error(ErrorKind::usage, fmt::format("{}: the file has changed since the model was made; run all stages again", plan.source.file));
+        if (now != was) throw Error(ErrorKind::usage, fmt::format("{}: the file has changed since the model was made; run all stages again", plan.source.file));
     }
     job.plan = plan;
     run(job, from, until, observer);
@@ -113,12 +112,9 @@ int do_draw(const DrawArguments& a, const Common& common) {
         run(job, Stage::read, a.colour == "coverage" ? Stage::prove : solid_only ? Stage::survey : Stage::mesh, terminal_observer(common.quiet));
         end_progress();
     }
-    const std::map<std::string, DrawOptions::Colour> colours = {{"body", DrawOptions::Colour::body},
-                                                                {"thickness", DrawOptions::Colour::thickness},
-                                                                {"edges", DrawOptions::Colour::edges},
-                                                                {"quality", DrawOptions::Colour::quality},
-                                                                {"coverage", DrawOptions::Colour::coverage},
-                                                                {"joints", DrawOptions::Colour::joints}};
+    const std::map<std::string, DrawOptions::Colour> colours = {{"body", DrawOptions::Colour::body},         {"thickness", DrawOptions::Colour::thickness},
+                                                                {"edges", DrawOptions::Colour::edges},       {"quality", DrawOptions::Colour::quality},
+                                                                {"coverage", DrawOptions::Colour::coverage}, {"joints", DrawOptions::Colour::joints}};
     o.colour = colours.at(a.colour);
     o.solid = a.show == "solid" || (a.show.empty() && !model);
     o.mesh_lines = a.lines || a.show == "mesh";

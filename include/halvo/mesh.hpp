@@ -13,7 +13,7 @@ struct Element {
     std::int32_t sheet = -1, member = -1, body = -1, section = -1;
     double thickness = 0;
     double offset = 0;
-    double quality = 1;                   ///< scaled Jacobian of shells, 1 on lines
+    double quality = 1;                  ///< scaled Jacobian of shells, 1 on lines
     Vec3 section_offset = Vec3::Zero();  ///< on members: from their line to the centroid of the section (mm)
 };
 

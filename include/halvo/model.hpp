@@ -107,8 +107,8 @@ struct Member {
     std::string key;
     int body = -1;
     SectionId section;
-    Axis axis;                   ///< the body's own centroid line, with the section axes
-    std::vector<EdgeUse> chain;  ///< from start to end
+    Axis axis;                                  ///< the body's own centroid line, with the section axes
+    std::vector<EdgeUse> chain;                 ///< from start to end
     std::array<std::vector<int>, 2> end_faces;  ///< faces of the body that close it at start and end
     double trimmed = 0;                         ///< length of overhangs cut off by joints (mm)
     /// From the member's line to the centroid of its section, along the section axes y and z: members along a sheet share its nodes.

@@ -13,11 +13,11 @@ namespace halvo {
 
 /// Moves bodies, or adds copies of them, before anything else is done ([[place]]).
 struct PlaceRule {
-    std::vector<std::string> body;    ///< names or paths with wildcards, or numbers as survey lists them
-    Vec3 move = Vec3::Zero();         ///< (mm)
-    double turn = 0;                  ///< about the axis, before the move (rad)
+    std::vector<std::string> body;                          ///< names or paths with wildcards, or numbers as survey lists them
+    Vec3 move = Vec3::Zero();                               ///< (mm)
+    double turn = 0;                                        ///< about the axis, before the move (rad)
     std::array<Vec3, 2> axis{Vec3::Zero(), Vec3::UnitZ()};  ///< two points of the axis (mm, as the file has them)
-    int copies = 0;                   ///< so many more, each moved and turned once more than the one before; 0 moves the body itself
+    int copies = 0;                                         ///< so many more, each moved and turned once more than the one before; 0 moves the body itself
 };
 
 struct SourceOptions {
@@ -67,8 +67,8 @@ struct WallRule {
     std::optional<Reference> reference;
     std::optional<MidMethod> method;
     std::optional<double> openings;  ///< holes and notches no larger than this do not open its sheet (mm)
-    double thickness = 0;          ///< with one face: it alone becomes a sheet of this thickness (mm)
-    std::optional<double> offset;  ///< with one face: from it outward to the sheet; without it half the thickness inward (mm)
+    double thickness = 0;            ///< with one face: it alone becomes a sheet of this thickness (mm)
+    std::optional<double> offset;    ///< with one face: from it outward to the sheet; without it half the thickness inward (mm)
     /// Two faces, named or pointed at: they are a wall whatever the limits say.
     [[nodiscard]] bool pair() const { return faces.size() + points.size() == 2; }
     [[nodiscard]] bool face_alone() const { return faces.size() + points.size() == 1 && thickness > 0; }
@@ -76,9 +76,9 @@ struct WallRule {
 
 /// A sheet through given points ([[patch]]): four sides or any other number of them, over the skin of a body of facets.
 struct PatchRule {
-    std::string body;                     ///< name, path or number
-    std::vector<std::vector<Vec3>> sides; ///< points from corner to corner, one list a side; each ends where the next begins (mm, as the file has them)
-    double thickness = 0;                 ///< (mm)
+    std::string body;                      ///< name, path or number
+    std::vector<std::vector<Vec3>> sides;  ///< points from corner to corner, one list a side; each ends where the next begins (mm, as the file has them)
+    double thickness = 0;                  ///< (mm)
 };
 
 struct HalveOptions {
@@ -164,19 +164,19 @@ struct SizeRule {
 };
 
 struct MeshOptions {
-    double size = 0;              ///< wanted element edge; 0: one hundredth of the model, at least twice the thickest wall
-    double smallest = 0;          ///< least element edge wanted on curved edges; 0: a fifth of size
-    double largest = 0;           ///< largest element edge; 0: one and a half times the size
-    double angle = 0;             ///< an element spans at most this of a curve (rad); 0: 46 degrees of an edge, 31 where the sheet is bent
-    double chord = 0;             ///< element edges stand off curves by at most this (mm); 0: no such bound
-    int across = 1;               ///< at least so many elements across a rib, flange or other strip
-    int rings = 1;                ///< rows of quads round a hole, where there is room
-    double ring_width = 0;        ///< of each row; 0: by the size and the hole's own divisions
-    int around = 0;               ///< at least so many elements round a hole; 0: by size and angle
-    int along_member = 1;         ///< at least so many elements on a member
-    int bend_rows = 0;            ///< so many rows of elements round a bend; 0: by size and angle
-    double growth = 1.3;          ///< from a finer sheet's border on, elements grow by about this factor each
-    std::vector<SizeRule> sizes;  ///< later ones overrule earlier ones
+    double size = 0;                    ///< wanted element edge; 0: one hundredth of the model, at least twice the thickest wall
+    double smallest = 0;                ///< least element edge wanted on curved edges; 0: a fifth of size
+    double largest = 0;                 ///< largest element edge; 0: one and a half times the size
+    double angle = 0;                   ///< an element spans at most this of a curve (rad); 0: 46 degrees of an edge, 31 where the sheet is bent
+    double chord = 0;                   ///< element edges stand off curves by at most this (mm); 0: no such bound
+    int across = 1;                     ///< at least so many elements across a rib, flange or other strip
+    int rings = 1;                      ///< rows of quads round a hole, where there is room
+    double ring_width = 0;              ///< of each row; 0: by the size and the hole's own divisions
+    int around = 0;                     ///< at least so many elements round a hole; 0: by size and angle
+    int along_member = 1;               ///< at least so many elements on a member
+    int bend_rows = 0;                  ///< so many rows of elements round a bend; 0: by size and angle
+    double growth = 1.3;                ///< from a finer sheet's border on, elements grow by about this factor each
+    std::vector<SizeRule> sizes;        ///< later ones overrule earlier ones
     std::vector<SizeRule> thicknesses;  ///< sheets given another thickness (in `size`) about the same middle
     QualityLimits limits;
 };

@@ -9,8 +9,8 @@
 namespace halvo {
 namespace {
 
-constexpr double swept_angle = 1e-5;   // sine of the angle at which a face counts as parallel to the line
-constexpr double same_area = 5e-3;     // relative difference at which two sections count as one profile
+constexpr double swept_angle = 1e-5;  // sine of the angle at which a face counts as parallel to the line
+constexpr double same_area = 5e-3;    // relative difference at which two sections count as one profile
 
 bool swept_along(const Body& body, const Face& f, const Vec3& d) {
     if (const auto* p = std::get_if<PlaneSurface>(&f.surface)) return std::abs(p->frame.z.dot(d)) < swept_angle;

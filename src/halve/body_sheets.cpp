@@ -194,8 +194,7 @@ private:
         KeySet keys;
         for (std::size_t i = 0; i < walls_.size(); ++i) {
             std::vector<Opening> list = openings_of(a, i, mouth_edges);
-            for (Opening& o : list)
-                o.key = make_key("opening", wall_key(i), {std::sqrt(o.area), (o.place - body_.mass.centre).norm()});
+            for (Opening& o : list) o.key = make_key("opening", wall_key(i), {std::sqrt(o.area), (o.place - body_.mass.centre).norm()});
             std::stable_sort(list.begin(), list.end(), [](const Opening& x, const Opening& y) { return x.key < y.key; });
             for (Opening& o : list) {
                 o.key = keys.unique(o.key);
@@ -203,7 +202,10 @@ private:
                 const bool kept = named(options_.keep, id), small = o.size <= decisions_[i].openings * (1 + 1e-9);
                 const bool fill = !kept && (small || named(options_.fill, id));
                 const char* done = fill ? "ignored: the sheet runs through" : kept ? "stays open, by the plan" : "stays open";
-                model_.ledger.push_back({o.key, "halve", "opening", fill ? EntryState::applied : kept ? EntryState::refused : EntryState::proposed,
+                model_.ledger.push_back({o.key, "halve", "opening",
+                                         fill   ? EntryState::applied
+                                         : kept ? EntryState::refused
+                                                : EntryState::proposed,
                                          fmt::format("{}: an opening {:.2f} mm across, {:.1f} mm2, {}", body_.name, o.size, o.area, done), o.area, o.place,
                                          body_.name});
                 if (!fill) continue;

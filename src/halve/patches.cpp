@@ -85,12 +85,14 @@ private:
         Vec3 mean = Vec3::Zero(), middle = Vec3::Zero();
         for (const Vec3& n : normals_) mean += n;
         for (const Vec3& p : points_) middle += p / static_cast<double>(points_.size());
-        if (mean.norm() < facing_least * static_cast<double>(normals_.size())) fail("its sides run round more than half of the body; cut it into smaller patches");
+        if (mean.norm() < facing_least * static_cast<double>(normals_.size()))
+            fail("its sides run round more than half of the body; cut it into smaller patches");
         const Frame f = Frame::with_z(middle, mean);
         std::vector<Vec2> outline;
         double low = std::numeric_limits<double>::max(), high = -low;
         for (const auto& side : sides_)
-            for (std::size_t i = 0; i + 1 < side.size(); ++i) outline.push_back(f.local2(side[i])), low = std::min(low, f.height(side[i])), high = std::max(high, f.height(side[i]));
+            for (std::size_t i = 0; i + 1 < side.size(); ++i)
+                outline.push_back(f.local2(side[i])), low = std::min(low, f.height(side[i])), high = std::max(high, f.height(side[i]));
         Box2 box;
         for (const Vec2& q : outline) box.extend(q);
         const double deep = 0.5 * box.diagonal().norm();

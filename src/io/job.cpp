@@ -68,10 +68,10 @@ void note_thicknesses(Model& model, const MeshOptions& options) {
     const auto wanted = wanted_thicknesses(model, options);
     for (std::size_t i = 0; i < wanted.size(); ++i)
         if (wanted[i] > 0)
-            model.ledger.push_back({"thickness-" + model.sheets[i].key, "mesh", "thickness", EntryState::applied,
-                                    fmt::format("{}: {:.3f} mm in the mesh by the plan, {:.3f} mm in the solid", model.sheets[i].key, wanted[i],
-                                                model.sheets[i].thickness.mean),
-                                    wanted[i], model.sheets[i].chart.plane().origin, ""});
+            model.ledger.push_back(
+                {"thickness-" + model.sheets[i].key, "mesh", "thickness", EntryState::applied,
+                 fmt::format("{}: {:.3f} mm in the mesh by the plan, {:.3f} mm in the solid", model.sheets[i].key, wanted[i], model.sheets[i].thickness.mean),
+                 wanted[i], model.sheets[i].chart.plane().origin, ""});
 }
 
 }  // namespace

@@ -14,11 +14,11 @@ namespace halvo {
 
 namespace {
 
+using io::application_id;
 using io::BlobOut;
 using io::Database;
-using io::Statement;
-using io::application_id;
 using io::schema_version;
+using io::Statement;
 
 constexpr const char* schema = R"(
 CREATE TABLE info(key TEXT PRIMARY KEY, value TEXT);
@@ -114,8 +114,7 @@ void save_sheets(Database& db, const Model& m) {
             .bind(k.placed ? 1 : 0)
             .bind(k.growth)
             .done();
-        for (const BodyShare& b : k.shares)
-            Statement(db, "INSERT INTO shares VALUES(?,?,?)").bind(static_cast<int>(i)).bind(b.body + 1).bind(b.volume).done();
+        for (const BodyShare& b : k.shares) Statement(db, "INSERT INTO shares VALUES(?,?,?)").bind(static_cast<int>(i)).bind(b.body + 1).bind(b.volume).done();
         for (const Region& g : k.regions) {
             BlobOut loops, embedded, points;
             loops.put(static_cast<std::uint64_t>(g.loops.size()));

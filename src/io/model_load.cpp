@@ -13,11 +13,11 @@ namespace halvo {
 
 namespace {
 
+using io::application_id;
 using io::BlobIn;
 using io::Database;
-using io::Statement;
-using io::application_id;
 using io::schema_version;
+using io::Statement;
 
 void set_geometry(Body& b, std::string bytes) {
     BlobIn i(std::move(bytes));
@@ -356,8 +356,9 @@ Job read_model(const std::filesystem::path& file) {
     load_mesh_and_proof(db, job, version);
     for (Element& e : job.mesh.elements)
         if (e.member >= 0)
-            e.section_offset = section_offset(job.model.members[static_cast<std::size_t>(e.member)],
-                                              0.5 * (job.mesh.nodes[static_cast<std::size_t>(e.nodes[0])] + job.mesh.nodes[static_cast<std::size_t>(e.nodes[1])]));
+            e.section_offset =
+                section_offset(job.model.members[static_cast<std::size_t>(e.member)],
+                               0.5 * (job.mesh.nodes[static_cast<std::size_t>(e.nodes[0])] + job.mesh.nodes[static_cast<std::size_t>(e.nodes[1])]));
     return job;
 }
 

@@ -70,7 +70,14 @@ const std::vector<Key>& keys() {
         {"place.body", Kind::texts, {}, [](Plan& p, Texts v) { p.source.places.back().body = std::move(v); }},
         {"place.move", Kind::points, {}, {}, {}, [](Plan& p, std::vector<Vec3> v) { p.source.places.back().move = v[0]; }},
         {"place.turn", Kind::signed_angle, [](Plan& p, double v) { p.source.places.back().turn = v; }, {}},
-        {"place.axis", Kind::points, {}, {}, {}, [](Plan& p, std::vector<Vec3> v) { p.source.places.back().axis = {v[0], v.back()}; }},
+        {"place.axis",
+         Kind::points,
+         {},
+         {},
+         {},
+         [](Plan& p, std::vector<Vec3> v) {
+             p.source.places.back().axis = {v[0], v.back()};
+         }},
         {"place.copies", Kind::count, [](Plan& p, double v) { p.source.places.back().copies = static_cast<int>(v); }, {}},
         {"survey.thickest", Kind::length, [](Plan& p, double v) { p.survey.thickest = p.halve.survey.thickest = v; }, {}},
         {"survey.thinnest", Kind::length_or_none, [](Plan& p, double v) { p.survey.thinnest = p.halve.survey.thinnest = v; }, {}},
@@ -219,8 +226,8 @@ double plain_number(const Key& key, const toml::node& node, const std::string& w
     if (const auto n = node.value<double>(); n && !node.is_string() && !node.is_boolean()) return *n;
     const auto* s = node.as_string();
     if (!s)
-        fail(where, fmt::format("{} must be a {}, such as {}", key.name, angle ? "number or an angle" : "number or a length",
-                                angle ? "\"10 degree\"" : "\"3 mm\""));
+        fail(where,
+             fmt::format("{} must be a {}, such as {}", key.name, angle ? "number or an angle" : "number or a length", angle ? "\"10 degree\"" : "\"3 mm\""));
     try {
         return io::quantity(s->get(), unit);
     } catch (const std::invalid_argument& e) {
@@ -252,7 +259,11 @@ double number_of(const Key& key, const toml::node& node, const std::string& wher
     const double v = plain_number(key, node, where);
     const bool any_sign = key.kind == Kind::signed_length || key.kind == Kind::signed_angle;
     if (!std::isfinite(v) || (!any_sign && (v < 0 || (v == 0 && key.kind != Kind::length_or_none))))
-        fail(where, fmt::format("{} must be {}", key.name, key.kind == Kind::signed_angle ? "an angle" : any_sign ? "a length" : key.kind == Kind::length_or_none ? "0 or more" : "more than 0"));
+        fail(where, fmt::format("{} must be {}", key.name,
+                                key.kind == Kind::signed_angle     ? "an angle"
+                                : any_sign                         ? "a length"
+                                : key.kind == Kind::length_or_none ? "0 or more"
+                                                                   : "more than 0"));
     if (std::string(key.name) == "mesh.growth" && v <= 1) fail(where, "mesh.growth must be more than 1: the factor from one element to the next");
     if (key.kind == Kind::share && v > 1) fail(where, fmt::format("{} is a share; give a number up to 1, or \"1.5 %\"", key.name));
     return key.kind == Kind::angle || key.kind == Kind::signed_angle ? v * pi / 180 : v;

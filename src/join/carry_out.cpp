@@ -152,8 +152,7 @@ private:
             std::set<int> own;
             for (const EdgeUse& u : model_.members[m].chain) own.insert(u.edge.value);
             for (auto& plane : input_.sheets)
-                if (std::any_of(plane.curves.begin(), plane.curves.end(), [&](int c) { return own.count(c) > 0; }))
-                    lay_into(plane, work_.members[m].curves);
+                if (std::any_of(plane.curves.begin(), plane.curves.end(), [&](int c) { return own.count(c) > 0; })) lay_into(plane, work_.members[m].curves);
         }
     }
 
@@ -371,8 +370,8 @@ private:
         for (std::size_t m = 0; m < work_.merges.size(); ++m) {
             const std::string &keeper = keys_[ix(work_.merges[m].keeper)], &lost = keys_[ix(work_.merges[m].lost)];
             next.ledger.push_back({"merge-" + keeper + "-" + lost, "join", "merge", EntryState::applied,
-                                   fmt::format("{} takes {:.1f} mm3 of {} over: one double wall where they lie on each other", keeper, lost_[m], lost), lost_[m],
-                                   places_[ix(work_.merges[m].lost)], ""});
+                                   fmt::format("{} takes {:.1f} mm3 of {} over: one double wall where they lie on each other", keeper, lost_[m], lost),
+                                   lost_[m], places_[ix(work_.merges[m].lost)], ""});
         }
     }
 

@@ -56,7 +56,8 @@ void JointRules::point_out(Placed& p, const Assembly& solids, std::size_t number
         }
         const Vec3& given = p.rule->points[side];
         if (body[side] < 0)
-            throw Error(ErrorKind::input, fmt::format("[[joint]] entry {}: no skin near the point ({:g}, {:g}, {:g})", number, given.x(), given.y(), given.z()));
+            throw Error(ErrorKind::input,
+                        fmt::format("[[joint]] entry {}: no skin near the point ({:g}, {:g}, {:g})", number, given.x(), given.y(), given.z()));
         p.bodies[side].assign(solids.bodies.size(), false);
         p.bodies[side][static_cast<std::size_t>(body[side])] = true;
     }

@@ -47,7 +47,8 @@ private:
             for (const auto& [t0, t1] : ranges_over(c, onto)) {
                 const Curve piece = c.piece(t0, t1);
                 if (piece.length() < 0.25 * work_.sheets[from].thickest) continue;
-                if (contacts_.known() && sheet(a_).body != sheet(b_).body && !touches(piece.middle(), work_.sheets[from].thickest + piece.length() / 2)) continue;
+                if (contacts_.known() && sheet(a_).body != sheet(b_).body && !touches(piece.middle(), work_.sheets[from].thickest + piece.length() / 2))
+                    continue;
                 out.push_back({e, piece, t0 == c.t0 && t1 == c.t1});
             }
         }

@@ -56,8 +56,7 @@ public:
             if (a != member_of_.end() && b != member_of_.end()) {
                 for (const auto& some : by_ends(a->second, points, true))
                     for (const auto& here : by_ends(b->second, some, false)) members(a->second, b->second, here);
-            }
-            else if (a != member_of_.end()) with_sheets(a->second, bodies.first, bodies.second);
+            } else if (a != member_of_.end()) with_sheets(a->second, bodies.first, bodies.second);
             else if (b != member_of_.end()) with_sheets(b->second, bodies.second, bodies.first);
         }
         if (!contacts_.known()) by_hand();

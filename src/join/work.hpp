@@ -28,9 +28,9 @@ struct SheetState {
         Vec3 from, foot, direction;
     };
     std::vector<Strip> strips;
-    std::vector<int> curves;                    ///< new curves on its surface
-    std::vector<int> cuts;                      ///< those among them along which a closed surface is cut open
-    std::vector<std::pair<int, Vec3>> points;   ///< wanted vertices: number of the input point, place
+    std::vector<int> curves;                   ///< new curves on its surface
+    std::vector<int> cuts;                     ///< those among them along which a closed surface is cut open
+    std::vector<std::pair<int, Vec3>> points;  ///< wanted vertices: number of the input point, place
     struct Trim {
         Vec3 point, direction;  ///< seam line
         double lo, hi;          ///< where the joint is, along it

@@ -168,7 +168,8 @@ private:
                                turn(e.curve) < pi * (1 + 1e-9);
                     };
                     const auto straight = [&](std::size_t side) {
-                        return std::all_of(sides[side].begin(), sides[side].end(), [&](const EdgeUse& u) { return model_.edges[u.edge.index()].curve.is_line(); });
+                        return std::all_of(sides[side].begin(), sides[side].end(),
+                                           [&](const EdgeUse& u) { return model_.edges[u.edge.index()].curve.is_line(); });
                     };
                     if (round(k) && round(k + 2) && straight(k + 1) && straight((k + 3) % 4))
                         for (std::size_t side : {k, k + 2}) forced_[sides[side][0].edge.index()] = options_.bend_rows;
@@ -222,7 +223,8 @@ private:
                 if (sides[k].size() != 1 || sides[k + 2].size() != 1) continue;
                 const double a = model_.length(sides[k][0].edge), b = model_.length(sides[k + 2][0].edge);
                 const double p = edge_size_[sides[k][0].edge.index()], q = edge_size_[sides[k + 2][0].edge.index()];
-                if (std::max(a, b) <= agree * std::min(a, b) && std::max(p, q) <= agree * std::min(p, q)) groups_.tie(sides[k][0].edge.value, sides[k + 2][0].edge.value);
+                if (std::max(a, b) <= agree * std::min(a, b) && std::max(p, q) <= agree * std::min(p, q))
+                    groups_.tie(sides[k][0].edge.value, sides[k + 2][0].edge.value);
             }
     }
 

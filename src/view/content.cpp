@@ -3,9 +3,9 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <numeric>
 #include <cmath>
 #include <map>
+#include <numeric>
 #include <set>
 
 namespace halvo::view {
@@ -146,14 +146,16 @@ private:
         for (const Element& e : job_.mesh.elements) {
             if (e.kind != ElementKind::beam || e.section < 0) continue;
             const Member& m = job_.model.members[ix(e.member)];
-            const Frame axes = m.axis.frame(m.axis.parameter(0.5 * (node(e, 0) + node(e, 1))));
+            // Across each node, so that the skins of neighbours meet in bends.
+            const Frame first = m.axis.frame(m.axis.parameter(node(e, 0))), last = m.axis.frame(m.axis.parameter(node(e, 1)));
             for (const auto& loop : job_.model.sections[ix(e.section)].profile)
                 for (const Curve& c : loop) {
                     const auto pts = c.sampled(0.05, 6);
                     for (std::size_t i = 0; i + 1 < pts.size(); ++i) {
-                        const auto in_section = [&](const Vec3& p) { return Vec3((p.x() + m.offset.x()) * axes.x + (p.y() + m.offset.y()) * axes.y); };
-                        const Vec3 a = in_section(pts[i]), b = in_section(pts[i + 1]);
-                        face({node(e, 0) + a, node(e, 1) + a, node(e, 1) + b, node(e, 0) + b}, neutral);
+                        const auto at = [&](std::size_t k, const Frame& f, const Vec3& p) {
+                            return Vec3(node(e, k) + (p.x() + m.offset.x()) * f.x + (p.y() + m.offset.y()) * f.y);
+                        };
+                        face({at(0, first, pts[i]), at(1, last, pts[i]), at(1, last, pts[i + 1]), at(0, first, pts[i + 1])}, neutral);
                     }
                 }
         }
