@@ -86,6 +86,28 @@ INSTANTIATE_TEST_SUITE_P(All, BentMember, testing::Range<std::size_t>(0, 7), [](
     return n;
 });
 
+TEST(BentFrame, FarEndCutAtAnAngle) {
+    for (const double degrees : {30.0, 50.0}) {
+        const auto tube = bent("tube", make::tube(42.4, 3), {{300}, {0, 120, quarter}, {400}}, {0, 0, 0}, Vec3::UnitZ(), Vec3::UnitX());
+        // The long leg runs along x at z = 420; cut through its axis at x = 450.
+        const Eigen::Isometry3d at = Eigen::Translation3d(450, 0, 420) * Eigen::AngleAxisd(degrees * pi / 180, Vec3::UnitY());
+        const make::Solid cut = make::cut(tube.solid, {make::moved(box({0, -200, -200}, {400, 400, 400}), at)});
+        for (const bool away : {false, true}) {
+            const Job j = job_of(away ? make::moved(cut, anywhere()) : cut);
+            EXPECT_NEAR(only_member(j).own_length(), 300 + quarter * 120 + 330, 1e-5) << degrees;
+            EXPECT_NEAR(j.proof.volume_error, 0, 1e-5);
+        }
+    }
+}
+
+TEST(BentFrame, BracketsOfFlatBarStayShells) {
+    const Job j = job_of({bent("bracket", {make::polygon({{-12, -2}, {12, -2}, {12, 2}, {-12, 2}})}, {{120}, {0, 8, quarter, quarter}, {120}}, {0, 0, 0},
+                               Vec3::UnitZ(), Vec3::UnitX())});
+    EXPECT_TRUE(j.model.members.empty());
+    EXPECT_EQ(j.model.sheets.size(), 3u);
+    EXPECT_TRUE(j.proof.within_bounds);
+}
+
 TEST(BentFrame, HoopOnAPlateWithABarAcross) {
     // Feet on the plate's top, a straight bar between both legs, one from the crown to a post.
     Items parts{{"plate", box({-400, -200, -8}, {800, 400, 8})}};

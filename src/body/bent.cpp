@@ -56,6 +56,7 @@ public:
         frame_ = Frame::with_z(middle / area, -out);
         if (!measure(end)) return std::nullopt;
         walk();
+        if (!settle_end()) return std::nullopt;
         if (turns_ == 0 || std::abs(1 - good_ / std::max(axis().length(), 1e-300)) > 0.4) return std::nullopt;
         return finished();
     }
@@ -200,6 +201,32 @@ private:
             faces_.insert(here->faces.begin(), here->faces.end());
             add(*m, list[0]);
         }
+    }
+
+    // The line goes to the plane face that closes the far end, also where that is cut at an angle. False where nothing closes it there,
+    // or an arc is cut at an angle.
+    bool settle_end() {
+        if (pieces_.empty()) return false;
+        const Axis so_far = axis();
+        const Frame f = so_far.frame(so_far.length());
+        for (std::size_t k = 0; k < body_.faces.size(); ++k) {
+            const Face& face = body_.faces[k];
+            const auto* plane = std::get_if<PlaneSurface>(&face.surface);
+            if (!plane || faces_.count(static_cast<int>(k))) continue;
+            const double cosine = (face.reversed ? -1 : 1) * plane->frame.z.dot(f.z);
+            if (cosine < 0.2 || std::abs(face.area * cosine - area_) > 4 * same_area * area_) continue;
+            const double ahead = plane->frame.z.dot(plane->frame.origin - f.origin) / plane->frame.z.dot(f.z);
+            Vec3 middle = Vec3::Zero();
+            double weight = 0;
+            for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i)
+                for (int c : body_.facets[i].corners) middle += body_.facet_area(i) / 3 * body_.points[ix(c)], weight += body_.facet_area(i) / 3;
+            if ((middle / weight - (f.origin + ahead * f.z)).norm() > 0.1 * depth_ ||
+                std::abs(ahead) > depth_ * std::sqrt(1 / (cosine * cosine) - 1) + 2 * ahead_)
+                continue;
+            if (pieces_.back().first.straight) pieces_.back().second += ahead;
+            return pieces_.back().first.straight ? pieces_.back().second > 0 : cosine > 1 - 1e-6;
+        }
+        return false;
     }
 
     void add(const Motion& m, double amount) {

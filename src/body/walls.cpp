@@ -14,6 +14,7 @@ namespace halvo {
 namespace {
 
 constexpr int least_probes = 24, most_probes = 400;
+constexpr double flat_when_bent = 3;              // times as wide as thick, a bent flat bar is folded sheet
 constexpr double thin_from = 0.7, bulk_to = 0.2;  // share of the skin in walls and rims
 
 int probe_count(const Face& f, double mean_thickness) {
@@ -90,7 +91,8 @@ Build classify(const Body& body, const Skin& skin, double slender, double flat, 
     }
     if (const auto p = find_prism(body, tol)) {
         const double ratio = p->length() / p->depth;
-        const bool strip = is_flat_bar(*p) && p->depth >= flat * p->width;
+        // Flat bars bent to hooks and brackets are folded sheet sooner than straight ones are plates.
+        const bool strip = is_flat_bar(*p) && p->depth >= (p->axis.is_straight() ? flat : std::min(flat, flat_when_bent)) * p->width;
         if (ratio >= slender && !strip) {
             b.kind = BodyClass::slender;
             b.why = fmt::format("one profile over {:.0f} mm, {:.1f} times its depth", p->length(), ratio);
