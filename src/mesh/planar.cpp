@@ -7,7 +7,8 @@
 
 #include <algorithm>
 #include <cmath>
-#include <map>
+#include <cstdint>
+#include <unordered_map>
 
 namespace halvo {
 namespace {
@@ -50,6 +51,13 @@ std::optional<PlanarMesh> mapped(const PlanarInput& in) {
     return out;
 }
 
+struct CellHash {
+    std::size_t operator()(const std::pair<int, int>& c) const {
+        return std::hash<std::uint64_t>{}((static_cast<std::uint64_t>(static_cast<std::uint32_t>(c.first)) << 32) ^ static_cast<std::uint32_t>(c.second));
+    }
+};
+using CellMap = std::unordered_map<std::pair<int, int>, std::vector<std::pair<Vec2, double>>, CellHash>;
+
 // Buckets of points for "is anything nearer than d".
 class Nearby {
 public:
@@ -81,7 +89,7 @@ private:
         return {static_cast<int>(std::floor(p.x() / size_)), static_cast<int>(std::floor(p.y() / size_))};
     }
     double size_;
-    std::map<std::pair<int, int>, std::vector<std::pair<Vec2, double>>> cells_;
+    CellMap cells_;
 };
 
 struct Outline {
@@ -187,8 +195,21 @@ private:
     }
     double size_, slope_;
     int levels_ = 0;
-    std::map<std::pair<int, int>, std::vector<std::pair<Vec2, double>>> cells_;
+    CellMap cells_;
 };
+
+// Where the polygons' sides cross the line at height y along ey: places along ex, sorted. Between odd and even ones the line is inside.
+std::vector<double> crossings_at(const std::vector<std::vector<Vec2>>& polygons, const Vec2& ex, const Vec2& ey, double y) {
+    std::vector<double> out;
+    for (const auto& p : polygons)
+        for (std::size_t i = 0, j = p.size() - 1; i < p.size(); j = i++) {
+            const double a = p[j].dot(ey), b = p[i].dot(ey);
+            if ((a > y) == (b > y)) continue;
+            out.push_back(p[j].dot(ex) + (p[i] - p[j]).dot(ex) * (y - a) / (b - a));
+        }
+    std::sort(out.begin(), out.end());
+    return out;
+}
 
 PlanarMesh free_mesh(const PlanarInput& in) {
     Outline o = outline_of(in);
@@ -243,11 +264,18 @@ PlanarMesh free_mesh(const PlanarInput& in) {
         const int parts = 1 << level;
         const double pitch = std::max(hx, hy) / parts;
         std::vector<Vec2> placed;
-        for (int j = 1; j < ny * parts; ++j)
+        for (int j = 1; j < ny * parts; ++j) {
+            const double y = box.min().y() + j * hy / parts;
+            const std::vector<double> crossings = crossings_at(o.polygons, ex, ey, y);
+            std::size_t before = 0;
             for (int i = 1; i < nx * parts; ++i) {
-                const Vec2 q = (box.min().x() + i * hx / parts) * ex + (box.min().y() + j * hy / parts) * ey;
-                if (border.level_at(q) == level && all.clear(q) && inside(o.polygons, q)) placed.push_back(q);
+                const double x = box.min().x() + i * hx / parts;
+                while (before < crossings.size() && crossings[before] < x) ++before;
+                if (before % 2 == 0) continue;
+                const Vec2 q = x * ex + y * ey;
+                if (border.level_at(q) == level && all.clear(q)) placed.push_back(q);
             }
+        }
         for (const Vec2& q : placed) {
             out.points.push_back(q);
             if (border.levels() > 0) all.add(q, 0.9 * pitch);

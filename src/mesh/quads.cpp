@@ -13,6 +13,7 @@ constexpr double least_quad = 0.12;  // and below which a quad is not made of tw
 constexpr double poor_quad = 0.35;   // below this a quad is cut again after smoothing, where that makes better triangles
 constexpr int smoothing_rounds = 12;
 constexpr int lifting_rounds = 6;
+constexpr double at_rest = 1e-4;     // of an edge; a point nearer than this to its place is not moved
 constexpr double good_enough = 0.6;  // scaled Jacobian above which a point is left where smoothing put it
 constexpr int longest_path = 12;
 
@@ -146,6 +147,13 @@ void remove_doublets(PlanarMesh& m, std::size_t fixed) {
     }
 }
 
+// Something moved: all points of the elements round it have something new to try.
+void stir(const PlanarMesh& m, const std::vector<int>& elements, std::vector<char>& stirred) {
+    for (int e : elements)
+        for (int v : m.elements[ix(e)])
+            if (v >= 0) stirred[ix(v)] = 1;
+}
+
 void smooth(PlanarMesh& m, std::size_t fixed) {
     const auto at = elements_at(m);
     std::vector<std::vector<int>> near(m.points.size());
@@ -157,18 +165,23 @@ void smooth(PlanarMesh& m, std::size_t fixed) {
         }
     }
     const auto worst = [&](std::size_t v) { return worst_of(m, at[v]); };
+    // A point that stayed where it was has nothing new to try until something round it moves.
+    std::vector<char> stirred(m.points.size(), 1);
     for (int round = 0; round < smoothing_rounds; ++round)
         for (std::size_t v = fixed; v < m.points.size(); ++v) {
-            if (near[v].empty()) continue;
+            if (near[v].empty() || !stirred[v]) continue;
+            stirred[v] = 0;
             Vec2 mean = Vec2::Zero();
             for (int n : near[v]) mean += m.points[ix(n)] / static_cast<double>(near[v].size());
             const Vec2 was = m.points[v];
+            if ((mean - was).squaredNorm() < at_rest * at_rest * (m.points[ix(near[v][0])] - was).squaredNorm()) continue;
             const double before = worst(v);
             for (const double step : {1.0, 0.5, 0.2}) {
                 m.points[v] = was + step * (mean - was);
                 if (worst(v) >= before) break;
                 m.points[v] = was;
             }
+            if (m.points[v] != was) stir(m, at[v], stirred);
         }
 }
 
@@ -184,11 +197,14 @@ void lift_worst(PlanarMesh& m, std::size_t fixed, std::size_t free) {
             for (int n : m.elements[ix(e)])
                 if (n >= 0 && n != static_cast<int>(v)) bound[v - fixed] = std::min(bound[v - fixed], leeway * (m.points[ix(n)] - m.points[v]).norm());
     const auto worst = [&](std::size_t v) { return worst_of(m, at[v]); };
+    std::vector<char> stirred(m.points.size(), 1);
     for (int round = 0; round < lifting_rounds; ++round)
         for (std::size_t v = fixed; v < m.points.size(); ++v) {
-            if (at[v].empty()) continue;
+            if (at[v].empty() || !stirred[v]) continue;
+            stirred[v] = 0;
             double best = worst(v);
             if (best >= good_enough) continue;
+            const Vec2 start = m.points[v];
             double reach = std::numeric_limits<double>::max();
             for (int e : at[v])
                 for (int n : m.elements[ix(e)])
@@ -202,6 +218,7 @@ void lift_worst(PlanarMesh& m, std::size_t fixed, std::size_t free) {
                     if (now > best) best = now;
                     else m.points[v] = was;
                 }
+            if (m.points[v] != start) stir(m, at[v], stirred);
         }
 }
 
