@@ -57,6 +57,7 @@ TEST_P(SolidRegion, IsAMassThatTheWallsEndAt) {
         EXPECT_LT(std::abs(j.proof.volume_error), 1e-3);
         EXPECT_TRUE(j.proof.within_bounds);
         EXPECT_TRUE(j.model.findings.empty());
+        EXPECT_GT(j.proof.coverage, 0.995) << "skin before the solid region is its own";
         check_mesh(j.model, j.mesh);
     }
 }

@@ -4,6 +4,7 @@
 #include "core/groups.hpp"
 #include "core/parallel.hpp"
 #include "geom/box_tree.hpp"
+#include "geom/facet_tree.hpp"
 #include "geom/outline.hpp"
 
 #include <algorithm>
@@ -83,8 +84,9 @@ std::vector<bool> fillets_of(const Body& body, const std::vector<Cover>& covers)
     return out;
 }
 
-// Share of a facet that is covered, at points spread over it.
-double share_covered(const Body& body, std::size_t facet, const std::vector<Cover>& all_covers, const BoxTree& tree, double step, double slack) {
+// Share of a facet that is covered, at points spread over it. In bodies with solid regions that stand as rigid masses, skin with more
+// than `solid` of material behind it is theirs.
+double share_covered(const Body& body, std::size_t facet, const std::vector<Cover>& all_covers, const BoxTree& tree, double step, double slack, double solid) {
     const auto& k = body.facets[facet].corners;
     const Vec3 &a = body.points[ix(k[0])], ab = body.points[ix(k[1])] - a, ac = body.points[ix(k[2])] - a;
     const int n = std::clamp(static_cast<int>(std::ceil(std::max({ab.norm(), ac.norm(), (ac - ab).norm()}) / step)), 1, 6);
@@ -97,9 +99,15 @@ double share_covered(const Body& body, std::size_t facet, const std::vector<Cove
         for (int j = 0; j < 2 * (n - i) - 1; ++j) {
             // Middles of the n * n equal pieces.
             const double u = (j / 2 + (j % 2 ? 2.0 : 1.0) / 3) / n, v = (i + (j % 2 ? 2.0 : 1.0) / 3) / n;
-            const Vec3 p = body.on_skin(facet, a + u * ab + v * ac).point;
+            const SkinPoint s = body.on_skin(facet, a + u * ab + v * ac);
             ++all;
-            in += std::any_of(covers.begin(), covers.end(), [&](const Cover& c) { return over(c, p, slack); });
+            if (std::any_of(covers.begin(), covers.end(), [&](const Cover& c) { return over(c, s.point, slack); })) {
+                ++in;
+                continue;
+            }
+            if (!std::isfinite(solid)) continue;
+            const auto behind = body.tree->shoot(a + u * ab + v * ac, -s.normal, slack);
+            in += behind && behind->distance > solid ? 1 : 0;
         }
     return static_cast<double>(in) / all;
 }
@@ -155,9 +163,12 @@ SkinCover cover_skin(const Assembly& solids, const Model& model, const std::vect
         std::vector<Box3> boxes;
         for (const Cover& c : covers[b]) boxes.push_back(c.box);
         const BoxTree tree(boxes);
+        const bool region =
+            std::any_of(model.couplings.begin(), model.couplings.end(), [&](const Coupling& c) { return c.body == static_cast<int>(b) && !c.faces.empty(); });
         if (!covers[b].empty())
             parallel_for(share.size(), [&](std::size_t i) {
-                share[i] = share_covered(body, i, covers[b], tree, 3 * thickest, fillet[ix(body.facets[i].face)] ? slack + 0.75 * thickest : slack);
+                const double within = fillet[ix(body.facets[i].face)] ? slack + 0.75 * thickest : slack;
+                share[i] = share_covered(body, i, covers[b], tree, 3 * thickest, within, region ? 1.5 * thickest : std::numeric_limits<double>::infinity());
             });
         // Skin of solid regions that stand as rigid masses.
         for (const Coupling& c : model.couplings)
