@@ -69,6 +69,26 @@ TEST(Laps, LinkedNodeToNodeAlsoWhereTheyOverlapInPart) {
     }
 }
 
+TEST(Laps, LinksRoundHolesStandStraight) {
+    // Two plates on each other with a hole through both and a round doubler: closed borders, linked node to opposite node.
+    const make::Solid hole = make::cylinder({150, 100, -20}, Vec3::UnitZ(), 25, 60);
+    const Items items{{"lower", make::cut(box({0, 0, 0}, {300, 200, 4}), {hole})},
+                      {"upper", make::cut(box({40, 30, 4}, {220, 140, 6}), {hole})},
+                      {"disc", make::cylinder({220, 100, 10}, Vec3::UnitZ(), 30, 2)}};
+    for (const bool away : {false, true}) {
+        Plan p = lapping(LapsAs::link);
+        p.mesh.size = 8;
+        const Job j = job_of(away ? moved(items) : items, p);
+        expect_whole(j);
+        ASSERT_GT(j.mesh.links, 20);
+        for (const Element& e : j.mesh.elements) {
+            if (e.kind != ElementKind::rigid) continue;
+            const double apart = (j.mesh.nodes[static_cast<std::size_t>(e.nodes[0])] - j.mesh.nodes[static_cast<std::size_t>(e.nodes[1])]).norm();
+            EXPECT_TRUE(std::abs(apart - 5) < 1e-6 || std::abs(apart - 4) < 1e-6) << apart;
+        }
+    }
+}
+
 TEST(Laps, TiesReproduceRigidMotion) {
     for (const Items& items : {doubler(), shingled(), moved(doubler())}) {
         const Job j = job_of(items, lapping(LapsAs::tie));

@@ -232,6 +232,29 @@ TEST(Structure, GridOfPlatesAndTubesIsOnePart) {
     expect_whole(j);
 }
 
+TEST(Structure, TubeInTubeAsBeamsAndAsShells) {
+    const auto tube = [](double d, double from, double to) { return make::moved(make::extrude(make::tube(d, 3), to - from), make::place({0, 0, from})); };
+    for (const double play : {0.0, 0.2})
+        for (const bool shells : {false, true}) {
+            Plan p = reaching(0.5);
+            p.halve.slender = shells ? SlenderAs::shells : SlenderAs::beams;
+            p.mesh.size = 20;
+            const Job j = job_of({{"outer", tube(60, 0, 600)}, {"inner", tube(54 - 2 * play, 450, 1100)}}, p);
+            expect_whole(j);
+            if (!shells) {
+                EXPECT_NEAR(j.model.length(member_of(j, "outer")), 600, 1e-6);
+                EXPECT_NEAR(j.model.length(member_of(j, "inner")), 650, 1e-6);
+                EXPECT_EQ(j.mesh.links, 0) << "both lines are one where they overlap";
+                continue;
+            }
+            ASSERT_GT(j.mesh.links, 0);
+            for (const Element& e : j.mesh.elements)
+                EXPECT_TRUE(e.kind != ElementKind::rigid ||
+                            std::abs((j.mesh.nodes[static_cast<std::size_t>(e.nodes[0])] - j.mesh.nodes[static_cast<std::size_t>(e.nodes[1])]).norm() - 3 -
+                                     play) < 1e-6);
+        }
+}
+
 TEST(Structure, BlockBetweenOthersIsACoupling) {
     Items items{{"block", box({0, 0, 0}, {200, 200, 120})},
                 bar("post", {100, 100, 120}, {100, 100, 1200}, 60, 60, 4, Vec3::UnitY()),

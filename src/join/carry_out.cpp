@@ -342,7 +342,12 @@ private:
                     return (foot - q).norm() <= 10 * tol_;
                 };
                 const bool same = opposite(ca.start(), cb.start()) && opposite(ca.end(), cb.end());
-                const bool turned = opposite(ca.start(), cb.end()) && opposite(ca.end(), cb.start());
+                bool turned = opposite(ca.start(), cb.end()) && opposite(ca.end(), cb.start());
+                // Round closed curves both ends are one: the way round shows on the way.
+                if (same && turned) {
+                    const Vec3 quarter = cb.point(cb.nearest(ca.point(ca.parameter_at(0.25))));
+                    turned = (quarter - cb.point(cb.parameter_at(0.75))).norm() < (quarter - cb.point(cb.parameter_at(0.25))).norm();
+                }
                 if (same || turned) next.edge_links.push_back({u.edge, v.edge, turned, joint});
             }
         }

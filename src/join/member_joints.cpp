@@ -258,7 +258,9 @@ private:
         MemberState &sm = work_.members[m], &sn = work_.members[n];
         double lo = std::numeric_limits<double>::max(), hi = -lo;
         for (const ContactPoint& p : points) lo = std::min(lo, sm.parameter(p.place)), hi = std::max(hi, sm.parameter(p.place));
-        lo = std::max(lo, sm.start), hi = std::min(hi, sm.end);
+        // As far as both run: contact is found to about the breadth of a facet.
+        const auto [low, high] = std::minmax({sm.parameter(sn.at(sn.start)), sm.parameter(sn.at(sn.end))});
+        lo = std::max({lo, sm.start, low}), hi = std::min({hi, sm.end, high});
         j.length = hi - lo;
         const int number = add_joint(model_, work_, j);
         if (number < 0) return;
