@@ -184,6 +184,7 @@ void extend_to_line(const Model& model, JoinWork& work, int sheet, const LineRea
     if (hi < high - tol) high = hi, high_from = on_edge(hi);
     const Vec3 a = p + low * d, b = p + high * d;
     s.extensions.push_back({chart.local2(low_from), chart.local2(a), chart.local2(b), chart.local2(high_from)});
+    s.extended.insert(r.edge.edge.value);
     if (low_from == r.low_from) s.strips.push_back({low_from, a, d});
     if (high_from == r.high_from) s.strips.push_back({high_from, b, d});
     for (const auto& [u, v] : {std::pair(low_from, a), std::pair(a, b), std::pair(b, high_from)}) add_side(model, work, sheet, u, v);

@@ -42,6 +42,7 @@ void find_ties(const Model& model, const Assembly& solids, JoinWork& work) {
             std::map<std::size_t, TieWork> of_sheet;
             for (std::size_t e = 0; e < model.edges.size(); ++e) {
                 if (uses[e].size() != 1 || uses[e][0].sides != 1 || uses[e][0].sheet.index() == o) continue;
+                if (work.sheets[uses[e][0].sheet.index()].extended.count(static_cast<int>(e))) continue;  // a joint holds it already
                 const Sheet& from = model.sheets[uses[e][0].sheet.index()];
                 const Curve& c = model.edges[e].curve;
                 if (!is_of(from, solids, rule.between[0]) || (within && !within->contains(c.middle()))) continue;

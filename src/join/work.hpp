@@ -28,6 +28,7 @@ struct SheetState {
         Vec3 from, foot, direction;
     };
     std::vector<Strip> strips;
+    std::set<int> extended;                    ///< edges that a joint carried on: no longer the sheet's border
     std::vector<int> curves;                   ///< new curves on its surface
     std::vector<int> cuts;                     ///< those among them along which a closed surface is cut open
     std::vector<std::pair<int, Vec3>> points;  ///< wanted vertices: number of the input point, place
