@@ -1,6 +1,7 @@
 // Bodies that carry one profile along straight pieces and arcs: bent tubes, hooks, hoops.
 #include "body/prism.hpp"
 #include "body/section.hpp"
+#include "geom/outline.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -9,8 +10,6 @@
 namespace halvo {
 namespace {
 
-constexpr double swept_angle = 1e-5;  // sine of the angle at which a surface counts as parallel to a line
-constexpr double same_area = 5e-3;    // relative difference at which two sections count as one profile
 constexpr std::size_t most_pieces = 400, most_ends = 6;
 
 std::size_t ix(int i) {
@@ -22,12 +21,6 @@ struct Motion {
     bool straight = true;
     Vec3 centre = Vec3::Zero(), axis = Vec3::Zero();  // of arcs; the axis turned so that the profile moves ahead
 };
-
-bool along(const Surface& s, const Vec3& d) {
-    if (const auto* p = std::get_if<PlaneSurface>(&s)) return std::abs(p->frame.z.dot(d)) < swept_angle;
-    if (const auto* c = std::get_if<CylinderSurface>(&s)) return c->frame.z.cross(d).norm() < swept_angle;
-    return false;
-}
 
 const Frame* turning_frame(const Surface& s) {
     if (const auto* c = std::get_if<CylinderSurface>(&s)) return &c->frame;
@@ -49,11 +42,7 @@ public:
     std::optional<Prism> from(const Face& end) {
         const auto* plane = std::get_if<PlaneSurface>(&end.surface);
         const Vec3 out = end.reversed ? Vec3(-plane->frame.z) : plane->frame.z;
-        Vec3 middle = Vec3::Zero();
-        double area = 0;
-        for (std::size_t i = end.first_facet; i < end.first_facet + end.facet_count; ++i)
-            for (int c : body_.facets[i].corners) middle += body_.facet_area(i) / 3 * body_.points[ix(c)], area += body_.facet_area(i) / 3;
-        frame_ = Frame::with_z(middle / area, -out);
+        frame_ = Frame::with_z(middle_of(end), -out);
         if (!measure(end)) return std::nullopt;
         walk();
         if (!settle_end()) return std::nullopt;
@@ -81,6 +70,14 @@ private:
         return Axis(start, std::move(pieces));
     }
 
+    Vec3 middle_of(const Face& face) const {
+        Vec3 sum = Vec3::Zero();
+        double area = 0;
+        for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i)
+            for (int c : body_.facets[i].corners) sum += body_.facet_area(i) / 3 * body_.points[ix(c)], area += body_.facet_area(i) / 3;
+        return sum / area;
+    }
+
     struct Look {
         double area = 0;
         Vec2 centroid = Vec2::Zero();
@@ -102,21 +99,17 @@ private:
         }
         if (best < 0 || (depth_ > 0 && nearest > 1.5 * depth_)) return std::nullopt;
         Look out;
-        double mx = 0, my = 0;
+        Vec2 first = Vec2::Zero();
         for (std::size_t i = 0; i < polygons.size(); ++i) {
             const double a = polygon_area(polygons[i]);
             if (static_cast<int>(i) != best && (a > 0 || !inside({polygons[ix(best)]}, polygons[i][0]))) continue;
             out.area += a;
-            for (std::size_t k = 0; k < polygons[i].size(); ++k) {
-                const Vec2 &u = polygons[i][k], &v = polygons[i][(k + 1) % polygons[i].size()];
-                const double w = u.x() * v.y() - v.x() * u.y();
-                mx += w * (u.x() + v.x()) / 6, my += w * (u.y() + v.y()) / 6;
-            }
+            for (std::size_t k = 0; k < polygons[i].size(); ++k) first += moment_under(polygons[i][k], polygons[i][(k + 1) % polygons[i].size()]);
             for (const SectionPiece& p : s.loops[i]) out.faces.insert(p.face);
             out.loops.push_back(std::move(s.loops[i]));
         }
         if (out.area <= 0) return std::nullopt;
-        out.centroid = Vec2(mx, my) / out.area;
+        out.centroid = first / out.area;
         return out;
     }
 
@@ -138,11 +131,11 @@ private:
     std::optional<Motion> motion(const Frame& f, const std::set<int>& faces) const {
         const auto surface = [&](int k) -> const Surface& { return body_.faces[ix(k)].surface; };
         Motion m;
-        if (std::all_of(faces.begin(), faces.end(), [&](int k) { return along(surface(k), f.z); })) return m;
+        if (std::all_of(faces.begin(), faces.end(), [&](int k) { return runs_along(surface(k), f.z); })) return m;
         m.straight = false;
         for (int k : faces) {
             const Frame* t = turning_frame(surface(k));
-            if (!t || (along(surface(k), f.z) && !std::holds_alternative<TorusSurface>(surface(k)))) continue;
+            if (!t || (runs_along(surface(k), f.z) && !std::holds_alternative<TorusSurface>(surface(k)))) continue;
             m.centre = t->origin, m.axis = t->z;
             break;
         }
@@ -216,11 +209,7 @@ private:
             const double cosine = (face.reversed ? -1 : 1) * plane->frame.z.dot(f.z);
             if (cosine < 0.2 || std::abs(face.area * cosine - area_) > 4 * same_area * area_) continue;
             const double ahead = plane->frame.z.dot(plane->frame.origin - f.origin) / plane->frame.z.dot(f.z);
-            Vec3 middle = Vec3::Zero();
-            double weight = 0;
-            for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i)
-                for (int c : body_.facets[i].corners) middle += body_.facet_area(i) / 3 * body_.points[ix(c)], weight += body_.facet_area(i) / 3;
-            if ((middle / weight - (f.origin + ahead * f.z)).norm() > 0.1 * depth_ ||
+            if ((middle_of(face) - (f.origin + ahead * f.z)).norm() > 0.1 * depth_ ||
                 std::abs(ahead) > depth_ * std::sqrt(1 / (cosine * cosine) - 1) + 2 * ahead_)
                 continue;
             if (pieces_.back().first.straight) pieces_.back().second += ahead;

@@ -1,6 +1,7 @@
 #include "body/named.hpp"
 
 #include "core/wildcard.hpp"
+#include "geom/facet_tree.hpp"
 
 #include <algorithm>
 
@@ -10,6 +11,24 @@ bool is_named(const Body& body, const std::vector<std::string>& patterns) {
     return patterns.empty() || std::any_of(patterns.begin(), patterns.end(), [&](const std::string& p) {
                return p == std::to_string(body.number) || p == body.key || wildcard_match(p, body.name) || wildcard_match(p, body.path);
            });
+}
+
+std::optional<SkinPlace> skin_at(const Assembly& solids, const Vec3& at, const std::vector<bool>& allowed) {
+    std::optional<SkinPlace> best;
+    double within = 0.01 * solids.box.sizes().norm();
+    for (std::size_t b = 0; b < solids.bodies.size(); ++b) {
+        if (!solids.bodies[b].tree || (!allowed.empty() && !allowed[b])) continue;
+        const auto near = solids.bodies[b].tree->nearest(at, within);
+        if (!near || (best && near->distance >= best->distance)) continue;
+        best = {static_cast<int>(b), near->facet, near->distance};
+        within = near->distance;
+    }
+    return best;
+}
+
+std::optional<Box3> own_box(const std::optional<Box3>& box, const Assembly& solids) {
+    if (!box) return std::nullopt;
+    return Box3(box->min() - solids.shift, box->max() - solids.shift);
 }
 
 }  // namespace halvo

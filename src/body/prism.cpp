@@ -2,6 +2,7 @@
 
 #include "body/face_integrals.hpp"
 #include "body/section.hpp"
+#include "geom/outline.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -9,13 +10,9 @@
 namespace halvo {
 namespace {
 
-constexpr double swept_angle = 1e-5;  // sine of the angle at which a face counts as parallel to the line
-constexpr double same_area = 5e-3;    // relative difference at which two sections count as one profile
 
 bool swept_along(const Body& body, const Face& f, const Vec3& d) {
-    if (const auto* p = std::get_if<PlaneSurface>(&f.surface)) return std::abs(p->frame.z.dot(d)) < swept_angle;
-    if (const auto* c = std::get_if<CylinderSurface>(&f.surface)) return c->frame.z.cross(d).norm() < swept_angle;
-    if (!std::holds_alternative<FreeSurface>(f.surface)) return false;
+    if (!std::holds_alternative<FreeSurface>(f.surface)) return runs_along(f.surface, d);
     for (std::size_t i = f.first_facet; i < f.first_facet + f.facet_count; ++i)
         if (std::abs(body.facet_normal(i).dot(d)) > 1e-3) return false;
     return true;
@@ -91,8 +88,8 @@ Vec3 longest_side(const std::vector<std::vector<Curve>>& loops) {
 }
 
 // Where the centroid line leaves the body: mean height of the end faces weighted by their area as seen along the line.
-// For a plane end this is the point where the line pierces it.
-bool find_ends(const Body& body, Prism& p, double low, double high) {
+// For a plane end this is the point where the line pierces it. Along z from the frame.
+std::optional<std::array<double, 2>> find_ends(const Body& body, const Prism& p, double low, double high) {
     double weight[2] = {0, 0}, sum[2] = {0, 0};
     int planes[2] = {0, 0};
     double exact[2] = {0, 0};
@@ -127,10 +124,10 @@ bool find_ends(const Body& body, Prism& p, double low, double high) {
             }
         }
     }
-    if (weight[0] < 0.5 * p.area || weight[1] < 0.5 * p.area) return false;
-    p.start = planes[0] == 1 ? exact[0] : sum[0] / weight[0];
-    p.end = planes[1] == 1 ? exact[1] : sum[1] / weight[1];
-    return p.start >= low - 1e-6 * (high - low) && p.end <= high + 1e-6 * (high - low) && p.end > p.start;
+    if (weight[0] < 0.5 * p.area || weight[1] < 0.5 * p.area) return std::nullopt;
+    const double start = planes[0] == 1 ? exact[0] : sum[0] / weight[0], end = planes[1] == 1 ? exact[1] : sum[1] / weight[1];
+    if (start < low - 1e-6 * (high - low) || end > high + 1e-6 * (high - low) || end <= start) return std::nullopt;
+    return std::array{start, end};
 }
 
 std::optional<Prism> along(const Body& body, const Vec3& d, double tol) {
@@ -155,16 +152,24 @@ std::optional<Prism> along(const Body& body, const Vec3& d, double tol) {
         for (const SectionPiece& piece : loop) loops.back().push_back(piece.curve.moved(Eigen::Isometry3d(Eigen::Translation3d(-station->at * p.frame.z))));
     }
     if (!take_profile(p, std::move(loops), high - low)) return std::nullopt;
-    if (!find_ends(body, p, low, high)) return std::nullopt;
-    p.filled = body.mass.volume / (p.area * (p.end - p.start));
+    const auto ends = find_ends(body, p, low, high);
+    if (!ends) return std::nullopt;
+    const auto [start, end] = *ends;
+    p.filled = body.mass.volume / (p.area * (end - start));
     if (p.filled < filled_least || p.filled > filled_most) return std::nullopt;
     Frame begin = p.frame;
-    begin.origin = p.frame.at(0, 0, p.start);
-    p.axis = Axis::straight(begin, p.end - p.start);
+    begin.origin = p.frame.at(0, 0, start);
+    p.axis = Axis::straight(begin, end - start);
     return p;
 }
 
 }  // namespace
+
+bool runs_along(const Surface& surface, const Vec3& d) {
+    if (const auto* p = std::get_if<PlaneSurface>(&surface)) return std::abs(p->frame.z.dot(d)) < swept_angle;
+    if (const auto* c = std::get_if<CylinderSurface>(&surface)) return c->frame.z.cross(d).norm() < swept_angle;
+    return false;
+}
 
 bool take_profile(Prism& p, std::vector<std::vector<Curve>> loops, double size) {
     int outer = 0;
@@ -178,18 +183,18 @@ bool take_profile(Prism& p, std::vector<std::vector<Curve>> loops, double size) 
     const Vec3 side = longest_side(loops);
     if (side.norm() > 0) p.frame = Frame::with_zx(p.frame.origin, p.frame.z, side.cross(p.frame.z));
     // The frame goes to the section's centroid, by exact contour integrals over x dA and y dA.
-    double a = 0, mx = 0, my = 0;
+    double a = 0;
+    Vec2 first = Vec2::Zero();
     for (const auto& loop : loops)
         for (const Curve& c : loop) {
             const auto pts = c.is_line() ? std::vector<Vec3>{c.start(), c.end()} : c.sampled(1e-6 * size, 256);
             for (std::size_t i = 0; i + 1 < pts.size(); ++i) {
                 const Vec2 u = p.frame.local2(pts[i]), v = p.frame.local2(pts[i + 1]);
-                const double k = u.x() * v.y() - v.x() * u.y();
-                a += k / 2, mx += k * (u.x() + v.x()) / 6, my += k * (u.y() + v.y()) / 6;
+                a += (u.x() * v.y() - v.x() * u.y()) / 2, first += moment_under(u, v);
             }
         }
     if (a <= 0) return false;
-    p.frame.origin = p.frame.at(mx / a, my / a);
+    p.frame.origin = p.frame.at(Vec2(first / a));
     p.area = a;
     Eigen::Isometry3d to_local = Eigen::Isometry3d::Identity();
     to_local.linear().row(0) = p.frame.x, to_local.linear().row(1) = p.frame.y, to_local.linear().row(2) = p.frame.z;

@@ -4,6 +4,8 @@
 
 namespace halvo {
 
+inline constexpr double swept_angle = 1e-5;   ///< sine of the angle at which a surface counts as parallel to a line
+inline constexpr double same_area = 5e-3;     ///< relative difference at which two sections count as one profile
 inline constexpr double filled_least = 0.80;  ///< volume against area times length: bolt holes and copes take this much at most
 inline constexpr double filled_most = 1.02;
 
@@ -11,7 +13,6 @@ inline constexpr double filled_most = 1.02;
 struct Prism {
     Axis axis;                                ///< the centroid line from end to end of the body
     Frame frame;                              ///< of the section that was measured: origin on the centroid line, z along it, x and y the section axes
-    double start = 0, end = 0;                ///< of straight ones: where the centroid line leaves the body, along z from the frame
     std::vector<std::vector<Curve>> profile;  ///< loops in the frame's plane (z = 0), about the centroid, outer first
     double area = 0;
     double depth = 0;           ///< largest extent of the profile across
@@ -23,6 +24,9 @@ struct Prism {
 
 /// Nothing when no direction gives a constant profile.
 [[nodiscard]] std::optional<Prism> find_prism(const Body& body, double tol);
+
+/// Is it a plane or cylinder that a profile carried along `d` sweeps?
+[[nodiscard]] bool runs_along(const Surface& surface, const Vec3& d);
 
 /// The same for bodies bent along arcs, walked from an end face that stands square to the line; part of find_prism.
 [[nodiscard]] std::optional<Prism> find_bent(const Body& body, double tol);

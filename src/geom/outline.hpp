@@ -10,6 +10,11 @@ namespace halvo {
 /// Distance of a point from the nearest point of the polygons' sides, inside as well as outside; infinite without any.
 [[nodiscard]] double border_distance(const std::vector<std::vector<Vec2>>& loops, const Vec2& p);
 
+/// Integral of (x, y) over the triangle that a side makes with the origin; summed round polygons, area times centroid.
+[[nodiscard]] inline Vec2 moment_under(const Vec2& u, const Vec2& v) {
+    return (u.x() * v.y() - v.x() * u.y()) * (u + v) / 6;
+}
+
 /// Longer side of the smallest rectangle, however turned, that holds all points (Freeman & Shapira: one of its sides lies along the hull).
 [[nodiscard]] double longer_side(std::vector<Vec2> points);
 

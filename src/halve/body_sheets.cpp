@@ -225,15 +225,17 @@ private:
         for (const auto& [half, cell] : cells.cell_of)
             if (void_cell(cell) && void_cell(opposite(half))) groups.tie(cell, opposite(half));
         std::set<int> open;
+        for (const auto& [half, cell] : cells.cell_of) {
+            const int other = opposite(half);
+            if (!void_cell(cell) || void_cell(other) || mouth_edges.count(half / 2)) continue;
+            if (other < 0 || !keep_[i][static_cast<std::size_t>(other)].kept) open.insert(groups.root(cell));
+        }
         std::map<int, std::vector<Vec3>> outline;
         for (const auto& [half, cell] : cells.cell_of) {
-            if (!void_cell(cell)) continue;
-            const int root = groups.root(cell), other = opposite(half);
-            const Curve& c = a.edges[static_cast<std::size_t>(half / 2)].curve;
-            const auto points = c.sampled(solids_.tolerance.chord, 128);
-            outline[root].insert(outline[root].end(), points.begin(), points.end());
-            if (void_cell(other) || mouth_edges.count(half / 2)) continue;
-            if (other < 0 || !keep_[i][static_cast<std::size_t>(other)].kept) open.insert(root);
+            if (!void_cell(cell) || open.count(groups.root(cell))) continue;
+            const auto points = a.edges[static_cast<std::size_t>(half / 2)].curve.sampled(solids_.tolerance.chord, 128);
+            auto& all = outline[groups.root(cell)];
+            all.insert(all.end(), points.begin(), points.end());
         }
         std::map<int, Opening> found;
         for (std::size_t c = 0; c < cells.cells.size(); ++c) {

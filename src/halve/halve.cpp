@@ -170,13 +170,13 @@ Model halve_body(const Assembly& solids, std::size_t id, const HalveOptions& opt
         out.findings.push_back(not_idealized(body, "it is bulk (" + build.why + ")", "leave it out with source.body, or model it apart"));
         return out;
     }
-    const Model before = out;
     const auto thick = halve_into_sheets(out, solids, static_cast<int>(id), skin, find_walls(body, skin, limits, tol, named), rules, options);
     if (!thick.empty()) {
         // Solid regions as sheets: once more, with the faces that bound them as opposed ones.
         std::vector<NamedFaces> more = named;
         more.insert(more.end(), thick.begin(), thick.end());
-        out = before;
+        out = Model();
+        out.tolerance = solids.tolerance;
         halve_into_sheets(out, solids, static_cast<int>(id), skin, find_walls(body, skin, limits, tol, more), rules, options);
     }
     for (const NamedFaces& n : named)
@@ -227,7 +227,7 @@ Model halve(const Assembly& solids, const HalveOptions& options, const Observer&
         const Eigen::Isometry3d m = here.place * there.place.inverse();
         parts[i] = placed(parts[first[i]], m, static_cast<int>(i), here, there.name);
         prisms[i] = prisms[first[i]];
-        if (prisms[i]) prisms[i]->frame = moved(prisms[i]->frame, m), prisms[i]->axis = prisms[i]->axis.moved(m);
+        if (prisms[i]) prisms[i]->axis = prisms[i]->axis.moved(m);
     }
     for (std::size_t i = 0; i < n; ++i)
         if (first[i] == i) parts[i] = placed(std::move(parts[i]), Eigen::Isometry3d::Identity(), static_cast<int>(i), solids.bodies[i], solids.bodies[i].name);

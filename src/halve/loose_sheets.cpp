@@ -137,13 +137,8 @@ private:
     void add_sheet(const LooseFace& l, const Chart& chart, const std::vector<Region>& regions) {
         Sheet s;
         s.body = id_, s.chart = chart, s.regions = regions;
-        s.field.constant = thickness_;
         s.top_faces = s.bottom_faces = {l.face};
-        s.thickness = {thickness_, thickness_, thickness_};
-        for (Region& r : s.regions) {
-            r.own_area = r.area;
-            for (auto& loop : region_polygons(model_, chart, r, solids_.tolerance.chord)) s.own_outline.push_back(std::move(loop));
-        }
+        take_as_it_is(model_, s, thickness_);
         Vec3 middle = Vec3::Zero();
         for (const Vec3& p : l.points) middle += p / static_cast<double>(l.points.size());
         s.wall = keys_.unique(make_key("wall", "", {std::sqrt(s.area()), (middle - body_.box.center()).norm()}));

@@ -4,6 +4,7 @@
 #include "core/keys.hpp"
 #include "geom/facet_tree.hpp"
 #include "geom/fit_free.hpp"
+#include "geom/foot_curve.hpp"
 #include "model/arrangement.hpp"
 #include "model/sheet_values.hpp"
 
@@ -117,12 +118,11 @@ private:
         in.sheets.push_back({chart, {}});
         std::vector<std::vector<Vec2>> outline(1);
         for (const auto& side : sides_) {
-            std::vector<Vec3> feet, tangents;
+            std::vector<Vec3> feet;
             for (const Vec3& p : side) feet.push_back(chart.foot(p)), outline[0].push_back(chart.local2(feet.back()));
             outline[0].pop_back();
-            for (std::size_t i = 0; i < feet.size(); ++i) tangents.push_back((feet[std::min(i + 1, feet.size() - 1)] - feet[i == 0 ? 0 : i - 1]).normalized());
             in.sheets[0].curves.push_back(static_cast<int>(in.curves.size()));
-            in.curves.push_back(curve_through(feet, tangents, solids_.tolerance.point));
+            in.curves.push_back(curve_past(feet, solids_.tolerance.point));
         }
         const Arrangement a = arrange(in, 4 * solids_.tolerance.point);
         std::vector<std::vector<Keep>> keep(1);
@@ -134,12 +134,7 @@ private:
         s.regions = assemble(model_, a, in, keep, {}).regions[0];
         if (s.regions.empty()) fail("its sides enclose no area");
         s.body = static_cast<int>(id_), s.chart = chart;
-        s.field.constant = rule_.thickness;
-        s.thickness = {rule_.thickness, rule_.thickness, rule_.thickness};
-        for (Region& r : s.regions) {
-            r.own_area = r.area;
-            for (auto& loop : region_polygons(model_, chart, r, solids_.tolerance.chord)) s.own_outline.push_back(std::move(loop));
-        }
+        take_as_it_is(model_, s, rule_.thickness);
         s.wall = make_key("wall", body_.key + " patch", {std::sqrt(s.area()), (chart.foot(points_[0]) - body_.mass.centre).norm()});
         s.key = make_key("sheet", s.wall, {std::sqrt(s.area())});
         record(s);

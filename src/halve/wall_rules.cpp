@@ -1,7 +1,6 @@
 #include "halve/wall_rules.hpp"
 
 #include "body/named.hpp"
-#include "geom/facet_tree.hpp"
 
 #include <fmt/format.h>
 
@@ -25,23 +24,15 @@ void WallRules::place(const WallRule& rule, std::size_t number) {
     auto p = std::make_unique<Placed>();
     p->rule = &rule;
     for (const Body& b : solids_.bodies) p->bodies.push_back(is_named(b, rule.body));
-    if (rule.within) p->within = Box3(rule.within->min() - solids_.shift, rule.within->max() - solids_.shift);
+    p->within = own_box(rule.within, solids_);
     // A point says its body by itself: the one whose skin it lies on.
     for (const Vec3& given : rule.points) {
         const Vec3 at = given - solids_.shift;
-        double best = std::numeric_limits<double>::max();
-        std::size_t body = 0;
-        int face = -1;
-        for (std::size_t b = 0; b < solids_.bodies.size(); ++b) {
-            if (!p->bodies[b] || !solids_.bodies[b].tree) continue;
-            const double within = std::min(best, 0.01 * solids_.box.sizes().norm());
-            const auto near = solids_.bodies[b].tree->nearest(at, within);
-            if (near && near->distance < best) best = near->distance, body = b, face = solids_.bodies[b].facets[ix(near->facet)].face;
-        }
-        if (face < 0) fail(fmt::format("no skin near the point ({:g}, {:g}, {:g})", given.x(), given.y(), given.z()));
-        p->faces.push_back(face);
+        const auto near = skin_at(solids_, at, p->bodies);
+        if (!near) fail(fmt::format("no skin near the point ({:g}, {:g}, {:g})", given.x(), given.y(), given.z()));
+        p->faces.push_back(solids_.bodies[ix(near->body)].facets[ix(near->facet)].face);
         std::fill(p->bodies.begin(), p->bodies.end(), false);
-        p->bodies[body] = true;
+        p->bodies[ix(near->body)] = true;
     }
     const auto count = std::count(p->bodies.begin(), p->bodies.end(), true);
     if (!rule.faces.empty() && count != 1)

@@ -6,6 +6,7 @@
 #include "body/named.hpp"
 #include "core/keys.hpp"
 #include "io/select.hpp"
+#include "model/sheet_values.hpp"
 #include "prove/audit.hpp"
 
 #include <fmt/format.h>
@@ -41,15 +42,14 @@ void add_contact_findings(Job& job) {
 void place_rules(std::vector<SizeRule>& rules, const Assembly& solids, const Model& model) {
     for (SizeRule& r : rules) {
         for (Vec3& p : r.points) p -= solids.shift;
-        if (r.within) r.within = Box3(r.within->min() - solids.shift, r.within->max() - solids.shift);
+        r.within = own_box(r.within, solids);
         if (r.body.empty()) continue;
         std::vector<std::string> sheets;
         for (const Sheet& s : model.sheets) {
             if (s.body < 0) continue;
             const Body& b = solids.bodies[static_cast<std::size_t>(s.body)];
             const bool named = is_named(b, r.body);
-            const auto own = [&](const std::string& k) { return k == s.key || k == s.wall; };
-            if (named && (r.sheet.empty() || std::any_of(r.sheet.begin(), r.sheet.end(), own))) sheets.push_back(s.key);
+            if (named && (r.sheet.empty() || has_id(s, r.sheet))) sheets.push_back(s.key);
         }
         if (sheets.empty()) sheets.push_back("no such body");
         r.sheet = std::move(sheets);

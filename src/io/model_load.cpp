@@ -19,6 +19,12 @@ using io::Database;
 using io::schema_version;
 using io::Statement;
 
+Vec3 place(Statement& s) {
+    Vec3 p;
+    p.x() = s.real(), p.y() = s.real(), p.z() = s.real();
+    return p;
+}
+
 void set_geometry(Body& b, std::string bytes) {
     BlobIn i(std::move(bytes));
     b.points = i.get<std::vector<Vec3>>();
@@ -60,7 +66,7 @@ void load_complex(Database& db, Model& m, int version) {
         e(db, fmt::format("SELECT start,end,curve{} FROM edges ORDER BY id", version >= 2 ? ",step" : ""));
     while (v.step()) {
         Vertex k;
-        k.point.x() = v.real(), k.point.y() = v.real(), k.point.z() = v.real();
+        k.point = place(v);
         m.vertices.push_back(k);
     }
     while (e.step()) {
@@ -183,7 +189,7 @@ void load_couplings(Database& db, Model& m) {
     while (n.step()) {
         NearContact k;
         k.bodies[0] = n.number() - 1, k.bodies[1] = n.number() - 1, k.gap = n.real();
-        k.place.x() = n.real(), k.place.y() = n.real(), k.place.z() = n.real();
+        k.place = place(n);
         m.near.push_back(k);
     }
 }
@@ -199,11 +205,6 @@ void load_joints(Database& db, Model& m) {
         const bool reversed = el.integer() != 0;
         m.edge_links.push_back({a, b, reversed, el.number()});
     }
-    const auto place = [](Statement& s) {
-        Vec3 p;
-        p.x() = s.real(), p.y() = s.real(), p.z() = s.real();
-        return p;
-    };
     Statement j(db, "SELECT key,kind,a,b,body_a,body_b,gap,length,moved,state,x,y,z FROM joints ORDER BY id");
     while (j.step()) {
         JointRecord k;
@@ -247,7 +248,7 @@ void load_ties(Database& db, Job& job) {
         TiedNode k;
         k.node = n.number(), k.element = n.number();
         for (double& w : k.weights) w = n.real();
-        k.arm.x() = n.real(), k.arm.y() = n.real(), k.arm.z() = n.real();
+        k.arm = place(n);
         job.mesh.ties.push_back(k);
     }
 }
@@ -286,7 +287,7 @@ void load_mesh_and_proof(Database& db, Job& job, int version) {
         while (u.step()) {
             UncoveredPatch k;
             k.body = u.number() - 1, k.area = u.real();
-            k.place.x() = u.real(), k.place.y() = u.real(), k.place.z() = u.real();
+            k.place = place(u);
             BlobIn facets(u.text());
             k.facets = facets.get<std::vector<int>>();
             job.proof.uncovered.push_back(std::move(k));
@@ -295,7 +296,7 @@ void load_mesh_and_proof(Database& db, Job& job, int version) {
     while (c.step()) {
         ContactProof k;
         k.a = c.number() - 1, k.b = c.number() - 1, k.gap = c.real(), k.joined = c.integer() != 0;
-        k.place.x() = c.real(), k.place.y() = c.real(), k.place.z() = c.real();
+        k.place = place(c);
         job.proof.contacts.push_back(k);
     }
 }

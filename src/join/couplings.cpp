@@ -50,7 +50,7 @@ private:
             if (std::abs(sheet.chart.height(p.place)) <= near && (snapped_to_sheet(model_, work_.sheets[s], sheet, p.place) - p.place).norm() <= near)
                 mine.push_back(p);
         if (mine.empty()) return;
-        JointRecord j = record("coupling", sheet.key, sheet.body, k, mine);
+        JointRecord j = joint_record("coupling", sheet.key, sheet.body, k.key, k.body, mine);
         if (add_joint(model_, work_, j) == -1) return;
         const auto touched = [&](const Vec3& p) {
             return std::any_of(mine.begin(), mine.end(), [&](const ContactPoint& c) { return (c.place - p).norm() <= near; });
@@ -74,7 +74,7 @@ private:
 
     void to_member(CouplingWork& k, std::size_t m, const std::vector<ContactPoint>& contact) {
         MemberState& sm = work_.members[m];
-        JointRecord j = record("coupling", model_.members[m].key, model_.members[m].body, k, contact);
+        JointRecord j = joint_record("coupling", model_.members[m].key, model_.members[m].body, k.key, k.body, contact);
         if (add_joint(model_, work_, j) == -1) return;
         double at = 0;
         for (const ContactPoint& p : contact) at += sm.parameter(p.place) / static_cast<double>(contact.size());
@@ -84,15 +84,6 @@ private:
         else if (sm.end - at <= 0.5 * sm.depth + work_.reach) at = sm.end;
         sm.splits.push_back(at);
         k.points.push_back(sm.line(at));
-    }
-
-    static JointRecord record(const char* kind, const std::string& a, int body, const CouplingWork& k, const std::vector<ContactPoint>& points) {
-        JointRecord j;
-        j.kind = kind, j.a = a, j.b = k.key, j.bodies = {body, k.body};
-        double gap = std::numeric_limits<double>::max();
-        for (const ContactPoint& p : points) gap = std::min(gap, p.gap), j.place += p.place / static_cast<double>(points.size());
-        j.gap = std::max(0.0, gap);
-        return j;
     }
 
     const Model& model_;

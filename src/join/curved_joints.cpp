@@ -1,5 +1,6 @@
 // Joints of curved sheets with others of another body: along the curves in which both surfaces cross.
 #include "body/surface_cut.hpp"
+#include "geom/foot_curve.hpp"
 #include "join/work.hpp"
 
 #include <algorithm>
@@ -125,10 +126,10 @@ private:
         if (c.length() <= 10 * work_.tol) return;
         const auto bridging = [&](std::size_t i, double share) { return !inside_sheet(i, c.point(c.parameter_at(share))); };
         const bool far_a = bridging(a_, 0.37) && bridging(a_, 0.71), far_b = bridging(b_, 0.37) && bridging(b_, 0.71);
-        JointRecord j;
-        j.kind = far_a && far_b ? "corner" : far_a || far_b ? "tee" : "cross";
-        j.a = sheet(a_).key, j.b = sheet(b_).key;
-        j.bodies = {sheet(a_).body, sheet(b_).body};
+        JointRecord j = joint_record(far_a && far_b   ? "corner"
+                                     : far_a || far_b ? "tee"
+                                                      : "cross",
+                                     sheet(a_).key, sheet(a_).body, sheet(b_).key, sheet(b_).body);
         j.length = c.length(), j.place = c.middle();
         in_contact(j.place, j.gap);
         j.gap = std::max(0.0, j.gap);
@@ -165,9 +166,7 @@ private:
             const Vec2 u = chart.local2(p), v = chart.local2(q, u);
             std::vector<Vec3> side;
             for (int k = 0; k <= 16; ++k) side.push_back(k == 0 ? p : k == 16 ? q : chart.at(u + (v - u) * (k / 16.0)));
-            std::vector<Vec3> tangents;
-            for (std::size_t k = 0; k < side.size(); ++k) tangents.push_back((side[std::min(k + 1, side.size() - 1)] - side[k == 0 ? 0 : k - 1]).normalized());
-            s.curves.push_back(work_.add_curve(curve_through(side, tangents, work_.tol)));
+            s.curves.push_back(work_.add_curve(curve_past(side, work_.tol)));
         }
     }
 

@@ -1,7 +1,6 @@
 #include "join/joint_rules.hpp"
 
 #include "body/named.hpp"
-#include "geom/facet_tree.hpp"
 
 #include <fmt/format.h>
 
@@ -19,7 +18,7 @@ JointRules::JointRules(const JoinOptions& options, const Assembly& solids) : opt
                 throw Error(ErrorKind::input,
                             fmt::format("[[joint]] entry {}: no body \"{}\"; halvo survey lists them", i + 1, fmt::join(r.between[side], "\", \"")));
         }
-        if (r.within) p.within = Box3(r.within->min() - solids.shift, r.within->max() - solids.shift);
+        p.within = own_box(r.within, solids);
         if (!r.points.empty()) point_out(p, solids, i + 1);
         if (p.reach) widest_ = std::max(widest_, *p.reach);
         rules_.push_back(std::move(p));
@@ -46,18 +45,13 @@ void JointRules::point_out(Placed& p, const Assembly& solids, std::size_t number
     std::array<Vec3, 2> skin{Vec3::Zero(), Vec3::Zero()};
     for (std::size_t side : {0U, 1U}) {
         const Vec3 at = p.rule->points[side] - solids.shift;
-        double best = 0.01 * solids.box.sizes().norm();
-        for (std::size_t b = 0; b < solids.bodies.size(); ++b) {
-            if (!solids.bodies[b].tree) continue;
-            const auto near = solids.bodies[b].tree->nearest(at, best);
-            if (!near || near->distance >= best) continue;
-            best = near->distance, body[side] = static_cast<int>(b);
-            skin[side] = solids.bodies[b].on_skin(static_cast<std::size_t>(near->facet), at).point;
-        }
+        const auto near = skin_at(solids, at);
         const Vec3& given = p.rule->points[side];
-        if (body[side] < 0)
+        if (!near)
             throw Error(ErrorKind::input,
                         fmt::format("[[joint]] entry {}: no skin near the point ({:g}, {:g}, {:g})", number, given.x(), given.y(), given.z()));
+        body[side] = near->body;
+        skin[side] = solids.bodies[static_cast<std::size_t>(near->body)].on_skin(static_cast<std::size_t>(near->facet), at).point;
         p.bodies[side].assign(solids.bodies.size(), false);
         p.bodies[side][static_cast<std::size_t>(body[side])] = true;
     }

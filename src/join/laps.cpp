@@ -31,7 +31,6 @@ private:
     struct Over {
         int edge;
         Curve piece;
-        bool whole;
     };
 
     // Boundary of one sheet as far as it lies over the other and, between bodies, near a contact.
@@ -49,7 +48,7 @@ private:
                 if (piece.length() < 0.25 * work_.sheets[from].thickest) continue;
                 if (contacts_.known() && sheet(a_).body != sheet(b_).body && !touches(piece.middle(), work_.sheets[from].thickest + piece.length() / 2))
                     continue;
-                out.push_back({e, piece, t0 == c.t0 && t1 == c.t1});
+                out.push_back({e, piece});
             }
         }
         return out;
@@ -90,10 +89,7 @@ private:
     }
 
     int record(double length, const Vec3& place) {
-        JointRecord j;
-        j.kind = "lap";
-        j.a = sheet(a_).key, j.b = sheet(b_).key;
-        j.bodies = {sheet(a_).body, sheet(b_).body};
+        JointRecord j = joint_record("lap", sheet(a_).key, sheet(a_).body, sheet(b_).key, sheet(b_).body);
         j.gap = std::max(0.0, gap_), j.length = length, j.place = place;
         return add_joint(model_, work_, j);
     }

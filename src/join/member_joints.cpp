@@ -177,15 +177,6 @@ private:
 
     void demand(std::size_t m, int end, double at, bool weak) { (end == 0 ? work_.members[m].at_start : work_.members[m].at_end).push_back({at, weak}); }
 
-    JointRecord record(const char* kind, const std::string& a, int body_a, const std::string& b, int body_b, const std::vector<ContactPoint>& points) const {
-        JointRecord j;
-        j.kind = kind, j.a = a, j.b = b, j.bodies = {body_a, body_b};
-        double gap = points.empty() ? 0 : std::numeric_limits<double>::max();
-        for (const ContactPoint& p : points) gap = std::min(gap, p.gap), j.place += p.place / static_cast<double>(points.size());
-        j.gap = std::max(0.0, gap);
-        return j;
-    }
-
     void connect(std::size_t m, double a, std::size_t n, double b, int joint) {
         const Vec3 p = work_.members[m].line(a), q = work_.members[n].line(b);
         if (joint >= 0 && (p - q).norm() > 10 * work_.tol) work_.point_links.push_back({p, q, joint});
@@ -211,10 +202,10 @@ private:
             const int a_end = end_at(sm, c.a, near_enough), b_end = end_at(sn, c.b, near_enough);
             if (a_end >= 0 && b_end >= 0) em = a_end, en = b_end;
         }
-        JointRecord j = record(em >= 0 && en >= 0   ? "member ends"
-                               : em >= 0 || en >= 0 ? "member end to member"
-                                                    : "members crossing",
-                               axis_key(m), model_.members[m].body, axis_key(n), model_.members[n].body, points);
+        JointRecord j = joint_record(em >= 0 && en >= 0   ? "member ends"
+                                     : em >= 0 || en >= 0 ? "member end to member"
+                                                          : "members crossing",
+                                     axis_key(m), model_.members[m].body, axis_key(n), model_.members[n].body, points);
         if (em < 0 && en < 0 && c.parallel) j.kind = "members side by side";
 
         const auto moved = [&](const MemberState& s, double at, int e) { return e < 0 ? 0.0 : std::abs(at - (e == 0 ? s.start : s.end)); };
@@ -342,7 +333,7 @@ private:
         const double furthest = (0.5 * sheet.thickness.max + work_.reach) / sine + 0.5 * sm.depth * std::sqrt(1 - sine * sine) / sine + 10 * work_.tol;
         const Vec3 x = sm.at(at);
         if (std::abs(at - from) > furthest || !inside(work_.sheets[s].polygons, sheet.chart.local2(x))) return false;
-        JointRecord j = record("member end to sheet", axis_key(m), model_.members[m].body, sheet.key, sheet.body, points);
+        JointRecord j = joint_record("member end to sheet", axis_key(m), model_.members[m].body, sheet.key, sheet.body, points);
         j.moved = std::abs(at - from), j.place = x;
         const int number = add_joint(model_, work_, j);
         if (number == -1) return true;
@@ -369,7 +360,7 @@ private:
             const double slack = model_.sheets[s].thickness.max + work_.reach;
             const double a = std::max(r.lo, lo - slack), b = std::min(r.hi, hi + slack);
             if (b - a <= 10 * work_.tol) continue;
-            JointRecord j = record("sheet edge to member", model_.sheets[s].key, model_.sheets[s].body, axis_key(m), model_.members[m].body, points);
+            JointRecord j = joint_record("sheet edge to member", model_.sheets[s].key, model_.sheets[s].body, axis_key(m), model_.members[m].body, points);
             j.moved = r.moved, j.length = b - a;
             // Across a deep member an extension would double material that carries; matched links stand for the rigid profile.
             if (sm.shifted() || (r.extension && r.moved > longest_strip * model_.sheets[s].thickness.max)) {
@@ -391,7 +382,7 @@ private:
     bool line_in_sheet(std::size_t m, std::size_t s, const std::vector<ContactPoint>& points) {
         MemberState& sm = work_.members[m];
         const auto [lo, hi] = range_of(sm, points);
-        JointRecord j = record("member along sheet", axis_key(m), model_.members[m].body, model_.sheets[s].key, model_.sheets[s].body, points);
+        JointRecord j = joint_record("member along sheet", axis_key(m), model_.members[m].body, model_.sheets[s].key, model_.sheets[s].body, points);
         j.length = hi - lo;
         if (add_joint(model_, work_, j) == -1) return true;
         if (std::find(sm.in_sheets.begin(), sm.in_sheets.end(), static_cast<int>(s)) == sm.in_sheets.end()) sm.in_sheets.push_back(static_cast<int>(s));
@@ -411,7 +402,7 @@ private:
         for (const LineReach& r : line_reaches(f, work_.sheets[s], p, d, work_.tol, work_.tol)) {
             const double a = std::max(lo, r.lo), b = std::min(hi, r.hi);
             if (b - a <= 10 * work_.tol) continue;
-            JointRecord j = record("member along sheet", axis_key(m), model_.members[m].body, model_.sheets[s].key, model_.sheets[s].body, points);
+            JointRecord j = joint_record("member along sheet", axis_key(m), model_.members[m].body, model_.sheets[s].key, model_.sheets[s].body, points);
             j.length = b - a;
             const int number = add_joint(model_, work_, j);
             if (number < 0) return true;
@@ -435,7 +426,7 @@ private:
         if (end >= 0) at = end == 0 ? sm.start : sm.end;
         else if (std::abs(slope) >= pierces) at = sm.parameter(near) - sheet.chart.height(sm.at(sm.parameter(near))) / slope;
         at = std::clamp(at, sm.start, sm.end);
-        JointRecord j = record("links", axis_key(m), model_.members[m].body, sheet.key, sheet.body, points);
+        JointRecord j = joint_record("links", axis_key(m), model_.members[m].body, sheet.key, sheet.body, points);
         const int number = add_joint(model_, work_, j);
         if (number < 0) return;
         sm.splits.push_back(at);
@@ -458,8 +449,8 @@ private:
                     if (n == m) continue;
                     const double b = std::clamp(work_.members[n].parameter(p), work_.members[n].start, work_.members[n].end);
                     if ((work_.members[n].at(b) - p).norm() > work_.reach + 10 * work_.tol) continue;
-                    JointRecord j;
-                    j.kind = "member end to member", j.a = axis_key(m), j.b = axis_key(n), j.place = p;
+                    JointRecord j = joint_record("member end to member", axis_key(m), -1, axis_key(n), -1);
+                    j.place = p;
                     j.gap = (work_.members[n].at(b) - p).norm();
                     const int number = add_joint(model_, work_, j);
                     if (number == -1) continue;

@@ -74,6 +74,15 @@ JoinWork prepare(const Model& model, const JoinOptions& options, const JointRule
     return work;
 }
 
+JointRecord joint_record(std::string kind, const std::string& a, int body_a, const std::string& b, int body_b, const std::vector<ContactPoint>& contact) {
+    JointRecord j;
+    j.kind = std::move(kind), j.a = a, j.b = b, j.bodies = {body_a, body_b};
+    double gap = contact.empty() ? 0 : std::numeric_limits<double>::max();
+    for (const ContactPoint& p : contact) gap = std::min(gap, p.gap), j.place += p.place / static_cast<double>(contact.size());
+    j.gap = std::max(0.0, gap);
+    return j;
+}
+
 int add_joint(const Model& model, JoinWork& work, JointRecord joint) {
     constexpr int again = -2;  // made by an earlier run: carried out again without a new record
     if (joint.b < joint.a) std::swap(joint.a, joint.b), std::swap(joint.bodies[0], joint.bodies[1]);

@@ -33,6 +33,9 @@ public:
 
 private:
     const Sheet& sheet(std::size_t i) const { return model_.sheets[i]; }
+    JointRecord between(const char* kind, std::size_t a, std::size_t b) const {
+        return joint_record(kind, sheet(a).key, sheet(a).body, sheet(b).key, sheet(b).body);
+    }
 
     bool candidates(std::size_t a, std::size_t b) const {
         const bool one_body = sheet(a).body == sheet(b).body && sheet(a).body >= 0, flat = sheet(a).chart.flat() && sheet(b).chart.flat();
@@ -105,10 +108,7 @@ private:
             };
             if (too_far(x, b) || too_far(y, a)) return;
         }
-        JointRecord j;
-        j.kind = x.extension && y.extension ? "corner" : x.extension || y.extension ? "tee" : "cross";
-        j.a = sheet(a).key, j.b = sheet(b).key;
-        j.bodies = {sheet(a).body, sheet(b).body};
+        JointRecord j = between(x.extension && y.extension ? "corner" : x.extension || y.extension ? "tee" : "cross", a, b);
         j.gap = std::max(0.0, *gap);
         j.length = hi - lo;
         j.moved = std::max(x.moved, y.moved);
@@ -130,13 +130,12 @@ private:
         const Frame &fa = sheet(a).chart.plane(), &fb = sheet(b).chart.plane();
         const Vec3 on_b = work_.sheets[b].box.center() - fb.height(work_.sheets[b].box.center()) * fb.z;
         const double apart = std::abs(fa.height(on_b));
+        const double touching = 0.5 * (work_.sheets[a].thickest + work_.sheets[b].thickest);
         if (sheet(a).body == sheet(b).body && sheet(a).body >= 0) {
-            const double touching = 0.5 * (work_.sheets[a].thickest + work_.sheets[b].thickest);
             if (apart < touching - 10 * work_.tol) step(a, b);
             else if (apart <= touching + work_.reach && laps_at(work_, sheet(a).body, sheet(a).body, on_b) == LapsAs::merge) lap(a, b, apart - touching);
             return;
         }
-        const double touching = 0.5 * (work_.sheets[a].thickest + work_.sheets[b].thickest);
         if (apart <= 10 * work_.tol || apart < touching - work_.reach) {
             butt(a, b, apart > 10 * work_.tol);
             return;
@@ -175,10 +174,7 @@ private:
                 if (beside && !r.extension && !ends_at(a, e, lo, hi)) continue;
                 const auto gap = gap_near(a, b, e.from + lo * d, e.from + hi * d);
                 if (!gap) continue;
-                JointRecord j;
-                j.kind = "butt";
-                j.a = sheet(a).key, j.b = sheet(b).key;
-                j.bodies = {sheet(a).body, sheet(b).body};
+                JointRecord j = between("butt", a, b);
                 j.gap = std::max(0.0, *gap), j.length = hi - lo, j.moved = r.moved;
                 j.place = e.from + 0.5 * (lo + hi) * d;
                 const int number = add_joint(model_, work_, j);
@@ -217,10 +213,7 @@ private:
                 const double s = (flat(k.from) - from).dot(d), t = (flat(k.to) - from).dot(d);
                 const double overlap = std::min(length, std::max(s, t)) - std::max(0.0, std::min(s, t));
                 if (overlap <= 10 * work_.tol || e.out.dot(k.out) > 0) continue;
-                JointRecord j;
-                j.kind = "step";
-                j.a = sheet(a).key, j.b = sheet(b).key;
-                j.bodies = {sheet(a).body, sheet(b).body};
+                JointRecord j = between("step", a, b);
                 j.length = overlap;
                 j.place = 0.25 * (e.from + e.to + k.from + k.to);
                 const int number = add_joint(model_, work_, j);

@@ -1,7 +1,7 @@
 // Ties that the plan names outright: edges of some bodies to the sheets of others.
 #include "body/named.hpp"
-#include "core/keys.hpp"
 #include "join/work.hpp"
+#include "model/sheet_values.hpp"
 
 #include <fmt/format.h>
 
@@ -12,8 +12,7 @@ namespace halvo {
 namespace {
 
 bool is_of(const Sheet& s, const Assembly& solids, const std::vector<std::string>& patterns) {
-    const auto given = [&](const std::string& p) { return p == s.key || p == s.wall; };
-    return std::any_of(patterns.begin(), patterns.end(), given) || (s.body >= 0 && is_named(solids.bodies[static_cast<std::size_t>(s.body)], patterns));
+    return has_id(s, patterns) || (s.body >= 0 && is_named(solids.bodies[static_cast<std::size_t>(s.body)], patterns));
 }
 
 // Does an edge of one sheet run over another, skin to skin within reach?
@@ -33,8 +32,7 @@ bool runs_over(const Curve& c, const Sheet& from, const Sheet& onto, const Sheet
 void find_ties(const Model& model, const Assembly& solids, JoinWork& work) {
     const auto uses = sheets_at_edges(model);
     for (const TieRule& rule : work.options->ties) {
-        std::optional<Box3> within;
-        if (rule.within) within = Box3(rule.within->min() - solids.shift, rule.within->max() - solids.shift);
+        const auto within = own_box(rule.within, solids);
         bool any = false;
         for (std::size_t o = 0; o < model.sheets.size(); ++o) {
             const Sheet& onto = model.sheets[o];
@@ -47,8 +45,7 @@ void find_ties(const Model& model, const Assembly& solids, JoinWork& work) {
                 const Curve& c = model.edges[e].curve;
                 if (!is_of(from, solids, rule.between[0]) || (within && !within->contains(c.middle()))) continue;
                 if (!runs_over(c, from, onto, work.sheets[o], rule.reach)) continue;
-                JointRecord j;
-                j.kind = "tie", j.a = from.key, j.b = onto.key, j.bodies = {from.body, onto.body};
+                JointRecord j = joint_record("tie", from.key, from.body, onto.key, onto.body);
                 j.length = c.length(), j.place = c.middle();
                 j.gap = std::max(0.0, std::abs(onto.chart.height(c.middle())) - 0.5 * onto.thickness.max);
                 const int number = add_joint(model, work, j);

@@ -176,6 +176,10 @@ bool unite_coplanar(Model& model, const Assembly& solids);
 /// vertex next to that.
 [[nodiscard]] Vec3 snapped_to_sheet(const Model& model, const SheetState& state, const Sheet& sheet, const Vec3& p);
 
+/// A joint still to be added, with the gap and the middle of the contact, if there are points of one.
+[[nodiscard]] JointRecord joint_record(std::string kind, const std::string& a, int body_a, const std::string& b, int body_b,
+                                       const std::vector<ContactPoint>& contact = {});
+
 /// Adds a joint: its number, -1 when it is refused, -2 when an earlier run recorded it already.
 int add_joint(const Model& model, JoinWork& work, JointRecord joint);
 

@@ -1,6 +1,7 @@
 #include "mesh/divisions.hpp"
 
 #include "core/groups.hpp"
+#include "model/sheet_values.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -84,8 +85,7 @@ double across(const Model& model, const Region& r) {
 
 bool fits(const SizeRule& rule, const Model& model, const Sheet& s) {
     if (!rule.points.empty()) return false;  // it speaks of edges
-    if (!rule.sheet.empty() && std::none_of(rule.sheet.begin(), rule.sheet.end(), [&](const std::string& k) { return k == s.key || k == s.wall; }))
-        return false;
+    if (!rule.sheet.empty() && !has_id(s, rule.sheet)) return false;
     if (!rule.within) return true;
     for (const Region& r : s.regions)
         for (const auto& loop : r.loops)
@@ -202,7 +202,7 @@ private:
             of_group[g] = std::max(of_group[g], static_cast<int>(std::lround(sum.back())));
         }
         for (std::size_t e = 0; e < model_.edges.size(); ++e)
-            if (of_group[root(e)] > all.counts[e] && count_[root(e)] > 0 && !member_only(e)) all.counts[e] = of_group[root(e)];
+            if (of_group[root(e)] > all.counts[e] && !member_only(e)) all.counts[e] = of_group[root(e)];
         for (const auto& [e, sum] : density) {
             auto& places = all.places[e];
             std::size_t k = 0;

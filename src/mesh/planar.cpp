@@ -58,13 +58,17 @@ struct CellHash {
 };
 using CellMap = std::unordered_map<std::pair<int, int>, std::vector<std::pair<Vec2, double>>, CellHash>;
 
+std::pair<int, int> cell_of(const Vec2& p, double size) {
+    return {static_cast<int>(std::floor(p.x() / size)), static_cast<int>(std::floor(p.y() / size))};
+}
+
 // Buckets of points for "is anything nearer than d".
 class Nearby {
 public:
     explicit Nearby(double size) : size_(size) {}
-    void add(const Vec2& p, double keep_off) { cells_[cell(p)].push_back({p, keep_off}); }
+    void add(const Vec2& p, double keep_off) { cells_[cell_of(p, size_)].push_back({p, keep_off}); }
     [[nodiscard]] bool clear(const Vec2& p) const {
-        const auto [cx, cy] = cell(p);
+        const auto [cx, cy] = cell_of(p, size_);
         for (int i = -2; i <= 2; ++i)
             for (int j = -2; j <= 2; ++j)
                 if (const auto it = cells_.find({cx + i, cy + j}); it != cells_.end())
@@ -75,7 +79,7 @@ public:
 
     /// Distance to the nearest point, as far as two cells reach.
     [[nodiscard]] double distance(const Vec2& p) const {
-        const auto [cx, cy] = cell(p);
+        const auto [cx, cy] = cell_of(p, size_);
         double d = 2 * size_;
         for (int i = -2; i <= 2; ++i)
             for (int j = -2; j <= 2; ++j)
@@ -85,9 +89,6 @@ public:
     }
 
 private:
-    [[nodiscard]] std::pair<int, int> cell(const Vec2& p) const {
-        return {static_cast<int>(std::floor(p.x() / size_)), static_cast<int>(std::floor(p.y() / size_))};
-    }
     double size_;
     CellMap cells_;
 };
@@ -167,7 +168,7 @@ public:
             const double length = (b - a).norm();
             if (length > 0.6 * size_) return;
             finest = std::min(finest, length);
-            cells_[cell(0.5 * (a + b))].push_back({0.5 * (a + b), length});
+            cells_[cell_of(0.5 * (a + b), size_)].push_back({0.5 * (a + b), length});
         };
         // Rows round holes see to their own surroundings.
         if (!o.polygons.empty())
@@ -180,7 +181,7 @@ public:
     [[nodiscard]] int level_at(const Vec2& p) const {
         if (levels_ == 0) return 0;
         double size = size_;
-        const auto [cx, cy] = cell(p);
+        const auto [cx, cy] = cell_of(p, size_);
         const int reach = static_cast<int>(std::ceil(1 / slope_));
         for (int i = -reach; i <= reach; ++i)
             for (int j = -reach; j <= reach; ++j)
@@ -190,9 +191,6 @@ public:
     }
 
 private:
-    [[nodiscard]] std::pair<int, int> cell(const Vec2& p) const {
-        return {static_cast<int>(std::floor(p.x() / size_)), static_cast<int>(std::floor(p.y() / size_))};
-    }
     double size_, slope_;
     int levels_ = 0;
     CellMap cells_;

@@ -6,6 +6,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
+#include <optional>
 #include <set>
 
 namespace halvo {
@@ -62,40 +64,54 @@ Foot foot_on(const std::vector<Vec3>& x, const Vec3& p) {
 
 }  // namespace
 
+// Shell elements of one sheet, with a tree over their boxes.
+struct SheetElements {
+    std::vector<int> elements;
+    std::vector<Box3> boxes;
+    std::set<int> nodes;
+    std::optional<BoxTree> tree;
+};
+
+std::map<int, SheetElements> elements_of_tied_sheets(const Model& model, const Mesh& mesh) {
+    std::map<int, SheetElements> out;
+    for (const Tie& t : model.ties) out[t.onto.value];
+    for (std::size_t e = 0; e < mesh.elements.size() && !out.empty(); ++e) {
+        const Element& k = mesh.elements[e];
+        const auto it = k.kind == ElementKind::shell ? out.find(k.sheet) : out.end();
+        if (it == out.end()) continue;
+        it->second.elements.push_back(static_cast<int>(e));
+        Box3& box = it->second.boxes.emplace_back();
+        for (std::size_t i = 0; i < k.count; ++i) box.extend(mesh.nodes[ix(k.nodes[i])]), it->second.nodes.insert(k.nodes[i]);
+    }
+    for (auto& [sheet, s] : out) s.tree.emplace(s.boxes);
+    return out;
+}
+
 std::vector<TiedNode> tied_nodes(const Model& model, const Mesh& mesh, const std::vector<std::vector<int>>& on_edge) {
+    const auto sheets = elements_of_tied_sheets(model, mesh);
     std::vector<TiedNode> out;
     for (const Tie& t : model.ties) {
-        std::vector<int> elements;
-        std::vector<Box3> boxes;
-        std::set<int> own;
-        for (std::size_t e = 0; e < mesh.elements.size(); ++e) {
-            const Element& k = mesh.elements[e];
-            if (k.kind != ElementKind::shell || k.sheet != t.onto.value) continue;
-            elements.push_back(static_cast<int>(e));
-            boxes.emplace_back();
-            for (std::size_t i = 0; i < k.count; ++i) boxes.back().extend(mesh.nodes[ix(k.nodes[i])]), own.insert(k.nodes[i]);
-        }
-        if (elements.empty()) continue;
-        const BoxTree tree(boxes);
+        const SheetElements& onto = sheets.at(t.onto.value);
+        if (onto.elements.empty()) continue;
         std::set<int> nodes;
         for (EdgeId e : t.edges) nodes.insert(on_edge[e.index()].begin(), on_edge[e.index()].end());
         for (int n : nodes) {
-            if (own.count(n)) continue;
+            if (onto.nodes.count(n)) continue;
             const Vec3& p = mesh.nodes[ix(n)];
             const Vec3 foot = model.sheets[t.onto.index()].chart.foot(p);
             Box3 near(foot, foot);
-            const double slack = 0.05 * boxes[0].diagonal().norm();
+            const double slack = 0.05 * onto.boxes[0].diagonal().norm();
             near.min().array() -= slack, near.max().array() += slack;
             TiedNode best{n, -1, {}, Vec3::Zero()};
             double least = std::numeric_limits<double>::max();
-            for (int i : tree.touching(near)) {
-                const Element& k = mesh.elements[ix(elements[ix(i)])];
+            for (int i : onto.tree->touching(near)) {
+                const Element& k = mesh.elements[ix(onto.elements[ix(i)])];
                 std::vector<Vec3> x;
                 for (std::size_t j = 0; j < k.count; ++j) x.push_back(mesh.nodes[ix(k.nodes[j])]);
                 const Foot f = foot_on(x, foot);
                 if (f.past > outside || f.past >= least) continue;
                 least = f.past;
-                best = {n, elements[ix(i)], f.weights, p - f.point};
+                best = {n, onto.elements[ix(i)], f.weights, p - f.point};
             }
             if (best.element >= 0) out.push_back(best);
         }

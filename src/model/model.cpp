@@ -237,6 +237,19 @@ void fill_thickness(const Model& model, Sheet& sheet) {
     sheet.thickness = {low, area > 0 ? sum / area : 0, high};
 }
 
+void take_as_it_is(const Model& model, Sheet& sheet, double thickness) {
+    sheet.field.constant = thickness;
+    sheet.thickness = {thickness, thickness, thickness};
+    for (Region& r : sheet.regions) {
+        r.own_area = r.area;
+        for (auto& loop : region_polygons(model, sheet.chart, r, model.tolerance.chord)) sheet.own_outline.push_back(std::move(loop));
+    }
+}
+
+bool has_id(const Sheet& sheet, const std::vector<std::string>& ids) {
+    return std::any_of(ids.begin(), ids.end(), [&](const std::string& k) { return k == sheet.key || k == sheet.wall; });
+}
+
 Vec3 section_offset(const Member& member, const Vec3& p) {
     if (member.offset == Vec2::Zero()) return Vec3::Zero();
     const Frame axes = member.axis.frame(member.axis.parameter(p));

@@ -15,4 +15,10 @@ namespace halvo {
 /// Least, mean and largest thickness over a sheet's regions, from its field.
 void fill_thickness(const Model& model, Sheet& sheet);
 
+/// A sheet whose surface no solid is behind on two sides: one thickness, all of its area its own.
+void take_as_it_is(const Model& model, Sheet& sheet, double thickness);
+
+/// Is the sheet, or the wall that it is the midsurface of, among the ids?
+[[nodiscard]] bool has_id(const Sheet& sheet, const std::vector<std::string>& ids);
+
 }  // namespace halvo
