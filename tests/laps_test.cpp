@@ -8,19 +8,6 @@ using make::box;
 
 namespace {
 
-void expect_whole(const Job& j) {
-    EXPECT_EQ(connected_parts(j.model).count, 1);
-    EXPECT_EQ(j.mesh.parts, 1);
-    EXPECT_TRUE(j.proof.within_bounds) << (j.proof.outside.empty() ? "" : j.proof.outside[0]);
-    for (const ContactProof& c : j.proof.contacts) EXPECT_TRUE(c.joined);
-    check_mesh(j.model, j.mesh);
-}
-
-Items moved(Items items) {
-    for (auto& i : items) i.solid = make::moved(i.solid, anywhere());
-    return items;
-}
-
 Plan lapping(LapsAs way) {
     Plan p;
     p.join.laps = way;

@@ -32,21 +32,6 @@ std::set<int> shell_nodes(const Mesh& m) {
     return out;
 }
 
-// One part that stands for all of the solids.
-void expect_whole(const Job& j) {
-    EXPECT_EQ(connected_parts(j.model).count, 1);
-    EXPECT_EQ(j.mesh.parts, 1);
-    EXPECT_TRUE(j.proof.within_bounds);
-    for (const ContactProof& c : j.proof.contacts)
-        EXPECT_TRUE(c.joined) << j.solids.bodies[static_cast<std::size_t>(c.a)].name << " and " << j.solids.bodies[static_cast<std::size_t>(c.b)].name;
-    check_mesh(j.model, j.mesh);
-}
-
-Items moved(Items items, const Eigen::Isometry3d& m) {
-    for (auto& i : items) i.solid = make::moved(i.solid, m);
-    return items;
-}
-
 }  // namespace
 
 TEST(Structure, PlatesWithWeldGapsNeedTheReach) {

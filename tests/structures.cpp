@@ -6,6 +6,11 @@ namespace test {
 
 using make::box;
 
+Items moved(Items items, const Eigen::Isometry3d& m) {
+    for (auto& i : items) i.solid = make::moved(i.solid, m);
+    return items;
+}
+
 make::Item bar(const std::string& name, const Vec3& from, const Vec3& to, double width, double depth, double wall, const Vec3& up) {
     const Vec3 along = to - from, x = along.cross(up).normalized();
     return {name, make::moved(make::extrude(make::rectangular_tube(width, depth, wall, 0), along.norm()), make::place(from, along, x))};

@@ -6,6 +6,7 @@ namespace test {
 
 using Items = std::vector<make::Item>;
 
+[[nodiscard]] Items moved(Items items, const Eigen::Isometry3d& m = anywhere());
 /// Rectangular tube `depth` high (along `up`) and `width` wide between two points.
 [[nodiscard]] make::Item bar(const std::string& name, const Vec3& from, const Vec3& to, double width, double depth, double wall, const Vec3& up);
 /// A profile carried along straight lengths and bends, from `at` along `along` with its x axis towards `x`. A bend turns by `angle`

@@ -140,6 +140,15 @@ void check_mesh(const Model& model, const Mesh& mesh) {
     EXPECT_NEAR(found, free, (straight ? 1e-9 : 0.03) * std::max(free, 1.0));
 }
 
+void expect_whole(const Job& job) {
+    EXPECT_EQ(connected_parts(job.model).count, 1);
+    EXPECT_EQ(job.mesh.parts, 1);
+    EXPECT_TRUE(job.proof.within_bounds) << (job.proof.outside.empty() ? "" : job.proof.outside[0]);
+    for (const ContactProof& c : job.proof.contacts)
+        EXPECT_TRUE(c.joined) << job.solids.bodies[static_cast<std::size_t>(c.a)].name << " and " << job.solids.bodies[static_cast<std::size_t>(c.b)].name;
+    check_mesh(job.model, job.mesh);
+}
+
 Ran halvo_command(const std::string& arguments, const fs::path& where) {
     const Folder folder;
     const fs::path out = folder / "out", err = folder / "err";

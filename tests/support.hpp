@@ -49,6 +49,9 @@ private:
 /// sheets kept, normals along the sheets' own.
 void check_mesh(const Model& model, const Mesh& mesh);
 
+/// One part that stands for all of the solids: within the proof's bounds, every contact a joint, and a mesh as it must be.
+void expect_whole(const Job& job);
+
 struct Ran {
     int code = -1;
     std::string out, err;
