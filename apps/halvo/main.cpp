@@ -57,11 +57,11 @@ int do_run(const RunArguments& a, const Common& common) {
             throw Error(ErrorKind::usage, fmt::format("{}: holds stages up to {}; start from there", (out / "model.halvo").string(), job.stage));
         job.plan = plan;
         const std::string was = job.solids.sha256;
-        std::string now = was;
         // Meshing alone asks nothing of the solids' surfaces: that the file is still the same is enough.
-        if (from == Stage::mesh && until == Stage::mesh) now = file_sha256(plan.source.file);
-        else run(job, Stage::read, Stage::survey, observer), now = job.solids.sha256;
-        if (now != was) throw Error(ErrorKind::usage, fmt::format("{}: the file has changed since the model was made; run all stages again", plan.source.file));
+        if (from == Stage::mesh && until == Stage::mesh) job.solids.sha256 = file_sha256(plan.source.file);
+        else run(job, Stage::read, Stage::survey, observer);
+        if (job.solids.sha256 != was)
+            throw Error(ErrorKind::usage, fmt::format("{}: the file has changed since the model was made; run all stages again", plan.source.file));
     }
     job.plan = plan;
     run(job, from, until, observer);
@@ -186,7 +186,7 @@ int do_demo(const std::string& out, const Common& common) {
         draw(fs::path(out) / f.name, job, f.options);
         fmt::print("figure {}\n", (fs::path(out) / f.name).string());
     }
-    fmt::print("\nWhat else stands on the site: bent, moulded and scanned parts, each to its shells:\n");
+    fmt::print("\nWhat else stands on the site: bent, moulded and scanned parts:\n");
     const auto show_run = [&](const char* name, const char* figure, const DrawOptions& view) {
         RunArguments part;
         part.input = (folder / name).string(), part.out = (fs::path(out) / fs::path(figure).stem()).string();

@@ -26,8 +26,9 @@ std::string dimensions(const Section& s) {
 
 void print_run(const Job& job) {
     const Model& m = job.model;
-    fmt::print("{}: {} {} -> {} sheets, {} members, {} sections\n", job.solids.file, job.solids.bodies.size(),
-               job.solids.bodies.size() == 1 ? "body" : "bodies", m.sheets.size(), m.members.size(), m.sections.size());
+    const auto several = [](std::size_t n, const char* what) { return fmt::format("{} {}{}", n, what, n == 1 ? "" : "s"); };
+    fmt::print("{}: {} {} -> {}, {}, {}\n", job.solids.file, job.solids.bodies.size(), job.solids.bodies.size() == 1 ? "body" : "bodies",
+               several(m.sheets.size(), "sheet"), several(m.members.size(), "member"), several(m.sections.size(), "section"));
     std::map<std::string, std::pair<int, double>> seam_kinds;
     for (const Seam& s : seams(m)) ++seam_kinds[s.kind].first, seam_kinds[s.kind].second += m.length(s.edge);
     if (!seam_kinds.empty()) {
@@ -45,17 +46,19 @@ void print_run(const Job& job) {
     }
     const Mesh& k = job.mesh;
     if (!k.elements.empty())
-        fmt::print("  mesh     {} nodes, {} quads, {} trias, {} lines, {} links; {:.1f} % quads, scaled Jacobian {:.2f} worst, {:.2f} mean; {} connected {}\n",
-                   k.nodes.size(), k.quads, k.trias, k.lines, k.links, 100 * k.quality.quad_share, k.quality.min_scaled_jacobian,
-                   k.quality.mean_scaled_jacobian, k.parts, k.parts == 1 ? "part" : "parts");
+        fmt::print(
+            "  mesh     {} nodes, {} quads, {} trias, {} lines, {} links{}; {:.1f} % quads, scaled Jacobian {:.2f} worst, {:.2f} mean; {} connected {}\n",
+            k.nodes.size(), k.quads, k.trias, k.lines, k.links, k.ties.empty() ? "" : fmt::format(", {} tied nodes", k.ties.size()), 100 * k.quality.quad_share,
+            k.quality.min_scaled_jacobian, k.quality.mean_scaled_jacobian, k.parts, k.parts == 1 ? "part" : "parts");
     if (job.stage == "prove") {
         const Proof& p = job.proof;
         const auto open = std::count_if(p.contacts.begin(), p.contacts.end(), [](const ContactProof& c) { return !c.joined; });
-        fmt::print("  prove    volume {:+.3f} % in all, worst body {:+.3f} %{}; mass centre off by {:.2f} mm\n", 100 * p.volume_error, 100 * p.worst_body_error,
+        fmt::print("  prove    volume {:+.3f} % in all, worst body {:+.3f} %{}, bound {:g} %; mass centre off by {:.2f} mm\n", 100 * p.volume_error,
+                   100 * p.worst_body_error,
                    p.worst_body >= 0 && static_cast<std::size_t>(p.worst_body) < job.solids.bodies.size()
                        ? " (" + job.solids.bodies[static_cast<std::size_t>(p.worst_body)].name + ")"
                        : "",
-                   p.centroid_error);
+                   100 * job.plan.prove.volume, p.centroid_error);
         fmt::print("           skin covered {:.1f} %", 100 * p.coverage);
         if (!p.uncovered.empty()) fmt::print(", largest uncovered patch {} mm2 at {}", number(p.uncovered[0].area), at(p.uncovered[0].place, job.solids.shift));
         fmt::print("; {} contacts of the solids, {} without a joint\n", p.contacts.size(), open);

@@ -131,7 +131,9 @@ Content compose_survey(const Job& job) {
             if (!e.degenerate) out.scene.lines.push_back({e.curve.sampled(0.2, 12), ink, 0.8, false, false});
     }
     if (high > 0) {
-        values.insert(low), values.insert(high);
+        // A scale for one thickness alone begins at nothing; that is no thickness of the part, and stands without a number.
+        if (low > 0) values.insert(low);
+        values.insert(high);
         out.scale = Scale{"wall thickness", "mm", low, high, {values.begin(), values.end()}};
     }
     out.legend.push_back({"no wall", "", neutral, 1, false, true});
