@@ -129,3 +129,52 @@ TEST(OwnKey, TellsBodiesApartAndKeepsTheKind) {
     EXPECT_EQ(a, own_key(in_part, "body-aaaaaa"));
     EXPECT_EQ(a.rfind("wall-", 0), 0u);
 }
+
+TEST(Axis, SplinesCarryTheirFrameWithoutTurningIt) {
+    // One turn of a helix: against the normal of the curve, such a frame turns back by torsion times length.
+    constexpr double a = 100, b = 20;
+    constexpr int n = 120;
+    const double c = std::hypot(a, b), length = 2 * pi * c, torsion = b / (c * c);
+    std::vector<Vec3> points, tangents;
+    for (int i = 0; i <= n; ++i) {
+        const double t = 2 * pi * i / n;
+        points.emplace_back(a * std::cos(t), a * std::sin(t), b * t);
+        tangents.push_back(Vec3(-a * std::sin(t), a * std::cos(t), b) / c);
+    }
+    const Frame start = Frame::with_zx(points[0], tangents[0], -Vec3::UnitX());  // x along the curve's normal
+    const Axis axis(start, {Curve::polyline(points, tangents)});
+    EXPECT_NEAR(axis.length(), length, 1e-6 * length);
+    const Frame end = axis.frame(axis.length());
+    EXPECT_LT(end.z.cross(tangents.back()).norm(), 1e-9);
+    const Vec3 normal = -Vec3::UnitX(), binormal = end.z.cross(normal);
+    const double turn = std::atan2(end.x.dot(binormal), end.x.dot(normal));
+    EXPECT_NEAR(std::remainder(turn + torsion * length, 2 * pi), 0, 1e-5);
+    for (const double s : {0.0, 0.1, 0.37, 0.5, 0.93}) {
+        EXPECT_NEAR(axis.parameter(axis.at(s * length)), s * length, 1e-5 * length);
+        const Frame f = axis.frame(s * length);
+        EXPECT_NEAR(f.x.dot(f.z), 0, 1e-12);
+        EXPECT_NEAR(f.x.cross(f.y).dot(f.z), 1, 1e-12);
+    }
+}
+
+TEST(Axis, ShiftedSplinesAreParallelCurves) {
+    // In a plane a curve beside another is shorter by the shift times the angle turned (Steiner).
+    std::vector<Vec3> points, tangents;
+    constexpr int n = 200;
+    for (int i = 0; i <= n; ++i) {
+        const double x = 400.0 * i / n;
+        points.emplace_back(x, 0.0005 * x * x, 0);
+        tangents.push_back(Vec3(1, 0.001 * x, 0).normalized());
+    }
+    const Axis axis(Frame::with_zx(points[0], tangents[0], Vec3::UnitY()), {Curve::polyline(points, tangents)});
+    const double turned = std::atan(0.4);
+    double inside = 0, part = 0;
+    for (const Curve& c : axis.between(0, axis.length(), {30, 0})) inside += c.length();
+    EXPECT_NEAR(inside, axis.length() - 30 * turned, 1e-5 * inside);
+    for (const Curve& c : axis.between(50, 150)) part += c.length();
+    EXPECT_NEAR(part, 100, 1e-4);
+    EXPECT_FALSE(axis.closed(1e-3));
+    // There and back: the same points.
+    const Axis back = axis.reversed();
+    EXPECT_LT((back.at(70) - axis.at(axis.length() - 70)).norm(), 1e-6);
+}

@@ -65,6 +65,18 @@ TEST(Curve, NearestIsTheFoot) {
     EXPECT_NEAR(Curve::segment({0, 0, 0}, {10, 0, 0}).nearest({4, 3, 2}), 4, 1e-14);
 }
 
+TEST(Curve, BoxHoldsTheWholeCurve) {
+    const Frame f = Frame::with_zx(Vec3(5, -3, 2), Vec3(0.3, -0.5, 0.8), Vec3(1, 0.2, 0));
+    const Curve ellipse{EllipseCurve{f, 80, 18.5}, 0.4, 5.9};
+    std::vector<Vec3> points;
+    for (int i = 0; i <= 12; ++i) points.push_back(ellipse.point(0.4 + 5.5 * i / 12));
+    for (const Curve& c : {ellipse, Curve::polyline(points)}) {
+        Box3 b = c.box();
+        b.min().array() -= 1e-9, b.max().array() += 1e-9;
+        for (int i = 0; i <= 5000; ++i) ASSERT_TRUE(b.contains(c.point(c.t0 + (c.t1 - c.t0) * i / 5000)));
+    }
+}
+
 TEST(Curve, BoxOfAnArcIsExact) {
     const Box3 b = arc(10, pi / 4, 5 * pi / 4).box();
     EXPECT_NEAR(b.min().x(), -10, 1e-12);

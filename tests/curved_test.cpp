@@ -56,6 +56,29 @@ TEST_P(CurvedWall, IsTheSameAnywhere) {
     EXPECT_EQ(there.proof.within_bounds, here.proof.within_bounds);
 }
 
+// As a mesh file has it: corners on the surfaces in single precision, nothing said of what the surfaces are.
+TEST_P(CurvedWall, IsWholeFromFacets) {
+    const CurvedPart& p = part();
+    const Job exact = job_of(p.solid());
+    const Folder folder;
+    for (const auto& [chord, angle] : {std::pair(0.2, 0.35), std::pair(0.05, 0.15)}) {
+        SCOPED_TRACE(chord);
+        make::write_stl((folder / "part.stl").string(), {make::tessellated(p.solid(), chord, angle)}, true);
+        Job job;
+        job.plan.source.file = (folder / "part.stl").string(), job.plan.source.unit = "mm";
+        run(job);
+        EXPECT_EQ(connected_parts(job.model).count, 1);
+        EXPECT_GT(job.proof.coverage, p.coverage - 0.02);
+        EXPECT_NEAR(total_area(job.model) / total_area(exact.model), 1, 2e-3);
+        for (const Sheet& s : job.model.sheets) {
+            if (p.thickness > 0) {
+                EXPECT_NEAR(s.thickness.mean, p.thickness, 1e-3 * p.thickness);
+            }
+        }
+        check_mesh(job.model, job.mesh);
+    }
+}
+
 INSTANTIATE_TEST_SUITE_P(Every, CurvedWall, testing::Range(0, static_cast<int>(curved_parts().size())), part_name);
 
 TEST(Curved, InchesAreTheSamePart) {

@@ -1,6 +1,10 @@
 // Every part and assembly of the collection: at several sizes the mesh is right, and turned, far away, with shuffled
 // faces and in inches the model is the same.
+#include "curved_parts.hpp"
 #include "parts.hpp"
+#include "structures.hpp"
+
+#include <halvo/quality.hpp>
 
 #include <gtest/gtest.h>
 
@@ -118,3 +122,29 @@ TEST_P(FlatSolid, IsTheSameAnywhere) {
 
 INSTANTIATE_TEST_SUITE_P(Every, JoinedAssembly, testing::ValuesIn(joined_assemblies()), name_of);
 INSTANTIATE_TEST_SUITE_P(Every, FlatSolid, testing::ValuesIn(flat_solids()), name_of);
+
+// What an analyst asks of a mesh, over all parts and structures at the size that comes by itself.
+TEST(MeshQuality, OverEveryPartAndStructure) {
+    std::vector<Named> all = joined_assemblies();
+    for (const Named& n : flat_solids()) all.push_back(n);
+    for (const CurvedPart& p : curved_parts()) all.push_back({p.name, {{p.name, p.solid()}}});
+    for (const auto& [name, items] : {std::pair("plates", three_plates(0.4)), std::pair("frame", welded_frame()), std::pair("hats", hats_on_plate()),
+                                      std::pair("posts", deck_on_posts()), std::pair("hood", hood_with_rails()), std::pair("saddle", pipe_with_saddle())})
+        all.push_back({name, items});
+    Plan plan;
+    plan.join.reach = 4;
+    int shells = 0, quads = 0, low = 0, folded = 0;
+    for (const Named& n : all) {
+        SCOPED_TRACE(n.name);
+        const Job j = job_of(n.items, plan);
+        for (const Element& e : j.mesh.elements) {
+            if (e.kind != ElementKind::shell) continue;
+            const ElementMeasures m = measures(j.mesh, e);
+            ++shells, quads += e.count == 4, low += m.scaled_jacobian<0.6, folded += m.warpage> 15;
+            EXPECT_GE(m.scaled_jacobian, 0.3);
+        }
+    }
+    EXPECT_GE(quads, 0.97 * shells);
+    EXPECT_LE(low, 0.01 * shells);
+    EXPECT_EQ(folded, 0);
+}

@@ -149,3 +149,65 @@ TEST(MeshRules, SameElementsWhereNothingChanged) {
     EXPECT_EQ(places(fine.mesh, fine.model, fine.model.sheets[1].wall), places(before.mesh, before.model, before.model.sheets[1].wall));
     EXPECT_GT(fine.mesh.elements.size(), 4 * before.mesh.elements.size() / 2);
 }
+
+TEST(MeshRules, EdgesFarShorterThanElementsAreClosed) {
+    // A plate with a step of 0.2 mm in its outline and a chamfer of 0.3 mm at a corner.
+    const make::Solid s = make::extrude({make::polygon({{0, 0}, {100, 0}, {100, 59.7}, {99.7, 60}, {50, 60}, {50, 59.8}, {0, 59.8}})}, 3);
+    const Assembly a = solids_of({{"part", s}});
+    Model m = halve(a);
+    join(m, a);
+    MeshOptions o;
+    o.size = 10;
+    EXPECT_EQ(bridged_edges(m, o).size(), 2u);
+    const Mesh closed = mesh(m, o);
+    EXPECT_GT(closed.quality.min_scaled_jacobian, 0.9);
+    EXPECT_EQ(closed.quality.quad_share, 1);
+    double area = 0;
+    for (const Element& e : closed.elements)
+        for (std::size_t k = 1; k + 1 < e.count; ++k) {
+            const auto at = [&](std::size_t i) { return closed.nodes[static_cast<std::size_t>(e.nodes[i])]; };
+            area += 0.5 * (at(k) - at(0)).cross(at(k + 1) - at(0)).norm();
+        }
+    EXPECT_NEAR(area, total_area(m), 0.2 * 10 + 0.3 * 10);  // no further off than the edges are long
+    o.bridge = 0;
+    const Mesh kept = mesh(m, o);
+    check_mesh(m, kept);
+    EXPECT_LT(kept.quality.min_scaled_jacobian, closed.quality.min_scaled_jacobian);
+}
+
+TEST(MeshRules, WhatDidNotChangeKeepsItsNumbers) {
+    const Folder f;
+    make::write_step((f / "plates.step").string(), three_plates(0.4));
+    spit(f / "plan.toml", "[source]\nfile = \"plates.step\"\n[join]\nreach = \"1 mm\"\n[mesh]\nsize = \"10 mm\"\n");
+    ASSERT_EQ(halvo_command("run plan.toml --out out", f.path()).code, 0);
+    const Job first = read_model(f / "out/model.halvo");
+    // Another size for one of the three plates.
+    std::string flange;
+    for (const Sheet& s : first.model.sheets)
+        if (first.solids.bodies[static_cast<std::size_t>(s.body)].name == "flange") flange = s.key;
+    ASSERT_FALSE(flange.empty());
+    spit(f / "plan.toml",
+         "[source]\nfile = \"plates.step\"\n[join]\nreach = \"1 mm\"\n[mesh]\nsize = \"10 mm\"\n[[size]]\nid = \"" + flange + "\"\nsize = \"4 mm\"\n");
+    const Ran again = halvo_command("run plan.toml --out out --from mesh --until mesh", f.path());
+    ASSERT_EQ(again.code, 0) << again.err;
+    const Job second = read_model(f / "out/model.halvo");
+    EXPECT_GT(second.mesh.nodes.size(), first.mesh.nodes.size());
+    // Nodes of the base, which does not touch the flange, are where they were under the numbers they had.
+    int base = 0, same = 0;
+    for (const Element& e : first.mesh.elements) {
+        if (e.kind != ElementKind::shell || first.solids.bodies[static_cast<std::size_t>(e.body)].name != "base") continue;
+        for (std::size_t k = 0; k < e.count; ++k) {
+            const auto n = static_cast<std::size_t>(e.nodes[k]);
+            ++base, same += first.mesh.nodes[n] == second.mesh.nodes[n];
+        }
+    }
+    EXPECT_GT(base, 100);
+    EXPECT_EQ(same, base);
+    for (std::size_t i = 0; i < first.mesh.elements.size(); ++i) {
+        const Element &a = first.mesh.elements[i], &b = second.mesh.elements[i];
+        if (a.kind == ElementKind::shell && first.solids.bodies[static_cast<std::size_t>(a.body)].name == "base") {
+            EXPECT_EQ(a.nodes, b.nodes);
+        }
+    }
+    check_mesh(second.model, second.mesh);
+}

@@ -5,6 +5,7 @@
 #include <gtest/gtest.h>
 
 #include <cmath>
+#include <functional>
 #include <random>
 
 using namespace test;
@@ -21,18 +22,18 @@ Vec2 slope(double x, double y) {
     return {25.0 / 110 * std::cos(x / 110) * std::cos(y / 90) + 0.0016 * (x - 150), -25.0 / 90 * std::sin(x / 110) * std::sin(y / 90)};
 }
 
-// Both skins half the thickness off a smooth middle, corners scattered along the normal, rims between.
-make::Facets panel(int nx, int ny, double noise) {
+// Both skins half the thickness off a smooth middle over a unit square, corners scattered along the normal, rims between.
+make::Facets skins(const std::function<Vec3(double, double)>& middle, int nx, int ny, double noise) {
     std::mt19937 random(7);
     std::normal_distribution<double> deviate(0, 1);
     make::Facets out{"panel", {}, {}};
+    constexpr double h = 1e-5;
     for (const double side : {1.0, -1.0})
         for (int i = 0; i <= nx; ++i)
             for (int j = 0; j <= ny; ++j) {
-                const double x = length * i / nx, y = width * j / ny;
-                const Vec2 s = slope(x, y);
-                const Vec3 n = Vec3(-s.x(), -s.y(), 1).normalized();
-                out.points.push_back(Vec3(x, y, height(x, y)) + side * (thick / 2 + noise * deviate(random)) * n);
+                const double u = 1.0 * i / nx, v = 1.0 * j / ny;
+                const Vec3 n = (middle(u + h, v) - middle(u - h, v)).cross(middle(u, v + h) - middle(u, v - h)).normalized();
+                out.points.push_back(middle(u, v) + side * (thick / 2 + noise * deviate(random)) * n);
             }
     const auto at = [&](int side, int i, int j) { return side * (nx + 1) * (ny + 1) + i * (ny + 1) + j; };
     const auto quad = [&](int a, int b, int c, int d) { out.facets.push_back({a, b, c}), out.facets.push_back({a, c, d}); };
@@ -46,6 +47,16 @@ make::Facets panel(int nx, int ny, double noise) {
     for (int j = 0; j < ny; ++j)
         quad(at(0, 0, j), at(0, 0, j + 1), at(1, 0, j + 1), at(1, 0, j)), quad(at(1, nx, j), at(1, nx, j + 1), at(0, nx, j + 1), at(0, nx, j));
     return out;
+}
+
+make::Facets panel(int nx, int ny, double noise) {
+    return skins([](double u, double v) { return Vec3(length * u, width * v, height(length * u, width * v)); }, nx, ny, noise);
+}
+
+// A hood that turns by 170 degrees along one way, bulges along the other, and is of no plain form.
+Vec3 hood(double u, double v) {
+    const double turn = 3.0 * (u - 0.5), y = width * (v - 0.5), r = 110 + 14 * std::cos(y / 70) + 6 * std::sin(2 * turn);
+    return {1.25 * r * std::sin(turn), y, r * std::cos(turn)};
 }
 
 double middle_area() {
@@ -69,6 +80,32 @@ TEST(Scan, FreeFormIsOneSheetAtItsThickness) {
         EXPECT_NEAR(j.model.sheets[0].area(), middle_area(), 1e-3 * middle_area());
         EXPECT_NEAR(j.model.sheets[0].thickness.mean, thick, 0.005 * thick);
         EXPECT_NEAR(j.proof.volume_error, 0, 1e-3);
+        EXPECT_GT(j.proof.coverage, 0.99);
+        EXPECT_TRUE(j.proof.within_bounds);
+        check_mesh(j.model, j.mesh);
+    }
+}
+
+TEST(Scan, SkinThatTurnsFarIsOneSheet) {
+    constexpr int n = 300;
+    constexpr double h = 0.5 / n;
+    double area = 0;
+    for (int i = 0; i < n; ++i)
+        for (int j = 0; j < n; ++j) {
+            const double u = (i + 0.5) / n, v = (j + 0.5) / n;
+            area += (hood(u + h, v) - hood(u - h, v)).cross(hood(u, v + h) - hood(u, v - h)).norm();
+        }
+    for (const auto& [nx, noise] : {std::pair(60, 0.0), std::pair(90, 0.02)}) {
+        SCOPED_TRACE(noise);
+        const Folder folder;
+        make::write_stl((folder / "hood.stl").string(), {skins(hood, nx, nx / 2, noise)}, true);
+        Job j;
+        j.plan.source.file = (folder / "hood.stl").string(), j.plan.source.unit = "mm";
+        run(j);
+        ASSERT_EQ(j.model.sheets.size(), 1u);
+        EXPECT_NEAR(j.model.sheets[0].area(), area, 1e-3 * area);
+        EXPECT_NEAR(j.model.sheets[0].thickness.mean, thick, 0.005 * thick);
+        EXPECT_NEAR(j.proof.volume_error, 0, 2e-3);
         EXPECT_GT(j.proof.coverage, 0.99);
         EXPECT_TRUE(j.proof.within_bounds);
         check_mesh(j.model, j.mesh);

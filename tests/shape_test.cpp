@@ -101,7 +101,7 @@ TEST(Fit, PlainSurfacesExactlyAndUnderScatter) {
             const auto fit = s.index() == 1   ? fit_cylinder(points, normals)
                              : s.index() == 2 ? fit_cone(points, normals)
                              : s.index() == 3 ? fit_sphere(points, normals)
-                                              : fit_torus(points, normals);
+                                              : fit_torus(points, points, normals);
             ASSERT_TRUE(fit.has_value()) << surface_name(s);
             EXPECT_NEAR(fit->rms, noise, noise > 0 ? 0.004 : 1e-8) << surface_name(s);
             if (const auto* c = std::get_if<CylinderSurface>(&fit->surface)) {

@@ -112,9 +112,10 @@ int do_draw(const DrawArguments& a, const Common& common) {
         run(job, Stage::read, a.colour == "coverage" ? Stage::prove : solid_only ? Stage::survey : Stage::mesh, terminal_observer(common.quiet));
         end_progress();
     }
-    const std::map<std::string, DrawOptions::Colour> colours = {{"body", DrawOptions::Colour::body},         {"thickness", DrawOptions::Colour::thickness},
-                                                                {"edges", DrawOptions::Colour::edges},       {"quality", DrawOptions::Colour::quality},
-                                                                {"coverage", DrawOptions::Colour::coverage}, {"joints", DrawOptions::Colour::joints}};
+    const std::map<std::string, DrawOptions::Colour> colours = {
+        {"body", DrawOptions::Colour::body},       {"thickness", DrawOptions::Colour::thickness}, {"edges", DrawOptions::Colour::edges},
+        {"quality", DrawOptions::Colour::quality}, {"coverage", DrawOptions::Colour::coverage},   {"joints", DrawOptions::Colour::joints},
+        {"gap", DrawOptions::Colour::gap}};
     o.colour = colours.at(a.colour);
     o.solid = a.show == "solid" || (a.show.empty() && !model);
     o.mesh_lines = a.lines || a.show == "mesh";
@@ -259,8 +260,8 @@ int dispatch(int argc, char** argv) {
     auto* draw_cmd = app.add_subcommand("draw", "a picture of a model or of a file's solids");
     draw_cmd->add_option("INPUT", da.input, "model.halvo, CAD file or plan")->required();
     draw_cmd->add_option("-o,--out", da.out, "PNG file")->required();
-    draw_cmd->add_option("--colour", da.colour, "body, thickness, edges, joints, quality, coverage")
-        ->check(CLI::IsMember({"body", "thickness", "edges", "quality", "coverage", "joints"}));
+    draw_cmd->add_option("--colour", da.colour, "body, thickness, edges, joints, gap, quality, coverage")
+        ->check(CLI::IsMember({"body", "thickness", "edges", "quality", "coverage", "joints", "gap"}));
     draw_cmd->add_option("--show", da.show, "solid, model, mesh")->check(CLI::IsMember({"solid", "model", "mesh"}));
     draw_cmd->add_flag("--lines", da.lines, "element edges");
     draw_cmd->add_flag("--worst", da.worst, "close-up of the worst element");

@@ -59,9 +59,13 @@ void print_run(const Job& job) {
                        ? " (" + job.solids.bodies[static_cast<std::size_t>(p.worst_body)].name + ")"
                        : "",
                    100 * job.plan.prove.volume, p.centroid_error);
+        double fillets = 0, solid = 0;
+        for (const BodyProof& b : p.bodies) fillets += b.left_out, solid += b.solid;
+        if (fillets > 0) fmt::print("           fillets at the roots of walls, {:.2f} % of the volume, are left out\n", 100 * fillets / solid);
         fmt::print("           skin covered {:.1f} %", 100 * p.coverage);
         if (!p.uncovered.empty()) fmt::print(", largest uncovered patch {} mm2 at {}", number(p.uncovered[0].area), at(p.uncovered[0].place, job.solids.shift));
-        fmt::print("; {} contacts of the solids, {} without a joint\n", p.contacts.size(), open);
+        fmt::print("; {} contacts of the solids, {} without a joint; {} rigid-body modes{}\n", p.contacts.size(), open, p.rigid_body_modes,
+                   p.mechanisms > 0 ? fmt::format(", {} of them mechanisms", p.mechanisms) : "");
         if (p.thickness.count > 0)
             fmt::print(
                 "           thickness off by {:.2g} % on the mean, {:.2g} % at 95 % of elements, {:.2g} % at worst{}; middle off by {:.2g} mm at worst\n",
@@ -160,7 +164,7 @@ void list_gaps(const Job& job) {
     for (const NearContact& k : job.model.near) ++open[bin(k.gap)];
     Table t({"gap mm", "joints", "left open", ""});
     t.row({"touching", std::to_string(touching), "0", std::string(static_cast<std::size_t>(std::min(touching, 40)), '#')});
-    for (std::size_t b = 0; widest > 0 && b < bins; ++b)
+    for (std::size_t b = 0; widest > 1e-6 && b < bins; ++b)
         t.row({fmt::format("{:.2f}-{:.2f}", widest * static_cast<double>(b) / bins, widest * static_cast<double>(b + 1) / bins), std::to_string(closed[b]),
                std::to_string(open[b]),
                std::string(static_cast<std::size_t>(std::min(closed[b], 40)), '#') + std::string(static_cast<std::size_t>(std::min(open[b], 40)), 'o')});

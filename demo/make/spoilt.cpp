@@ -11,16 +11,22 @@
 #include <BRepBuilderAPI_Transform.hxx>
 #include <BRepFilletAPI_MakeFillet.hxx>
 #include <BRepGProp.hxx>
+#include <BRepMesh_IncrementalMesh.hxx>
+#include <BRepOffsetAPI_MakePipe.hxx>
 #include <BRepPrimAPI_MakePrism.hxx>
 #include <BRepPrimAPI_MakeRevol.hxx>
+#include <BRepTools.hxx>
 #include <BRep_Builder.hxx>
 #include <GProp_GProps.hxx>
+#include <GeomAPI_Interpolate.hxx>
 #include <GeomAPI_PointsToBSplineSurface.hxx>
 #include <Geom_BSplineSurface.hxx>
 #include <IGESControl_Controller.hxx>
 #include <IGESControl_Writer.hxx>
 #include <Interface_Static.hxx>
+#include <Poly_Triangulation.hxx>
 #include <TColgp_Array2OfPnt.hxx>
+#include <TColgp_HArray1OfPnt.hxx>
 #include <TopExp.hxx>
 #include <TopExp_Explorer.hxx>
 #include <TopTools_IndexedMapOfShape.hxx>
@@ -78,6 +84,24 @@ Solid revolve(const std::vector<std::vector<Curve>>& loops, const Vec3& on, cons
     BRepBuilderAPI_MakeFace face(gp_Pln(gp_Pnt(0, 0, 0), gp_Dir(0, 0, 1)), wire(loops[0]), true);
     for (std::size_t i = 1; i < loops.size(); ++i) face.Add(wire(loops[i]));
     return wrap(BRepPrimAPI_MakeRevol(face.Face(), gp_Ax1(pnt(on), dir(axis)), angle).Shape());
+}
+
+Solid sweep(const std::vector<std::vector<Curve>>& loops, const std::vector<Vec3>& points, const Vec3& x, bool closed) {
+    const Handle(TColgp_HArray1OfPnt) through = new TColgp_HArray1OfPnt(1, static_cast<int>(points.size()));
+    for (std::size_t i = 0; i < points.size(); ++i) through->SetValue(static_cast<int>(i) + 1, pnt(points[i]));
+    GeomAPI_Interpolate spline(through, closed, 1e-7);
+    spline.Perform();
+    gp_Pnt start;
+    gp_Vec tangent;
+    spline.Curve()->D1(spline.Curve()->FirstParameter(), start, tangent);
+    const TopoDS_Wire spine = BRepBuilderAPI_MakeWire(BRepBuilderAPI_MakeEdge(spline.Curve()).Edge()).Wire();
+    const Solid profile = moved(wrap([&] {
+                                    BRepBuilderAPI_MakeFace face(gp_Pln(gp_Pnt(0, 0, 0), gp_Dir(0, 0, 1)), wire(loops[0]), true);
+                                    for (std::size_t i = 1; i < loops.size(); ++i) face.Add(wire(loops[i]));
+                                    return face.Shape();
+                                }()),
+                                place({start.X(), start.Y(), start.Z()}, {tangent.X(), tangent.Y(), tangent.Z()}, x));
+    return wrap(BRepOffsetAPI_MakePipe(spine, shape(profile)).Shape());
 }
 
 Solid rounded_edges(const Solid& s, double radius, const std::function<bool(const Vec3&)>& pick) {
@@ -179,6 +203,31 @@ void write_iges(const std::string& file, const std::vector<Item>& items, bool so
         if (!writer.AddShape(shape(i.solid))) throw std::runtime_error("cannot convert to IGES: " + i.name);
     writer.ComputeModel();
     if (!writer.Write(file.c_str())) throw std::runtime_error("cannot write " + file);
+}
+
+Facets tessellated(const Solid& s, double chord, double angle) {
+    Facets out;
+    TopoDS_Shape own = BRepBuilderAPI_Copy(shape(s)).Shape();  // facets of other fineness may hang on the original
+    BRepTools::Clean(own);
+    BRepMesh_IncrementalMesh mesher(own, chord, false, angle);
+    for (TopExp_Explorer ex(own, TopAbs_FACE); ex.More(); ex.Next()) {
+        const TopoDS_Face& face = TopoDS::Face(ex.Current());
+        TopLoc_Location at;
+        const auto mesh = BRep_Tool::Triangulation(face, at);
+        if (mesh.IsNull()) continue;
+        const int first = static_cast<int>(out.points.size()) - 1;  // the kernel counts from one
+        for (int i = 1; i <= mesh->NbNodes(); ++i) {
+            const gp_Pnt p = mesh->Node(i).Transformed(at);
+            out.points.emplace_back(p.X(), p.Y(), p.Z());
+        }
+        for (int i = 1; i <= mesh->NbTriangles(); ++i) {
+            std::array<int, 3> t{};
+            mesh->Triangle(i).Get(t[0], t[1], t[2]);
+            if (face.Orientation() == TopAbs_REVERSED) std::swap(t[1], t[2]);
+            out.facets.push_back({first + t[0], first + t[1], first + t[2]});
+        }
+    }
+    return out;
 }
 
 Facets scan(const halvo::Body& body, double spacing, double noise, unsigned seed) {

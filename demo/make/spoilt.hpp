@@ -12,6 +12,9 @@ namespace make {
 
 /// Profile loops in the plane z = 0 turned about the line through `on` along `axis` (both in that plane) by `angle`.
 [[nodiscard]] Solid revolve(const std::vector<std::vector<Curve>>& loops, const Vec3& on, const Vec3& axis, double angle);
+/// Profile loops in the plane z = 0 carried along a spline through points, its origin on the spline, turning with it; `x` is where the
+/// profile's x axis points at the start. `closed` joins the last point to the first.
+[[nodiscard]] Solid sweep(const std::vector<std::vector<Curve>>& loops, const std::vector<Vec3>& points, const Vec3& x, bool closed = false);
 /// Edges whose middle `pick` takes get a round of `radius`.
 [[nodiscard]] Solid rounded_edges(const Solid& s, double radius, const std::function<bool(const Vec3& middle)>& pick);
 /// Between a smooth surface through heights on a grid (spacing `step`) and the same surface lower by `thickness`.
@@ -47,6 +50,8 @@ struct Facets {
 /// Facets of about `spacing` on a body of planes and cylinders, corners on its surfaces and shared between faces, then each
 /// moved along its normal by a normal deviate of `noise`.
 [[nodiscard]] Facets scan(const halvo::Body& body, double spacing, double noise, unsigned seed = 1);
+/// The kernel's own tessellation: corners on the surfaces, at most `chord` off, turning by at most `angle` a step.
+[[nodiscard]] Facets tessellated(const Solid& s, double chord, double angle);
 void write_stl(const std::string& file, const std::vector<Facets>& parts, bool binary);
 void write_obj(const std::string& file, const std::vector<Facets>& parts);
 /// `form` is "ascii", "binary_little_endian" or "binary_big_endian".

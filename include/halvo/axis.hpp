@@ -5,8 +5,9 @@
 
 namespace halvo {
 
-/// Straight pieces and arcs, each going on smoothly from the one before. Positions are arc lengths from the start (mm);
-/// before the start and past the end the axis runs on straight. The section axes turn with the line about each arc's own axis.
+/// Straight pieces, arcs and splines (cubics through points), each going on smoothly from the one before. Positions are arc lengths from
+/// the start (mm); before the start and past the end the axis runs on straight. The section axes turn with the line about each arc's own
+/// axis, and along splines without turning about the line (double reflection, W. Wang et al., 2008).
 class Axis {
 public:
     Axis() = default;
@@ -16,6 +17,8 @@ public:
 
     [[nodiscard]] double length() const { return at_.empty() ? 0 : at_.back(); }
     [[nodiscard]] bool is_straight() const { return pieces_.size() == 1 && pieces_[0].is_line(); }
+    /// Does it end where it starts?
+    [[nodiscard]] bool closed(double tol) const { return !pieces_.empty() && (at(0) - at(length())).norm() <= tol && length() > 4 * tol; }
     [[nodiscard]] const std::vector<Curve>& pieces() const { return pieces_; }
     [[nodiscard]] Vec3 at(double s) const { return frame(s).origin; }
     [[nodiscard]] Vec3 direction(double s) const { return frame(s).z; }
@@ -30,9 +33,12 @@ public:
     [[nodiscard]] Axis reversed() const;
 
 private:
+    [[nodiscard]] Frame carried(std::size_t piece, double t) const;
+
     std::vector<Curve> pieces_;
-    std::vector<Frame> frames_;  // at the start of each piece, and at the end of the last
-    std::vector<double> at_;     // arc length at the start of each piece, and at the end of the last
+    std::vector<Frame> frames_;              // at the start of each piece, and at the end of the last
+    std::vector<std::vector<Frame>> inner_;  // of splines: at each of their points
+    std::vector<double> at_;                 // arc length at the start of each piece, and at the end of the last
 };
 
 }  // namespace halvo

@@ -45,6 +45,9 @@ struct Mesh {
 /// Thickness that the options give each sheet instead of its wall's own; 0 where they give none.
 [[nodiscard]] std::vector<double> wanted_thicknesses(const Model& model, const MeshOptions& options);
 
+/// Edges so short that the mesh closes them to a point.
+[[nodiscard]] std::vector<EdgeId> bridged_edges(const Model& model, const MeshOptions& options);
+
 /// Scaled Jacobian of a triangle or quad, as defined in the Verdict library's report (Stimpson et al., SAND2007-1751).
 [[nodiscard]] double scaled_jacobian(const std::vector<Vec3>& corners);
 

@@ -151,6 +151,13 @@ struct Coupling {
     std::vector<int> faces;  ///< of a region: skin of the body behind it; empty when it is all of the body
 };
 
+/// Material of a body that its sheets do not stand for: fillets and chamfers at the roots of walls.
+struct RootMaterial {
+    int body = -1;
+    double volume = 0;  ///< mm3
+    std::vector<int> faces;
+};
+
 /// A gap just wider than what was closed.
 struct NearContact {
     std::array<int, 2> bodies{-1, -1};
@@ -189,6 +196,7 @@ struct Model {
     std::vector<EdgeLink> edge_links;
     std::vector<Tie> ties;
     std::vector<Coupling> couplings;
+    std::vector<RootMaterial> roots;
     std::vector<JointRecord> joints;
     std::vector<NearContact> near;  ///< gaps beyond reach, up to four times as wide
     std::vector<Finding> findings;

@@ -109,15 +109,19 @@ enum class AlongSheet : std::uint8_t { offset, link };
 enum class LapsAs : std::uint8_t { link, tie, merge };
 /// Sheets of several bodies that go on in one plane: one each with a shared edge, or one.
 enum class CoplanarAs : std::uint8_t { separate, one_sheet };
+/// A strip closed between two edges: none, straight across, or going on smoothly from both.
+enum class StripAs : std::uint8_t { none, straight, tangent };
 /// What the plan says of single joints ([[joint]]): which ones, and what is to be done with them.
 struct JointRule {
     std::vector<std::string> id;                      ///< keys of joints
     std::array<std::vector<std::string>, 2> between;  ///< bodies on either side: names or paths with wildcards, or numbers; empty: any
     std::optional<Box3> within;                       ///< joints whose contact lies in it (mm, as the file has them)
     bool refuse = false;
-    std::optional<double> reach;  ///< gaps closed between these bodies (mm)
-    std::optional<LapsAs> laps;   ///< how their skins are joined where they lie on each other
-    std::vector<Vec3> points;     ///< one on each of two bodies: their gap is closed there, however wide (mm, as the file has them)
+    std::optional<double> reach;    ///< gaps closed between these bodies (mm)
+    std::optional<LapsAs> laps;     ///< how their skins are joined where they lie on each other
+    std::vector<Vec3> points;       ///< one on each of two bodies: their gap is closed there, however wide (mm, as the file has them)
+    std::vector<Vec3> edge, to;     ///< a point on a free edge, and one on the sheet or edge it is carried to, however far (mm, as the file has them)
+    StripAs strip = StripAs::none;  ///< or what is closed between that edge and the one at `to`
 };
 
 /// Edges of some bodies tied to the sheets of others ([[tie]]).
@@ -175,6 +179,7 @@ struct MeshOptions {
     int around = 0;                     ///< at least so many elements round a hole; 0: by size and angle
     int along_member = 1;               ///< at least so many elements on a member
     int bend_rows = 0;                  ///< so many rows of elements round a bend; 0: by size and angle
+    double bridge = 0.1;                ///< edges shorter than this share of the size are closed to a point of the mesh
     double growth = 1.3;                ///< from a finer sheet's border on, elements grow by about this factor each
     std::vector<SizeRule> sizes;        ///< later ones overrule earlier ones
     std::vector<SizeRule> thicknesses;  ///< sheets given another thickness (in `size`) about the same middle

@@ -9,6 +9,7 @@ struct BodyProof {
     double idealized = 0;  ///< volume its sheets and members stand for within the body itself, junctions counted once
     double bridged = 0;    ///< further volume in the mesh: extensions into neighbours and material doubled at junctions
     double error = 0;      ///< idealized / solid - 1
+    double left_out = 0;   ///< volume of fillets at the roots of walls, which no sheet stands for; the bound is on what else is missing
 };
 
 /// A place where two solids touch (or lie within reach) and whether the model carries it.
@@ -46,6 +47,8 @@ struct Proof {
     Spread deviation;                       ///< distance of the modelled middle from equal distance to both sides of the solid (mm)
     std::vector<UncoveredPatch> uncovered;  ///< largest first
     int parts = 0;
+    int rigid_body_modes = 0;  ///< six for each connected part, and one for each mechanism
+    int mechanisms = 0;        ///< motions that nothing in the model resists, beyond those
     std::vector<ContactProof> contacts;
     std::vector<int> split_bodies;  ///< bodies whose sheets do not hang together
     bool within_bounds = true;

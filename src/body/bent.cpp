@@ -89,15 +89,11 @@ private:
     std::optional<Look> look(const Frame& f) const {
         PlaneSection s = cut(body_, f, tol_, &boxes_);
         const auto polygons = section_polygons(s, f, 1e-4 * depth_);
-        int best = -1;
-        double nearest = std::numeric_limits<double>::max();
-        for (std::size_t i = 0; i < polygons.size(); ++i) {
-            if (polygon_area(polygons[i]) <= 0) continue;
-            Box2 b;
-            for (const Vec2& p : polygons[i]) b.extend(p);
-            if (const double d = b.center().norm(); d < nearest) nearest = d, best = static_cast<int>(i);
-        }
-        if (best < 0 || (depth_ > 0 && nearest > 1.5 * depth_)) return std::nullopt;
+        const int best = outline_at_origin(polygons);
+        if (best < 0) return std::nullopt;
+        Box2 box;
+        for (const Vec2& p : polygons[ix(best)]) box.extend(p);
+        if (depth_ > 0 && box.center().norm() > 1.5 * depth_) return std::nullopt;
         Look out;
         Vec2 first = Vec2::Zero();
         for (std::size_t i = 0; i < polygons.size(); ++i) {

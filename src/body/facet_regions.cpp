@@ -32,7 +32,8 @@ struct Grown {
 
 class Grower {
 public:
-    Grower(const FacetMesh& m, double noise, double size) : m_(m), noise_(noise), clean_(noise == 0), within_(noise > 0 ? reach * noise : 2e-6 * size) {
+    Grower(const FacetMesh& m, double noise, double size)
+        : m_(m), noise_(noise), clean_(noise == 0), tori_(noise == 0), within_(noise > 0 ? reach * noise : 2e-6 * size) {
         const std::size_t n = m.facets.size();
         normal_.resize(n), area_.resize(n), region_.assign(n, -1), mark_.assign(n, 0);
         for (std::size_t f = 0; f < n; ++f) {
@@ -41,6 +42,7 @@ public:
             normal_[f] = area_[f] > 0 ? Vec3(c / c.norm()) : Vec3::Zero();
         }
         if (!clean_) smooth_normals();
+        find_groups();
     }
 
     void run() {
@@ -58,16 +60,68 @@ public:
             if (rank(a) != rank(b)) return rank(a) < rank(b);
             return area_[ix(a)] > area_[ix(b)] * (1 + 1e-9);
         });
-        std::vector<bool> tried(n, false);
-        for (int seed : order) {
-            if (region_[ix(seed)] >= 0 || tried[ix(seed)]) continue;
-            if (auto best = best_from(seed)) take(std::move(*best));
-            else
-                for (int f : patch(seed, 24)) tried[ix(f)] = true;
-        }
+        grow_all(order);
         adopt();
         clean_up();
-        free_forms();
+        const auto open = free_forms();
+        if (!clean_) retry_with_tori(open, order);
+    }
+
+    // Skin between sharp edges on which curved starts keep failing is of no plain curved form; more starts would only cost time.
+    struct Luck {
+        int won = 0, lost = 0;
+        [[nodiscard]] bool out() const { return lost > 100 + 20 * won; }
+    };
+
+    void find_groups() {
+        group_.assign(region_.size(), -1);
+        for (std::size_t f = 0; f < group_.size(); ++f) {
+            if (group_[f] >= 0) continue;
+            std::vector<int> list{static_cast<int>(f)};
+            group_[f] = static_cast<int>(luck_.size());
+            for (std::size_t i = 0; i < list.size(); ++i)
+                for (int g : m_.across[ix(list[i])])
+                    if (g >= 0 && group_[ix(g)] < 0 && angle(ix(list[i]), ix(g)) < sharp) group_[ix(g)] = group_[f], list.push_back(g);
+            luck_.emplace_back();
+        }
+    }
+
+    void grow_all(const std::vector<int>& order) {
+        // A start beside a border may see too much of what lies behind: lone facets wait until all else has been tried.
+        for (const bool last : {false, true}) {
+            if (!clean_ && !last) continue;
+            std::vector<bool> tried(region_.size(), false);
+            for (int seed : order) {
+                if (region_[ix(seed)] >= 0 || tried[ix(seed)]) continue;
+                Luck& luck = luck_[ix(group_[ix(seed)])];
+                auto best = best_from(seed, clean_ && luck.out() ? 1 : tori_ ? 5 : 4);
+                const bool curved = best && best->surface.index() > 0;
+                const bool enough = best && best->facets.size() >= (curved ? 12U : 3U);
+                if (curved) ++luck.won;
+                else if (!enough) ++luck.lost;
+                if (best && (last || enough)) take(std::move(*best), seed);
+                else
+                    for (int f : patch(seed, last ? 24 : 5)) tried[ix(f)] = true;
+            }
+        }
+    }
+
+    // Under scatter a torus passes for any free form nearby: only what is none, as a form closed round, is tried for tori.
+    void retry_with_tori(const std::vector<std::vector<int>>& open, const std::vector<int>& order) {
+        if (open.empty()) return;
+        tori_ = true;
+        const std::vector<int> before = region_;
+        for (const auto& group : open)
+            for (int f : group) region_[ix(f)] = -1;
+        std::vector<int> again;
+        for (int f : order)
+            if (region_[ix(f)] < 0) again.push_back(f);
+        grow_all(again);
+        adopt();
+        clean_up();
+        for (const auto& group : open)
+            if (!carried(group))
+                for (int f : group) region_[ix(f)] = before[ix(f)];
     }
 
     [[nodiscard]] double explained() const {
@@ -118,22 +172,27 @@ private:
     }
 
     // The nearest facets by number of steps that are free and not behind a sharp edge.
-    std::vector<int> patch(int seed, std::size_t most) {
+    // `alike`: only those of about the seed's size, as the long facets of a narrow ring are beside the small ones around it.
+    std::vector<int> patch(int seed, std::size_t most, bool alike = false) {
+        constexpr double unlike = 4;
+        const double large = alike ? unlike * area_[ix(seed)] : std::numeric_limits<double>::infinity(), small = alike ? area_[ix(seed)] / unlike : 0;
         ++stamp_;
         std::vector<int> out{seed};
         mark_[ix(seed)] = stamp_;
         for (std::size_t i = 0; i < out.size() && out.size() < most; ++i)
             for (int g : m_.across[ix(out[i])])
-                if (g >= 0 && mark_[ix(g)] != stamp_ && region_[ix(g)] < 0 && angle(ix(out[i]), ix(g)) < sharp) mark_[ix(g)] = stamp_, out.push_back(g);
+                if (g >= 0 && mark_[ix(g)] != stamp_ && region_[ix(g)] < 0 && area_[ix(g)] >= small && area_[ix(g)] <= large &&
+                    angle(ix(out[i]), ix(g)) < sharp)
+                    mark_[ix(g)] = stamp_, out.push_back(g);
         return out;
     }
 
-    std::optional<Fit> fitted(std::size_t kind, const std::vector<int>& facets, std::size_t most) const {
+    std::optional<Fit> fitted(std::size_t kind, const std::vector<int>& facets, std::size_t most) {
         std::vector<Vec3> points, normals;
         // Large regions are fitted to an even share of their corners: more would not tell more while they grow.
         const std::size_t step = 1 + facets.size() / most;
         // The start is exact on a clean tessellation; on scatter a few steps are enough to grow by.
-        const Effort effort = most > 200 ? Effort{} : clean_ ? Effort{3, 1e-9} : Effort{4, 1e-2};
+        const Effort effort = most > 200 ? Effort{} : clean_ ? Effort{kind == 4 || facets.size() > 60 ? 20 : 3, 1e-9} : Effort{4, 1e-2};
         for (std::size_t i = 0; i < facets.size(); i += step)
             for (std::size_t k = 0; k < 3; ++k) points.push_back(m_.at(ix(facets[i]), k)), normals.push_back(normal_[ix(facets[i])]);
         switch (kind) {
@@ -142,10 +201,74 @@ private:
             case 1:
                 return fit_cylinder(points, normals, effort);
             case 2:
+                if (clean_ && most <= 200) return cone_from_corners(facets, step);
                 return fit_cone(points, normals, effort);
-            default:
+            case 3:
                 return fit_sphere(points, normals, effort);
+            default:
+                return torus(points, facets, step, effort);
         }
+    }
+
+    // Corners of an even share of facets, each once, with the normals there.
+    std::pair<std::vector<Vec3>, std::vector<Vec3>> corners_of(const std::vector<int>& facets, std::size_t step) {
+        std::set<int> corners;
+        std::vector<Vec3> feet, normals;
+        for (std::size_t i = 0; i < facets.size(); i += step)
+            for (int c : m_.facets[ix(facets[i])])
+                if (corners.insert(c).second) feet.push_back(m_.points[ix(c)]), normals.push_back(corner_normal(c, group_[ix(facets[i])]));
+        return {std::move(feet), std::move(normals)};
+    }
+
+    // Facets of a fine tessellation lean to all sides of a cone's own normals; at their corners these are known better.
+    std::optional<Fit> cone_from_corners(const std::vector<int>& facets, std::size_t step) {
+        const auto [feet, normals] = corners_of(facets, step);
+        return fit_cone(feet, normals, Effort{12, 1e-9});
+    }
+
+    std::optional<Fit> torus(const std::vector<Vec3>& points, const std::vector<int>& facets, std::size_t step, const Effort& effort) {
+        const auto [feet, normals] = corners_of(facets, step);
+        return fit_torus(points, feet, normals, effort);
+    }
+
+    // Of the quadric through a corner that comes nearest to its neighbours: facets' own normals tell too little of how a surface turns.
+    Vec3 corner_normal(int corner, int group) {
+        const auto [known, fresh] = corner_normals_.try_emplace({corner, group}, Vec3::Zero());
+        if (!fresh) return known->second;
+        std::set<int> near, facets;
+        Vec3 mean = Vec3::Zero();
+        for (int f : around(corner)) {
+            if (group_[ix(f)] != group) continue;
+            mean += area_[ix(f)] * normal_[ix(f)];
+            facets.insert(f);
+            for (int g : m_.across[ix(f)])
+                if (g >= 0 && group_[ix(g)] == group) facets.insert(g);
+        }
+        for (int f : facets) near.insert(m_.facets[ix(f)].begin(), m_.facets[ix(f)].end());
+        near.erase(corner);
+        const Vec3& at = m_.points[ix(corner)];
+        const Frame frame = Frame::with_z(at, mean);
+        known->second = frame.z;
+        if (near.size() < 6) return frame.z;
+        Eigen::MatrixXd a(static_cast<Eigen::Index>(near.size()), 5);
+        Eigen::VectorXd z(static_cast<Eigen::Index>(near.size()));
+        Eigen::Index row = 0;
+        for (int k : near) {
+            const Vec3 q = frame.local(m_.points[ix(k)]);
+            a.row(row) << q.x(), q.y(), q.x() * q.x(), q.x() * q.y(), q.y() * q.y();
+            z[row++] = q.z();
+        }
+        const Eigen::VectorXd x = a.colPivHouseholderQr().solve(z);
+        return known->second = (frame.z - x[0] * frame.x - x[1] * frame.y).normalized();
+    }
+
+    const std::vector<int>& around(int corner) {
+        if (around_.empty()) {
+            around_.resize(m_.points.size());
+            for (std::size_t f = 0; f < m_.facets.size(); ++f)
+                for (int c : m_.facets[f]) around_[ix(c)].push_back(static_cast<int>(f));
+        }
+        return around_[ix(corner)];
     }
 
     [[nodiscard]] bool fits(const Surface& s, std::size_t f, double limit) const {
@@ -176,34 +299,63 @@ private:
         return d;
     }
 
-    bool even_steps(const Surface& s, const std::vector<int>& facets) const {
-        if (!clean_) return true;
+    // More than any facet of a region's own tessellation stands off.
+    double most_sag(const Surface& s, const std::vector<int>& facets) const {
         std::vector<double> all;
         for (int f : facets) all.push_back(facet_sag(s, ix(f)));
-        std::vector<double> sorted = all;
-        std::nth_element(sorted.begin(), sorted.begin() + static_cast<std::ptrdiff_t>(sorted.size() / 2), sorted.end());
-        const double limit = 16 * sorted[sorted.size() / 2] + within_;
-        return std::all_of(all.begin(), all.end(), [&](double d) { return d <= limit; });
+        std::nth_element(all.begin(), all.begin() + static_cast<std::ptrdiff_t>(all.size() / 2), all.end());
+        return 16 * all[all.size() / 2] + within_;
+    }
+
+    bool even_steps(const Surface& s, const std::vector<int>& facets) const {
+        if (!clean_) return true;
+        const double limit = most_sag(s, facets);
+        return std::all_of(facets.begin(), facets.end(), [&](int f) { return facet_sag(s, ix(f)) <= limit; });
+    }
+
+    bool turns_in_steps(const std::vector<int>& facets) const {
+        std::vector<Vec3> distinct;
+        for (int f : facets) {
+            if (std::any_of(distinct.begin(), distinct.end(), [&](const Vec3& d) { return d.cross(normal_[ix(f)]).norm() < 2e-3; })) continue;
+            distinct.push_back(normal_[ix(f)]);
+            if (distinct.size() >= 4) return true;
+        }
+        return false;
     }
 
     // Does the region turn enough, in enough steps, to be no plane?
     bool curved_enough(const std::vector<int>& facets) const {
-        std::vector<Vec3> distinct;
         double span = 0;
-        for (int f : facets) {
-            span = std::max(span, angle(ix(facets[0]), ix(f)));
-            if (distinct.size() < 5 && std::none_of(distinct.begin(), distinct.end(), [&](const Vec3& d) { return d.cross(normal_[ix(f)]).norm() < 2e-3; }))
-                distinct.push_back(normal_[ix(f)]);
-        }
-        return span > least_span && distinct.size() >= 4;
+        for (int f : facets) span = std::max(span, angle(ix(facets[0]), ix(f)));
+        return span > least_span && turns_in_steps(facets);
     }
 
-    std::optional<Grown> grow(int seed, std::size_t kind, std::size_t first_size) {
-        std::vector<int> facets = kind == 0 && clean_ ? std::vector<int>{seed} : patch(seed, first_size);
+    // Fit to the part of a patch that goes best together, where some of it belongs to another surface (least trimmed squares,
+    // Rousseeuw 1984, by concentration steps).
+    std::optional<Fit> trimmed(std::size_t kind, std::vector<int> facets, int seed) {
+        auto fit = fitted(kind, facets, 100);
+        for (int step = 0; step < 4 && fit && fit->worst > within_ && facets.size() > 8; ++step) {
+            std::vector<std::pair<double, int>> off;
+            for (int f : facets) {
+                double d = 0;
+                for (std::size_t k = 0; k < 3; ++k) d = std::max(d, std::abs(signed_distance(fit->surface, m_.at(ix(f), k))));
+                off.emplace_back(f == seed ? 0 : d, f);
+            }
+            std::stable_sort(off.begin(), off.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+            facets.clear();
+            for (std::size_t i = 0; i < std::max<std::size_t>(8, off.size() * 3 / 4); ++i) facets.push_back(off[i].second);
+            fit = fitted(kind, facets, 100);
+        }
+        return fit;
+    }
+
+    std::optional<Grown> grow(int seed, std::size_t kind, std::size_t first_size, bool alike) {
+        std::vector<int> facets = kind == 0 && clean_ ? std::vector<int>{seed} : patch(seed, first_size, alike);
+        if (alike && facets == patch(seed, first_size)) return std::nullopt;  // has been tried
         if (kind > 0 && facets.size() < 6) return std::nullopt;
         const double limit = kind == 0 ? plane_turn : curved_turn;
         Grown out;
-        for (int round = 0; round < 6; ++round) {
+        for (int round = 0; round < (clean_ ? 12 : 6); ++round) {
             const auto fit = fitted(kind, facets, 100);
             if (!fit) return std::nullopt;
             auto wider = spread(seed, fit->surface, limit);
@@ -219,31 +371,70 @@ private:
         return out;
     }
 
+    // Where a tessellation has strips of many facets in one plane, a start must be large to see how the surface turns.
+    std::size_t wide_start(int seed) {
+        constexpr std::size_t usual = 40, widest = 6000;
+        std::size_t n = usual;
+        for (std::size_t before = 0; n < widest; n *= 4) {
+            const auto facets = patch(seed, n);
+            if (facets.size() == before || turns_in_steps(facets)) break;
+            before = facets.size();
+        }
+        return n;
+    }
+
     // The simplest surface wins unless another carries clearly further.
-    std::optional<Grown> best_from(int seed) {
+    std::optional<Grown> best_from(int seed, std::size_t kinds) {
         std::optional<Grown> best;
-        const auto sizes = clean_ ? std::vector<std::size_t>{14, 40} : std::vector<std::size_t>{20, 80, 320};
-        for (std::size_t kind = 0; kind < 4; ++kind) {
+        auto sizes = clean_ ? std::vector<std::size_t>{14, 40} : std::vector<std::size_t>{20, 80, 320};
+        if (clean_ && kinds > 1)
+            if (const std::size_t wide = wide_start(seed); wide > sizes.back()) sizes.push_back(wide);
+        for (std::size_t kind = 0; kind < kinds; ++kind) {
             std::optional<Grown> mine;
-            for (std::size_t n : sizes) {
-                auto g = grow(seed, kind, n);
+            const auto attempt = [&](std::size_t n, bool alike) {
+                auto g = grow(seed, kind, n, alike);
                 if (g && (!mine || g->area > mine->area * (1 + 1e-6))) mine = std::move(g);
-                if (clean_ && kind == 0) break;
-            }
-            if (mine && (!best || mine->area > best->area * (kind == 0 ? 1 : 1.15))) best = std::move(mine);
+            };
+            for (std::size_t n : clean_&& kind == 0 ? std::vector<std::size_t>{1} : sizes) attempt(n, false);
+            if (clean_ && kind > 0 && !mine) attempt(sizes[0], true);
+            if (clean_ && kind == 4 && !mine) attempt(160, false);  // seven numbers want more to go by
+            // A band between two rings of corners is of any form: the simplest, unless another goes on well beyond it.
+            const double further = clean_ && best && best->surface.index() > 0 ? 1.5 : 1.15;
+            if (mine && (!best || mine->area > best->area * further)) best = std::move(mine);
         }
         if (!best) return std::nullopt;
+        if (clean_ && best->surface.index() > 1) simplify(*best, seed);
         // On scattered corners a few facets prove nothing.
         if (!clean_ && best->facets.size() < 12) return std::nullopt;
         return best;
     }
 
-    // Once more with all it has, to full accuracy.
-    void take(Grown g) {
-        const std::size_t kind = g.surface.index();
-        if (const auto fit = fitted(kind, g.facets, 4000); fit && fit->surface.index() == g.surface.index() && fit->rms <= 1.05 * g.rms + within_)
-            g.surface = fit->surface;
-        for (int f : g.facets) region_[ix(f)] = static_cast<int>(regions_.size());
+    // A band between few rings of corners lies on many surfaces: where most of it is of a simpler form, it is that.
+    void simplify(Grown& g, int seed) {
+        for (std::size_t kind = 1; kind < g.surface.index(); ++kind) {
+            const auto fit = trimmed(kind, g.facets, seed);
+            if (!fit || fit->worst > within_) continue;
+            Grown plain{fit->surface, spread(seed, fit->surface, curved_turn), 0, fit->rms};
+            for (int f : plain.facets) plain.area += area_[ix(f)];
+            if (plain.area * 1.5 < g.area || !even_steps(plain.surface, plain.facets)) continue;
+            g = std::move(plain);
+            return;
+        }
+    }
+
+    // Once more with all it has, to full accuracy; what that reaches beyond it belongs to it too.
+    void take(Grown g, int seed) {
+        for (int round = 0; round < (clean_ ? 8 : 1); ++round) {
+            const auto fit = fitted(g.surface.index(), g.facets, 4000);
+            if (!fit || fit->surface.index() != g.surface.index() || fit->rms > 1.05 * g.rms + within_) break;
+            g.surface = fit->surface, g.rms = fit->rms;
+            if (!clean_) break;
+            auto wider = spread(seed, g.surface, g.surface.index() == 0 ? plane_turn : curved_turn);
+            if (wider.size() <= g.facets.size() || (g.surface.index() > 0 && !even_steps(g.surface, wider))) break;
+            g.facets = std::move(wider);
+        }
+        g.area = 0;
+        for (int f : g.facets) region_[ix(f)] = static_cast<int>(regions_.size()), g.area += area_[ix(f)];
         regions_.push_back(std::move(g));
     }
 
@@ -254,25 +445,111 @@ private:
         return d;
     }
 
-    // Poor facets of a curved tessellation turn too far from it to be grown over, but all their corners lie on it.
-    void adopt_splinters() {
-        for (std::size_t f = 0; f < region_.size(); ++f) {
-            const int own = region_[f];
-            if (own >= 0 && regions_[ix(own)].facets.size() > 2) continue;
-            int best = -1;
-            for (int g : m_.across[f]) {
-                const int r = g >= 0 ? region_[ix(g)] : -1;
-                if (r < 0 || r == own || std::holds_alternative<PlaneSurface>(regions_[ix(r)].surface) || cost(r, f) > within_) continue;
-                if (best < 0 || regions_[ix(r)].facets.size() > regions_[ix(best)].facets.size()) best = r;
+    // Regions all of whose facets lie on a larger curved neighbour's surface as the neighbour's own do are part of it: poor
+    // facets turn too far from a surface to be grown over, and the thin starts of a fine tessellation pass for planes or cones.
+    void absorb() {
+        for (bool changed = true; changed;) {
+            changed = false;
+            std::vector<std::vector<int>> facets(regions_.size());
+            for (std::size_t f = 0; f < region_.size(); ++f)
+                if (region_[f] >= 0) facets[ix(region_[f])].push_back(static_cast<int>(f));
+            std::vector<double> area(regions_.size(), 0), limit(regions_.size(), -1);
+            for (std::size_t r = 0; r < facets.size(); ++r)
+                for (int f : facets[r]) area[r] += area_[ix(f)];
+            std::vector<int> order(regions_.size());
+            std::iota(order.begin(), order.end(), 0);
+            std::stable_sort(order.begin(), order.end(), [&](int a, int b) { return area[ix(a)] < area[ix(b)]; });
+            std::vector<bool> grew(regions_.size(), false);
+            for (int a : order) {
+                if (facets[ix(a)].empty() || grew[ix(a)]) continue;  // one that grew waits for the next round
+                std::set<int> beside;
+                for (int f : facets[ix(a)])
+                    for (int g : m_.across[ix(f)])
+                        if (const int r = g >= 0 ? region_[ix(g)] : -1; r >= 0 && r != a && area[ix(r)] >= area[ix(a)] && facets[ix(r)].size() > 4)
+                            beside.insert(r);
+                int best = -1;
+                for (int b : beside) {
+                    const Surface& s = regions_[ix(b)].surface;
+                    if (std::holds_alternative<PlaneSurface>(s) || (best >= 0 && area[ix(b)] <= area[ix(best)])) continue;
+                    if (limit[ix(b)] < 0) limit[ix(b)] = most_sag(s, facets[ix(b)]);
+                    // Of the same surface met from another start, the steps need no look.
+                    const double most = same_surface(ix(a), s, facets[ix(a)]) ? std::numeric_limits<double>::infinity() : limit[ix(b)];
+                    if (std::all_of(facets[ix(a)].begin(), facets[ix(a)].end(), [&](int f) { return lies_on(s, b, ix(f), most); })) best = b;
+                }
+                if (best < 0) continue;
+                for (int f : facets[ix(a)]) region_[ix(f)] = best, regions_[ix(best)].facets.push_back(f);
+                regions_[ix(a)].facets.clear();
+                facets[ix(a)].clear(), grew[ix(best)] = true, changed = true;
             }
-            if (best >= 0) region_[f] = best;
         }
+    }
+
+    bool same_surface(std::size_t region, const Surface& s, const std::vector<int>& facets) const {
+        const Surface& own = regions_[region].surface;
+        if (own.index() != s.index() || facets.size() < 12) return false;
+        return std::all_of(facets.begin(), facets.end(), [&](int f) {
+            const Vec3 middle = (m_.at(ix(f), 0) + m_.at(ix(f), 1) + m_.at(ix(f), 2)) / 3;
+            const auto a = surface_normal(own, middle), b = surface_normal(s, middle);
+            return a && b && a->cross(*b).norm() < std::sin(plane_turn);
+        });
+    }
+
+    // Where two surfaces run into each other, the first one took what lay within its tolerance: facets that lie much better
+    // on the neighbour go there.
+    void settle() {
+        std::vector<double> usual(regions_.size(), 0);
+        std::vector<std::vector<double>> all(regions_.size());
+        for (std::size_t f = 0; f < region_.size(); ++f)
+            if (region_[f] >= 0) all[ix(region_[f])].push_back(cost(region_[f], f));
+        for (std::size_t r = 0; r < all.size(); ++r) {
+            if (all[r].empty()) continue;
+            std::nth_element(all[r].begin(), all[r].begin() + static_cast<std::ptrdiff_t>(all[r].size() / 2), all[r].end());
+            usual[r] = all[r][all[r].size() / 2];
+        }
+        std::set<int> moved;
+        for (bool changed = true; changed;) {
+            changed = false;
+            for (std::size_t f = 0; f < region_.size(); ++f) {
+                const int own = region_[f];
+                if (own < 0) continue;
+                const double here = cost(own, f);
+                if (here < 8 * usual[ix(own)] + 0.02 * within_) continue;
+                for (int g : m_.across[f]) {
+                    const int other = g >= 0 ? region_[ix(g)] : -1;
+                    if (other < 0 || other == own || cost(other, f) > 0.2 * here) continue;
+                    if (!lies_on(regions_[ix(other)].surface, other, f, std::numeric_limits<double>::infinity())) continue;
+                    region_[f] = other, moved.insert(own), moved.insert(other), changed = true;
+                    break;
+                }
+            }
+        }
+        for (int r : moved) refit(ix(r));
+    }
+
+    void refit(std::size_t r) {
+        Grown& g = regions_[r];
+        g.facets.clear();
+        for (std::size_t f = 0; f < region_.size(); ++f)
+            if (region_[f] == static_cast<int>(r)) g.facets.push_back(static_cast<int>(f));
+        if (g.facets.size() < 3) return;
+        if (const auto fit = fitted(g.surface.index(), g.facets, 4000); fit && fit->surface.index() == g.surface.index()) g.surface = fit->surface;
+    }
+
+    bool lies_on(const Surface& s, int region, std::size_t f, double limit) const {
+        constexpr double steep = 60 * pi / 180, thin = 0.05;
+        if (cost(region, f) > within_ || facet_sag(s, f) > limit) return false;
+        double longest = 0;
+        for (std::size_t k = 0; k < 3; ++k) longest = std::max(longest, (m_.at(f, k + 1) - m_.at(f, k)).norm());
+        if (2 * area_[f] < thin * longest * longest) return true;  // a splinter's normal tells nothing
+        const auto n = surface_normal(s, (m_.at(f, 0) + m_.at(f, 1) + m_.at(f, 2)) / 3);
+        return n && std::abs(n->dot(normal_[f])) > std::cos(steep);
     }
 
     // Facets left over beside a region that nearly fit it join it; ragged boundaries are evened out.
     void adopt() {
         if (clean_) {
-            adopt_splinters();
+            absorb();
+            settle();
             return;
         }
         for (int round = 0; round < 40; ++round) {
@@ -297,8 +574,9 @@ private:
         }
     }
 
-    // Skin between sharp edges that a few plain surfaces do not carry is of one free form.
-    void free_forms() {
+    // Skin between sharp edges that a few plain surfaces do not carry is of one free form. Returns what is neither.
+    std::vector<std::vector<int>> free_forms() {
+        std::vector<std::vector<int>> open, plain;
         std::vector<bool> seen(region_.size(), false);
         for (std::size_t f = 0; f < region_.size(); ++f) {
             if (seen[f]) continue;
@@ -307,14 +585,20 @@ private:
             for (std::size_t i = 0; i < group.size(); ++i)
                 for (int g : m_.across[ix(group[i])])
                     if (g >= 0 && !seen[ix(g)] && angle(ix(group[i]), ix(g)) < sharp) seen[ix(g)] = true, group.push_back(g);
-            if (!carried(group)) make_free(group);
+            if (!carried(group) && !make_free(group)) open.push_back(std::move(group));
+            else if (!clean_) plain.push_back(std::move(group));
         }
-        if (robbed_.empty()) return;
+        // Under scatter plain surfaces pass for pieces of such a rim.
+        for (const auto& group : plain)
+            if (std::set<int> used = regions_of(group); used.size() > 1) release_rim(group);
+        std::erase_if(open, [&](const std::vector<int>& group) { return release_rim(group); });
+        if (robbed_.empty()) return open;
         // What is left of the regions these were taken from lies across a sharp edge from them: to the neighbours there.
         for (int& r : region_)
             if (robbed_.count(r)) r = -1;
         adopt();
         clean_up();
+        return open;
     }
 
     bool carried(const std::vector<int>& group) const {
@@ -328,22 +612,64 @@ private:
         return in_large >= enough * all;
     }
 
-    void make_free(const std::vector<int>& group) {
-        std::set<int> corners;
+    std::set<int> regions_of(const std::vector<int>& group) const {
+        std::set<int> out;
+        for (int f : group) out.insert(region_[ix(f)]);
+        return out;
+    }
+
+    bool make_free(const std::vector<int>& group) {
+        std::map<int, int> place;
         std::vector<Vec3> points, normals;
+        std::vector<std::array<int, 3>> facets;
         for (int f : group) {
-            corners.insert(m_.facets[ix(f)].begin(), m_.facets[ix(f)].end());
+            std::array<int, 3> corners{};
+            for (std::size_t k = 0; k < 3; ++k) {
+                const int c = m_.facets[ix(f)][k];
+                const auto [it, fresh] = place.try_emplace(c, static_cast<int>(points.size()));
+                if (fresh) points.push_back(m_.points[ix(c)]);
+                corners[k] = it->second;
+            }
+            facets.push_back(corners);
             if (area_[ix(f)] > 0) normals.push_back(normal_[ix(f)]);
         }
-        for (int c : corners) points.push_back(m_.points[ix(c)]);
-        const auto fit = fit_free(points, normals, noise_);
-        if (!fit || fit->rms > (clean_ ? clean_form * within_ : 0.5 * within_)) return;
+        if (!has_inside(group, points.size())) return false;
+        const auto fit = fit_skin(points, facets, normals, noise_);
+        if (!fit || fit->rms > (clean_ ? clean_form * within_ : 0.5 * within_)) return false;
         Grown g{fit->surface, group, 0, fit->rms};
         for (int f : group) {
             if (region_[ix(f)] >= 0) robbed_.insert(region_[ix(f)]);
             region_[ix(f)] = static_cast<int>(regions_.size()), g.area += area_[ix(f)];
         }
         regions_.push_back(std::move(g));
+        return true;
+    }
+
+    // The rim of free forms is of no plain surface either: facets say best where it is. True when `group` was such a rim.
+    bool release_rim(const std::vector<int>& group) {
+        std::set<int> corners;
+        bool beside_free = false;
+        for (int f : group) {
+            corners.insert(m_.facets[ix(f)].begin(), m_.facets[ix(f)].end());
+            for (int g : m_.across[ix(f)])
+                if (g >= 0 && group_[ix(g)] != group_[ix(f)] && region_[ix(g)] >= 0)
+                    beside_free = beside_free || std::holds_alternative<FreeSurface>(regions_[ix(region_[ix(g)])].surface);
+        }
+        if (!beside_free || has_inside(group, corners.size())) return false;
+        for (int f : group) region_[ix(f)] = -1;
+        return true;
+    }
+
+    // A row of facets between two borders, as on a rim, says nothing of how a surface runs between them.
+    [[nodiscard]] bool has_inside(const std::vector<int>& group, std::size_t corners) const {
+        std::set<int> border;
+        for (int f : group)
+            for (std::size_t k = 0; k < 3; ++k) {
+                const int g = m_.across[ix(f)][k];
+                if (g >= 0 && group_[ix(g)] == group_[ix(f)]) continue;
+                for (const std::size_t c : {k, (k + 1) % 3}) border.insert(m_.facets[ix(f)][c]);
+            }
+        return 4 * border.size() < 3 * corners;
     }
 
     // Small rests between regions go to the neighbour they lie nearest to; so do crumbs cut off from their region.
@@ -424,10 +750,14 @@ private:
     const FacetMesh& m_;
     double noise_;
     bool clean_;
+    bool tori_;  // tori are looked for
     double within_;
     std::vector<Vec3> normal_;
     std::vector<double> area_;
-    std::vector<int> region_, mark_;
+    std::vector<int> region_, mark_, group_;
+    std::vector<Luck> luck_;                // of each group
+    std::vector<std::vector<int>> around_;  // facets at each corner
+    std::map<std::pair<int, int>, Vec3> corner_normals_;
     int stamp_ = 0;
     std::set<int> robbed_;  // regions that lost facets to a free form
     std::vector<Grown> regions_;

@@ -10,7 +10,6 @@
 namespace halvo {
 namespace {
 
-
 bool swept_along(const Body& body, const Face& f, const Vec3& d) {
     if (!std::holds_alternative<FreeSurface>(f.surface)) return runs_along(f.surface, d);
     for (std::size_t i = f.first_facet; i < f.first_facet + f.facet_count; ++i)
@@ -217,7 +216,8 @@ std::optional<Prism> find_prism(const Body& body, double tol) {
         auto p = along(body, d, tol);
         if (p && (!best || p->length() / p->depth > best->length() / best->depth)) best = std::move(p);
     }
-    return best ? best : find_bent(body, tol);
+    if (!best) best = find_bent(body, tol);
+    return best ? best : find_swept(body, tol);
 }
 
 bool is_flat_bar(const Prism& p) {

@@ -31,6 +31,9 @@ struct Prism {
 /// The same for bodies bent along arcs, walked from an end face that stands square to the line; part of find_prism.
 [[nodiscard]] std::optional<Prism> find_bent(const Body& body, double tol);
 
+/// The same for bodies along any smooth line, and for closed rings, section by section; part of find_prism.
+[[nodiscard]] std::optional<Prism> find_swept(const Body& body, double tol);
+
 /// Sets profile, frame (moved to the centroid, turned to the longest side), area and extents from the loops of a section in the plane
 /// of `p.frame`; false when there is not one outer loop. `size` is what the chord error is measured by.
 [[nodiscard]] bool take_profile(Prism& p, std::vector<std::vector<Curve>> loops, double size);

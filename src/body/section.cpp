@@ -1,5 +1,7 @@
 #include "body/section.hpp"
 
+#include "geom/outline.hpp"
+
 #include <algorithm>
 #include <cmath>
 #include <map>
@@ -212,11 +214,12 @@ private:
         }
     }
 
-    // Cut facets of one face, joined to chains, each inner point moved onto surface and plane where the surface is known.
+    // Cut facets of one face, joined to chains; where the surface is known, cubics through points on it and on the plane.
     void sampled(int f, const std::vector<int>& starts, std::vector<int> ends) {
         const Face& face = body_.faces[static_cast<std::size_t>(f)];
         std::map<std::pair<int, int>, std::pair<int, int>> next;  // mesh edge in -> mesh edge out
         std::map<std::pair<int, int>, Vec3> where;
+        std::map<std::pair<int, int>, std::size_t> facet_after;  // the facet that a chain enters there
         const auto side = [&](int p) { return plane_.height(body_.points[static_cast<std::size_t>(p)]) >= -tol_; };
         const auto key = [](int a, int b) { return std::pair(std::min(a, b), std::max(a, b)); };
         for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i) {
@@ -230,7 +233,7 @@ private:
                 where[key(a, b)] = p + (q - p) * std::clamp(ha / (ha - hb), 0.0, 1.0);
                 (side(a) ? in : out) = key(a, b);
             }
-            if (in && out) next[*in] = *out;
+            if (in && out) next[*in] = *out, facet_after[*in] = i;
         }
         std::map<std::pair<int, int>, bool> has_previous;
         for (const auto& [a, b] : next) has_previous[b] = true;
@@ -248,12 +251,14 @@ private:
                 for (const auto& [a, b] : next)
                     if (const double d = (where[a] - at(s)).norm(); d < best) best = d, first = &a;
             std::vector<Vec3> pts{at(s)};
+            std::vector<std::size_t> facets;  // between the points
             if (first) {
                 auto k = *first;
                 for (auto it = next.find(k); it != next.end(); it = next.find(k)) {
+                    facets.push_back(facet_after.at(k));
                     k = it->second;
                     next.erase(it);
-                    if (next.count(k)) pts.push_back(onto(face, where[k]));
+                    if (next.count(k)) pts.push_back(where[k]);
                 }
             }
             std::size_t end = 0;
@@ -262,19 +267,50 @@ private:
             for (std::size_t i = 0; i < ends.size(); ++i)
                 if (const double d = (at(ends[i]) - last).norm(); d < near) near = d, end = i;
             pts.push_back(at(ends[end]));
-            pieces_.push_back({Curve::polyline(std::move(pts)), f, s, ends[end]});
+            const auto* free = std::get_if<FreeSurface>(&face.surface);
+            const bool known = !free || free->spline;
+            pieces_.push_back({known && facets.size() + 1 == pts.size() ? on_surface(pts, facets) : Curve::polyline(std::move(pts)), f, s, ends[end]});
             ends.erase(ends.begin() + static_cast<std::ptrdiff_t>(end));
         }
     }
 
-    Vec3 onto(const Face& face, Vec3 p) const {
-        for (int i = 0; i < 8; ++i) {
-            const auto foot = surface_foot(face.surface, p);
-            if (!foot) break;
-            const Vec3 q = *foot - plane_.height(*foot) * plane_.normal;
-            const double step = (q - p).norm();
-            p = q;
-            if (step < 1e-12) break;
+    // Through the points and one more on each facet, all but the first and last brought onto surface and plane.
+    Curve on_surface(const std::vector<Vec3>& rough, const std::vector<std::size_t>& facets) const {
+        std::vector<Vec3> points, tangents;
+        bool smooth = true;
+        const auto add = [&](const Vec3& p, std::size_t facet, bool fixed) {
+            const Vec3 q = fixed ? p : onto(facet, p);
+            const Vec3 t = plane_.normal.cross(body_.on_skin(facet, q).normal);
+            smooth = smooth && t.norm() > 1e-3;
+            points.push_back(q), tangents.push_back(t.normalized());
+        };
+        for (std::size_t i = 0; i < facets.size(); ++i) {
+            add(rough[i], facets[i], i == 0);
+            add(0.5 * (rough[i] + rough[i + 1]), facets[i], false);
+        }
+        add(rough.back(), facets.back(), true);
+        // Points that came to lie on each other or out of order would fold the curve.
+        for (std::size_t i = 0; i + 1 < points.size(); ++i) {
+            const Vec3 step = points[i + 1] - points[i];
+            for (const std::size_t k : {i, i + 1}) {
+                if (tangents[k].dot(step) < 0) tangents[k] = -tangents[k];
+                smooth = smooth && tangents[k].dot(step) > 0.2 * step.norm() && step.norm() > tol_;
+            }
+        }
+        if (!smooth) return Curve::polyline(rough);
+        return Curve::polyline(std::move(points), std::move(tangents));
+    }
+
+    // Onto both by the line in which their tangent planes meet (Newton).
+    Vec3 onto(std::size_t facet, Vec3 p) const {
+        for (int i = 0; i < 12; ++i) {
+            const SkinPoint s = body_.on_skin(facet, p);
+            const double c = s.normal.dot(plane_.normal), d = 1 - c * c;
+            if (d < 1e-6) break;
+            const double a = (s.point - p).dot(s.normal), b = -plane_.height(p);
+            const Vec3 step = (a - c * b) / d * s.normal + (b - c * a) / d * plane_.normal;
+            p += step;
+            if (step.norm() < 1e-12) break;
         }
         return p;
     }
@@ -342,6 +378,18 @@ BodyBoxes::BodyBoxes(const Body& body) {
 
 PlaneSection cut(const Body& body, const Frame& frame, double tol, const BodyBoxes* boxes) {
     return Cutter(body, frame, tol, boxes).run();
+}
+
+int outline_at_origin(const std::vector<std::vector<Vec2>>& polygons) {
+    int best = -1;
+    double nearest = std::numeric_limits<double>::max();
+    for (std::size_t i = 0; i < polygons.size(); ++i) {
+        if (polygon_area(polygons[i]) <= 0) continue;
+        Box2 b;
+        for (const Vec2& p : polygons[i]) b.extend(p);
+        if (const double d = b.center().norm(); d < nearest) nearest = d, best = static_cast<int>(i);
+    }
+    return best;
 }
 
 std::vector<std::vector<Vec2>> section_polygons(const PlaneSection& section, const Frame& frame, double chord) {

@@ -25,6 +25,9 @@ struct BodyBoxes {
 /// and edges need no special case. Plane faces give lines, quadrics their circles and ellipses; the rest comes from facets.
 [[nodiscard]] PlaneSection cut(const Body& body, const Frame& frame, double tol, const BodyBoxes* boxes = nullptr);
 
+/// Among polygons in a frame's chart, the outline (counter-clockwise) whose box is centred nearest to its origin; -1: none.
+[[nodiscard]] int outline_at_origin(const std::vector<std::vector<Vec2>>& polygons);
+
 /// The loops as polygons in the frame's chart.
 [[nodiscard]] std::vector<std::vector<Vec2>> section_polygons(const PlaneSection& section, const Frame& frame, double chord);
 

@@ -83,7 +83,12 @@ public:
         out.slack = slack_;
         std::vector<Candidate> all = candidates();
         // Larger pairs first, so that each group's surface comes from its largest pair.
-        std::stable_sort(all.begin(), all.end(), [](const Candidate& a, const Candidate& b) { return a.pair.area > b.pair.area; });
+        // Equal areas are measured by probes: what rounding says of them must not decide.
+        const auto steps = [](double x, double n) { return std::llround(n * std::log(std::max(x, 1e-300))); };
+        std::stable_sort(all.begin(), all.end(), [&](const Candidate& a, const Candidate& b) {
+            const auto rank = [&](const FacePair& p) { return std::tuple(-steps(p.area, 30), -steps(p.thickness, 1e5), -p.area); };
+            return rank(a.pair) < rank(b.pair);
+        });
         std::vector<Wall> walls;
         std::vector<bool> thin;
         for (Candidate& c : all) add(walls, thin, std::move(c));

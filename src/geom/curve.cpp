@@ -262,19 +262,25 @@ double Curve::nearest(const Vec3& p) const {
 
 Box3 Curve::box() const {
     Box3 b;
-    if (const auto* c = std::get_if<CircleCurve>(&shape)) {
-        // Exact extremes of an arc: the ends and the axis-extreme angles that lie on it.
-        b.extend(start()), b.extend(end());
+    b.extend(start()), b.extend(end());
+    // Exact extremes of an arc: the ends and the axis-extreme angles that lie on it.
+    const auto extremes = [&](const Vec3& x, const Vec3& y) {
         for (int k = 0; k < 3; ++k) {
-            const double a = std::atan2(c->frame.y[k], c->frame.x[k]);
+            const double a = std::atan2(y[k], x[k]);
             for (double t : {a, a + pi}) {
                 t += 2 * pi * std::ceil((t0 - t) / (2 * pi));
                 if (t <= t1) b.extend(point(t));
             }
         }
-        return b;
+    };
+    if (const auto* c = std::get_if<CircleCurve>(&shape)) extremes(c->frame.x, c->frame.y);
+    if (const auto* c = std::get_if<EllipseCurve>(&shape)) extremes(c->a * c->frame.x, c->b * c->frame.y);
+    if (std::holds_alternative<PolylineCurve>(shape)) {
+        // The curve may bulge beyond what stands for it by as much as it was sampled to.
+        constexpr double chord = 1e-2;
+        for (const Vec3& p : sampled(chord, 32)) b.extend(p);
+        b.min().array() -= chord, b.max().array() += chord;
     }
-    for (const Vec3& p : sampled(1e-2, 32)) b.extend(p);
     return b;
 }
 

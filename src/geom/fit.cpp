@@ -243,15 +243,15 @@ std::optional<Fit> fit_cone(std::span<const Vec3> points, std::span<const Vec3> 
     return s.half_angle > 1e-4 && s.half_angle < 0.5 * pi ? std::optional(judged(s, points)) : std::nullopt;
 }
 
-std::optional<Fit> fit_torus(std::span<const Vec3> points, std::span<const Vec3> normals, const Effort& effort) {
-    if (points.size() < 8 || points.size() != normals.size()) return std::nullopt;
+std::optional<Fit> fit_torus(std::span<const Vec3> points, std::span<const Vec3> feet, std::span<const Vec3> normals, const Effort& effort) {
+    if (points.size() < 8 || feet.size() < 6 || feet.size() != normals.size()) return std::nullopt;
     const Cloud c = measure(points);
     if (!(c.size > 0)) return std::nullopt;
     // All normals meet the axis: for axis (l, m) in Pluecker coordinates, n.m + (q x n).l = 0.
     Eigen::Matrix<double, 6, 6> a = Eigen::Matrix<double, 6, 6>::Zero();
-    for (std::size_t i = 0; i < points.size(); ++i) {
+    for (std::size_t i = 0; i < feet.size(); ++i) {
         Eigen::Matrix<double, 6, 1> row;
-        row << ((points[i] - c.centre) / c.size).cross(normals[i]), normals[i];
+        row << ((feet[i] - c.centre) / c.size).cross(normals[i]), normals[i];
         a += row * row.transpose();
     }
     const Eigen::SelfAdjointEigenSolver<Eigen::Matrix<double, 6, 6>> solver(a);

@@ -25,8 +25,8 @@ struct Effort {
 [[nodiscard]] std::optional<Fit> fit_cylinder(std::span<const Vec3> points, std::span<const Vec3> normals, const Effort& effort = {});
 [[nodiscard]] std::optional<Fit> fit_cone(std::span<const Vec3> points, std::span<const Vec3> normals, const Effort& effort = {});
 [[nodiscard]] std::optional<Fit> fit_sphere(std::span<const Vec3> points, std::span<const Vec3> normals, const Effort& effort = {});
-/// The start takes the axis that the normals' lines meet (linear line geometry; Pottmann & Randrup, 1998).
-[[nodiscard]] std::optional<Fit> fit_torus(std::span<const Vec3> points, std::span<const Vec3> normals, const Effort& effort = {});
+/// The start takes the axis that the normals' lines, each through its foot, meet (linear line geometry; Pottmann & Randrup, 1998).
+[[nodiscard]] std::optional<Fit> fit_torus(std::span<const Vec3> points, std::span<const Vec3> feet, std::span<const Vec3> normals, const Effort& effort = {});
 /// Distance of `p` from a plain surface, positive on the side of its normal.
 [[nodiscard]] double signed_distance(const Surface& s, const Vec3& p);
 

@@ -1,5 +1,7 @@
 #include "geom/fit_free.hpp"
 
+#include "geom/flatten.hpp"
+
 #include <Eigen/Eigenvalues>
 #include <Eigen/SparseCholesky>
 
@@ -24,22 +26,22 @@ std::array<std::array<double, 4>, 3> cubic(double t) {
              {s, 3 * t - 2, -3 * t + 1, t}}};
 }
 
-// Heights over a rectangle, as a sum of uniform bicubic basis functions.
-class HeightField {
+// Points over a rectangle, as a sum of uniform bicubic basis functions.
+class Field {
 public:
-    HeightField(const Box2& range, int nu, int nv) : range_(range), n_{nu, nv}, z_(Eigen::VectorXd::Zero((nu + 3) * (nv + 3))) {}
+    Field(const Box2& range, int nu, int nv) : range_(range), n_{nu, nv}, poles_(Eigen::MatrixX3d::Zero((nu + 3) * (nv + 3), 3)) {}
 
-    void fit(const std::vector<Vec3>& local) {
+    void fit(std::span<const Vec3> points, const std::vector<Vec2>& at) {
         using Entry = Eigen::Triplet<double>;
-        const Eigen::Index size = z_.size();
+        const Eigen::Index size = poles_.rows();
         std::vector<Entry> entries;
-        Eigen::VectorXd b = Eigen::VectorXd::Zero(size);
-        const double share = 1.0 / static_cast<double>(local.size());
-        for (const Vec3& p : local) {
-            const auto [at, w] = weights({p.x(), p.y()}, 0, 0);
+        Eigen::MatrixX3d b = Eigen::MatrixX3d::Zero(size, 3);
+        const double share = 1.0 / static_cast<double>(points.size());
+        for (std::size_t k = 0; k < points.size(); ++k) {
+            const auto [where, w] = weights(at[k], 0, 0);
             for (std::size_t i = 0; i < 16; ++i) {
-                b[at[i]] += share * w[i] * p.z();
-                for (std::size_t j = 0; j < 16; ++j) entries.emplace_back(at[i], at[j], share * w[i] * w[j]);
+                b.row(where[i]) += share * w[i] * points[k];
+                for (std::size_t j = 0; j < 16; ++j) entries.emplace_back(where[i], where[j], share * w[i] * w[j]);
             }
         }
         // Bending energy of the whole field, in shares of its size: far too little to be seen where there are points.
@@ -48,30 +50,42 @@ public:
             for (int v = 0; v < n_[1]; ++v)
                 for (const auto& [du, dv, factor] : {std::tuple(2, 0, 1.0), std::tuple(1, 1, 2.0), std::tuple(0, 2, 1.0)}) {
                     const Vec2 middle = range_.min() + Vec2((u + 0.5) / n_[0], (v + 0.5) / n_[1]).cwiseProduct(range_.sizes());
-                    const auto [at, w] = weights(middle, du, dv);
+                    const auto [where, w] = weights(middle, du, dv);
                     const double scale = stiffness * factor * std::pow(n_[0], 2 * du) * std::pow(n_[1], 2 * dv) / (n_[0] * n_[1]);
                     for (std::size_t i = 0; i < 16; ++i)
-                        for (std::size_t j = 0; j < 16; ++j) entries.emplace_back(at[i], at[j], scale * w[i] * w[j]);
+                        for (std::size_t j = 0; j < 16; ++j) entries.emplace_back(where[i], where[j], scale * w[i] * w[j]);
                 }
         Eigen::SparseMatrix<double> a(size, size);
         a.setFromTriplets(entries.begin(), entries.end());
         Eigen::SimplicialLDLT<Eigen::SparseMatrix<double>> solver(a);
-        if (solver.info() == Eigen::Success) z_ = solver.solve(b);
+        if (solver.info() == Eigen::Success) poles_ = solver.solve(b);
     }
 
-    // Height and slopes.
-    [[nodiscard]] Vec3 at(const Vec2& q) const {
-        Vec3 out;
-        for (const auto& [k, du, dv] : {std::tuple(0, 0, 0), std::tuple(1, 1, 0), std::tuple(2, 0, 1)}) {
+    // Point, and how it moves along both directions.
+    [[nodiscard]] std::array<Vec3, 3> at(const Vec2& q) const {
+        std::array<Vec3, 3> out;
+        for (const auto& [k, du, dv] : {std::tuple(0U, 0, 0), std::tuple(1U, 1, 0), std::tuple(2U, 0, 1)}) {
             const auto [where, w] = weights(q, du, dv);
-            double sum = 0;
-            for (std::size_t i = 0; i < 16; ++i) sum += w[i] * z_[where[i]];
+            Vec3 sum = Vec3::Zero();
+            for (std::size_t i = 0; i < 16; ++i) sum += w[i] * poles_.row(where[i]).transpose();
             out[k] = sum * std::pow(n_[0] / range_.sizes().x(), du) * std::pow(n_[1] / range_.sizes().y(), dv);
         }
         return out;
     }
 
-    [[nodiscard]] NurbsSurface surface(const Frame& f) const {
+    // Nearest place from a near one, by Gauss and Newton's steps.
+    [[nodiscard]] Vec2 foot(const Vec3& p, Vec2 q) const {
+        for (int step = 0; step < 4; ++step) {
+            const auto [s, du, dv] = at(q);
+            const double a = du.squaredNorm(), b = du.dot(dv), c = dv.squaredNorm(), det = a * c - b * b;
+            if (!(det > 0)) break;
+            const double x = (p - s).dot(du), y = (p - s).dot(dv);
+            q = (q + Vec2(c * x - b * y, a * y - b * x) / det).cwiseMax(range_.min()).cwiseMin(range_.max());
+        }
+        return q;
+    }
+
+    [[nodiscard]] NurbsSurface surface() const {
         NurbsSurface s;
         s.degree_u = s.degree_v = 3;
         const auto knots = [](double low, double step, int n) {
@@ -81,10 +95,7 @@ public:
         };
         const Vec2 step(range_.sizes().x() / n_[0], range_.sizes().y() / n_[1]);
         s.knots_u = knots(range_.min().x(), step.x(), n_[0]), s.knots_v = knots(range_.min().y(), step.y(), n_[1]);
-        // The plane's own coordinates are linear in the parameters: their poles stand over the means of three knots.
-        for (int i = 0; i < n_[0] + 3; ++i)
-            for (int j = 0; j < n_[1] + 3; ++j)
-                s.poles.push_back(f.at(range_.min().x() + (i - 1) * step.x(), range_.min().y() + (j - 1) * step.y(), z_[i * (n_[1] + 3) + j]));
+        for (Eigen::Index i = 0; i < poles_.rows(); ++i) s.poles.emplace_back(poles_.row(i));
         return s;
     }
 
@@ -104,29 +115,25 @@ private:
 
     Box2 range_;
     std::array<int, 2> n_;
-    Eigen::VectorXd z_;
+    Eigen::MatrixX3d poles_;
 };
 
-}  // namespace
-
-std::optional<Fit> fit_free(std::span<const Vec3> points, std::span<const Vec3> normals, double noise) {
-    if (points.size() < 30) return std::nullopt;
-    Vec3 mean = Vec3::Zero(), middle = Vec3::Zero();
-    for (const Vec3& n : normals) mean += n;
-    for (const Vec3& p : points) middle += p / static_cast<double>(points.size());
-    if (mean.norm() < 0.1 * static_cast<double>(normals.size())) return std::nullopt;
-    mean.normalize();
-    if (std::any_of(normals.begin(), normals.end(), [&](const Vec3& n) { return n.dot(mean) < steepest; })) return std::nullopt;
-    // In the plane, along the directions in which the points spread most and least.
-    Frame f = Frame::with_z(middle, mean);
+// Along the directions in which the places spread most and least.
+void straighten(std::vector<Vec2>& at) {
+    Vec2 middle = Vec2::Zero();
+    for (const Vec2& q : at) middle += q / static_cast<double>(at.size());
     Eigen::Matrix2d spread = Eigen::Matrix2d::Zero();
-    for (const Vec3& p : points) spread += f.local2(p) * f.local2(p).transpose();
+    for (const Vec2& q : at) spread += (q - middle) * (q - middle).transpose();
     const Eigen::SelfAdjointEigenSolver<Eigen::Matrix2d> axes(spread);
-    f = Frame::with_zx(middle, mean, axes.eigenvectors()(0, 1) * f.x + axes.eigenvectors()(1, 1) * f.y);
-    std::vector<Vec3> local;
+    const Vec2 x = axes.eigenvectors().col(1), y(-x.y(), x.x());
+    for (Vec2& q : at) q = Vec2(x.dot(q - middle), y.dot(q - middle));
+}
+
+std::optional<Fit> fit_over(std::span<const Vec3> points, std::vector<Vec2> at, double noise, bool slides) {
+    straighten(at);
     Box2 range;
-    for (const Vec3& p : points) local.push_back(f.local(p)), range.extend(Vec2(local.back().x(), local.back().y()));
-    const Vec2 more = 0.01 * range.sizes();
+    for (const Vec2& q : at) range.extend(q);
+    const Vec2 more = (slides ? 0.03 : 0.01) * range.sizes();
     range.min() -= more, range.max() += more;
     if (range.sizes().minCoeff() <= 0) return std::nullopt;
     const double ratio = range.sizes().x() / range.sizes().y();
@@ -135,21 +142,55 @@ std::optional<Fit> fit_free(std::span<const Vec3> points, std::span<const Vec3> 
     for (int n = 3; n <= 64; n = n + (n + 1) / 2) {
         const int nu = std::max(2, static_cast<int>(std::lround(n * std::sqrt(ratio)))), nv = std::max(2, static_cast<int>(std::lround(n / std::sqrt(ratio))));
         if (best && static_cast<double>(points.size()) < fewest * nu * nv) break;
-        HeightField field(range, nu, nv);
-        field.fit(local);
+        Field field(range, nu, nv);
+        field.fit(points, at);
+        // Places that a map gave slide to the feet on what they gave (Hoschek, Intrinsic parametrization for approximation, 1988).
+        for (int round = 0; slides && round < 3; ++round) {
+            for (std::size_t k = 0; k < points.size(); ++k) at[k] = field.foot(points[k], at[k]);
+            field.fit(points, at);
+        }
         double sum = 0, worst = 0;
-        for (const Vec3& p : local) {
-            const Vec3 h = field.at({p.x(), p.y()});
-            const double d = std::abs(p.z() - h.x()) / std::sqrt(1 + h.y() * h.y() + h.z() * h.z());
+        for (std::size_t k = 0; k < points.size(); ++k) {
+            const auto [p, du, dv] = field.at(at[k]);
+            const double d = std::abs((points[k] - p).dot(du.cross(dv).normalized()));
             sum += d * d, worst = std::max(worst, d);
         }
-        const double rms = std::sqrt(sum / static_cast<double>(local.size()));
+        const double rms = std::sqrt(sum / static_cast<double>(points.size()));
         const bool better = !best || rms < (noise > 0 ? 0.97 : 1.0) * best->rms;
         if (!better) break;
-        best = Fit{FreeSurface{std::make_shared<NurbsSurface>(field.surface(f))}, rms, worst};
+        best = Fit{FreeSurface{std::make_shared<NurbsSurface>(field.surface())}, rms, worst};
         if (rms < 1e-9 * range.sizes().norm()) break;
     }
     return best;
+}
+
+// Over the mean plane, if all normals keep to its side.
+std::vector<Vec2> over_plane(std::span<const Vec3> points, std::span<const Vec3> normals) {
+    Vec3 mean = Vec3::Zero(), middle = Vec3::Zero();
+    for (const Vec3& n : normals) mean += n;
+    for (const Vec3& p : points) middle += p / static_cast<double>(points.size());
+    if (mean.norm() < 0.1 * static_cast<double>(normals.size())) return {};
+    mean.normalize();
+    if (std::any_of(normals.begin(), normals.end(), [&](const Vec3& n) { return n.dot(mean) < steepest; })) return {};
+    const Frame f = Frame::with_z(middle, mean);
+    std::vector<Vec2> at;
+    for (const Vec3& p : points) at.push_back(f.local2(p));
+    return at;
+}
+
+}  // namespace
+
+std::optional<Fit> fit_free(std::span<const Vec3> points, std::span<const Vec3> normals, double noise) {
+    if (points.size() < 30) return std::nullopt;
+    auto at = over_plane(points, normals);
+    return at.empty() ? std::nullopt : fit_over(points, std::move(at), noise, false);
+}
+
+std::optional<Fit> fit_skin(std::span<const Vec3> points, std::span<const std::array<int, 3>> facets, std::span<const Vec3> normals, double noise) {
+    if (auto over = fit_free(points, normals, noise)) return over;
+    if (points.size() < 30) return std::nullopt;
+    auto at = flattened(points, facets);
+    return at ? fit_over(points, std::move(*at), noise, true) : std::nullopt;
 }
 
 }  // namespace halvo

@@ -101,7 +101,8 @@ public:
         std::vector<int> renumber(t_.size(), -1);
         std::vector<Triangle> out;
         for (std::size_t i = 0; i < t_.size(); ++i)
-            if (depth[i] == 1) {
+            // An outline that does not close lets the outside in: nothing beyond the given points is part of it.
+            if (depth[i] == 1 && std::all_of(t_[i].v.begin(), t_[i].v.end(), [&](int v) { return v < real_; })) {
                 renumber[i] = static_cast<int>(out.size());
                 out.push_back(t_[i]);
             }

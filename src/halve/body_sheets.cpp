@@ -7,6 +7,7 @@
 #include "halve/bulk_regions.hpp"
 #include "halve/limits.hpp"
 #include "halve/orientation.hpp"
+#include "halve/root_fillets.hpp"
 #include "halve/wall_curves.hpp"
 #include "model/sheet_values.hpp"
 
@@ -51,6 +52,7 @@ public:
         const bool flat = std::all_of(walls_.begin(), walls_.end(), [](const WallSurface& w) { return w.chart.flat(); });
         const Arrangement a = arrange(input_, flat ? tol_ : std::max(tol_, 4 * solids_.tolerance.point));
         decide(a);
+        bridge_slivers(a);
         drop_strays(a);
         close_openings(a, curves.mouths);
         const Assembled done = assemble(model_, a, input_, keep_, {});
@@ -102,7 +104,7 @@ private:
     void decide(const Arrangement& a) {
         keep_.resize(walls_.size());
         stubs_.assign(walls_.size(), {0, 0.0});
-        held_.resize(walls_.size());
+        held_.resize(walls_.size()), open_.resize(walls_.size());
         parallel_for(walls_.size(), [&](std::size_t i) {
             const WallSurface& p = walls_[i];
             for (const Cell& c : a.sheets[i].cells) {
@@ -121,6 +123,7 @@ private:
                     else if (bridges(i, at, passed)) bridge += s.area;
                 }
                 k.empty = in <= 0.02 * all;
+                open_[i].push_back(in > 0.5 * all && other < 0.5 * all);
                 if (in > 0.5 * all) {
                     k.kept = other < 0.5 * all && (held >= supported_share * all || held + bridge >= bridging_share * all);
                     if (!k.kept) ++stubs_[i].first, stubs_[i].second += c.area;
@@ -134,6 +137,30 @@ private:
             model_.ledger.push_back({wall_key(i), "halve", "wall", EntryState::refused, fmt::format("{}: wall of {:.2f} mm", body_.name, found_[i].thickness),
                                      found_[i].area, found_[i].pairs[0].seen[0], body_.name});
             for (Keep& k : keep_[i]) k.kept = false;
+        }
+    }
+
+    // Where a wall's two faces end at a crossing in different places, as beside a curved or an oblique one, a sliver between them lies
+    // neither between the faces nor in the other's wall. With the sheet on both of its sides it is part of it.
+    void bridge_slivers(const Arrangement& a) {
+        constexpr double between = 0.75;  // of its outline, along pieces that are kept
+        for (std::size_t i = 0; i < walls_.size(); ++i) {
+            const SheetCells& cells = a.sheets[i];
+            std::vector<double> outline(cells.cells.size(), 0.0), beside(cells.cells.size(), 0.0);
+            for (const auto& [half, cell] : cells.cell_of) {
+                if (cell < 0 || keep_[i][static_cast<std::size_t>(cell)].kept || !open_[i][static_cast<std::size_t>(cell)]) continue;
+                const double length = a.edges[static_cast<std::size_t>(half / 2)].curve.length();
+                const auto other = cells.cell_of.find(half ^ 1);
+                outline[static_cast<std::size_t>(cell)] += length;
+                if (other != cells.cell_of.end() && other->second >= 0 && keep_[i][static_cast<std::size_t>(other->second)].kept)
+                    beside[static_cast<std::size_t>(cell)] += length;
+            }
+            const double t = walls_[i].wall->thickness;
+            for (std::size_t c = 0; c < outline.size(); ++c) {
+                if (outline[c] <= 0 || beside[c] < between * outline[c] || cells.cells[c].area > 0.5 * t * outline[c] || decisions_[i].refuse) continue;
+                keep_[i][c].kept = true;
+                --stubs_[i].first, stubs_[i].second -= cells.cells[c].area;
+            }
         }
     }
 
@@ -374,7 +401,9 @@ private:
             for (const FacePair& f : p.wall->pairs) paired[static_cast<std::size_t>(f.top)] = paired[static_cast<std::size_t>(f.bottom)] = true;
         std::vector<int> loose;
         for (std::size_t f = 0; f < body_.faces.size(); ++f)
-            if (!paired[f] && body_.faces[f].facet_count > 0 && loose_share(body_.faces[f]) >= 0.5) loose.push_back(static_cast<int>(f));
+            if (!paired[f] && body_.faces[f].facet_count > 0) loose.push_back(static_cast<int>(f));
+        leave_out_roots(loose);
+        std::erase_if(loose, [&](int f) { return loose_share(body_.faces[static_cast<std::size_t>(f)]) < 0.5; });
         double skin = 0;
         for (int f : loose) skin += body_.faces[static_cast<std::size_t>(f)].area;
         if (skin < 0.002 * body_.mass.area) return;
@@ -396,6 +425,27 @@ private:
                                                body_.name, count, area, 100 * area / body_.mass.area, kind),
                                    "solid regions, and faces at more than the draft to what they oppose, get no sheet; model them apart or widen halve.draft",
                                    place, std::sqrt(area), body_.name});
+    }
+
+    // Fillets and chamfers in the corners of sheets are no walls and no solid regions: their material is left out, and said to be.
+    void leave_out_roots(std::vector<int>& unpaired) {
+        RootMaterial all;
+        all.body = id_;
+        double deepest = 0;
+        Vec3 place = Vec3::Zero();
+        for (const RootFillet& r : root_fillets(model_, solids_, id_, unpaired)) {
+            all.faces.push_back(r.face), all.volume += r.volume;
+            if (r.depth > deepest) deepest = r.depth, place = r.place;
+        }
+        if (all.faces.empty()) return;
+        std::erase_if(unpaired, [&](int f) { return std::find(all.faces.begin(), all.faces.end(), f) != all.faces.end(); });
+        const double volume = all.volume;
+        const std::size_t count = all.faces.size();
+        model_.roots.push_back(std::move(all));
+        model_.ledger.push_back({make_key("root", "", {std::cbrt(volume), (place - body_.mass.centre).norm()}), "halve", "root fillets", EntryState::applied,
+                                 fmt::format("{}: {} fillet(s) or chamfer(s) at the roots of walls, {:.0f} mm3 ({:.2f} % of the solid), are left out",
+                                             body_.name, count, volume, 100 * volume / body_.mass.volume),
+                                 volume, place, body_.name});
     }
 
     // Share of a face that lies in no wall.
@@ -447,6 +497,7 @@ private:
     ArrangementInput input_;
     std::vector<std::vector<Keep>> keep_;
     std::vector<NamedFaces> thick_;
+    std::vector<std::vector<char>> open_;                 // cells of material that is no other wall's
     std::vector<std::vector<char>> held_;                 // cells that lie between the wall's own sides
     std::vector<std::pair<int, double>> stubs_, strays_;  // pieces dropped of each wall, and their area
 };

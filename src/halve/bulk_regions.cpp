@@ -70,10 +70,21 @@ private:
     }
 
     bool in_wall(const Vec3& p) const {
+        // Over the foot of a rib or a fillet a sheet runs on where its wall has no skin of its own.
+        for (const Sheet& s : model_.sheets)
+            if (std::abs(s.chart.height(p)) <= 0.55 * s.thickness.max + tol_ && inside(s.own_outline, s.chart.local2(p)) && has_skin(s, p)) return true;
         return std::any_of(walls_.begin(), walls_.end(), [&](const WallSurface& w) {
             if (w.box.squaredExteriorDistance(p) > w.thickest * w.thickest || std::abs(w.chart.height(p)) > 0.55 * w.thickest + tol_) return false;
             return supported(body_, w, w.chart.foot(p));
         });
+    }
+
+    // Has the sheet the skin of its wall on one side at least? In a pin through it, it has none.
+    bool has_skin(const Sheet& s, const Vec3& p) const {
+        const SkinPoint on = s.chart.on(p);
+        const double near = 0.6 * s.thickness.max + tol_;
+        const auto up = body_.tree->shoot(on.point, on.normal, 0), down = body_.tree->shoot(on.point, -on.normal, 0);
+        return (up && up->distance <= near) || (down && down->distance <= near);
     }
 
     Vec3 at(int cell) const { return origin_ + pitch_ * Vec3(cell % n_[0], cell / n_[0] % n_[1], cell / (n_[0] * n_[1])); }
@@ -184,7 +195,7 @@ private:
             for (std::size_t i = 0; i < cluster_.size(); ++i) {
                 if (cluster_[i] != cluster) continue;
                 const Vec3 p = at(static_cast<int>(i));
-                if (std::abs(sheet.chart.height(p)) > 0.5 * sheet.thickness.max + 1.2 * pitch_) continue;
+                if (std::abs(sheet.chart.height(p)) > 0.55 * sheet.thickness.max + 1.2 * pitch_) continue;
                 const Vec3 q = sheet.chart.foot(p);
                 if (inside(sheet.own_outline, sheet.chart.local2(q))) feet.push_back(q);
             }

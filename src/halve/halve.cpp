@@ -112,6 +112,7 @@ Model placed(Model part, const Eigen::Isometry3d& m, int id, const Body& body, c
         for (ThicknessPiece& p : s.field.pieces) p.top = p.top.moved(m), p.bottom = p.bottom.moved(m);
     }
     for (Coupling& c : part.couplings) own(c.key), c.body = id;
+    for (RootMaterial& r : part.roots) r.body = id;
     for (LedgerEntry& e : part.ledger) own(e.key), renamed(e.about), e.place = m * e.place, e.body = body.name;
     for (Finding& f : part.findings) own(f.key), renamed(f.about), f.place = m * f.place, f.body = body.name;
     return part;
@@ -140,6 +141,7 @@ void append(Model& to, Model&& from) {
         for (EdgeId& e : c.edges) e.value += de;
         to.couplings.push_back(std::move(c));
     }
+    to.roots.insert(to.roots.end(), from.roots.begin(), from.roots.end());
     to.findings.insert(to.findings.end(), from.findings.begin(), from.findings.end());
     to.ledger.insert(to.ledger.end(), from.ledger.begin(), from.ledger.end());
 }

@@ -20,7 +20,8 @@ Box3 widened(Box3 b, double by) {
     return b;
 }
 
-constexpr double deep = 1.5;  // material reaching this many thicknesses to both sides is no wall's
+constexpr double corner_reach = 0.02;  // of the thickness, within which ends of middle edges are one corner: more apart, rounds are no offsets of each other
+constexpr double deep = 1.5;           // material reaching this many thicknesses to both sides is no wall's
 
 class Collector {
 public:
@@ -55,10 +56,72 @@ public:
             for (std::size_t j : w.smooth)
                 if (i < j) add_middle_edges(i, j);
         }
+        place_middle_edges();
         return {std::move(input_), slack_, std::move(mouths_)};
     }
 
 private:
+    struct MiddleEdge {
+        std::size_t i, j;  // walls
+        Curve curve;
+        std::array<bool, 2> settled{};  // the end is a corner that it shares with others
+    };
+
+    // Where three walls or more go on smoothly round a corner (a moulded part's), their middle edges end at one point. On unlike rounds
+    // they miss each other a little there: each is led to the mean of their ends.
+    void place_middle_edges() {
+        struct End {
+            std::size_t edge;
+            std::size_t which;
+            Vec3 at;
+        };
+        std::vector<End> ends;
+        for (std::size_t k = 0; k < middles_.size(); ++k)
+            if (!middles_[k].curve.closed(tol_)) ends.push_back({k, 0, middles_[k].curve.start()}), ends.push_back({k, 1, middles_[k].curve.end()});
+        std::vector<bool> done(ends.size(), false);
+        std::vector<std::array<Vec3, 2>> target(middles_.size());
+        for (std::size_t e = 0; e < ends.size(); ++e) {
+            if (done[e]) continue;
+            const MiddleEdge& own = middles_[ends[e].edge];
+            const double near = corner_reach * std::min(walls_[own.i].thickest, walls_[own.j].thickest);
+            std::vector<std::size_t> group;
+            std::set<std::size_t> walls;
+            Vec3 sum = Vec3::Zero();
+            double apart = 0;
+            for (std::size_t f = e; f < ends.size(); ++f) {
+                if (done[f] || (ends[f].at - ends[e].at).norm() > near) continue;
+                group.push_back(f), walls.insert({middles_[ends[f].edge].i, middles_[ends[f].edge].j});
+                sum += ends[f].at, apart = std::max(apart, (ends[f].at - ends[e].at).norm());
+            }
+            if (group.size() < 3 || walls.size() > group.size() || apart <= 4 * tol_) continue;
+            for (std::size_t f : group) {
+                done[f] = true;
+                middles_[ends[f].edge].settled[ends[f].which] = true;
+                target[ends[f].edge][ends[f].which] = sum / static_cast<double>(group.size());
+            }
+        }
+        for (std::size_t k = 0; k < middles_.size(); ++k) {
+            MiddleEdge& m = middles_[k];
+            if (m.settled[0] || m.settled[1]) m.curve = led_to(m, target[k]);
+            if (m.curve.length() > 4 * tol_) share(m.i, m.j, run_on(m.curve, walls_[m.i], walls_[m.j], m.settled));
+        }
+    }
+
+    static Curve led_to(const MiddleEdge& m, const std::array<Vec3, 2>& target) {
+        const Curve& c = m.curve;
+        const Vec3 a = m.settled[0] ? target[0] : c.start(), b = m.settled[1] ? target[1] : c.end();
+        const Vec3 da = a - c.start(), db = b - c.end();
+        if (c.is_line()) return Curve::segment(a, b);
+        std::vector<Vec3> points, tangents;
+        const int n = 24;
+        for (int k = 0; k <= n; ++k) {
+            const double w = static_cast<double>(k) / n, t = c.t0 + w * (c.t1 - c.t0);
+            points.emplace_back(c.point(t) + (1 - w) * da + w * db);
+            tangents.push_back((c.derivative(t) + (db - da) / (c.t1 - c.t0)).normalized());
+        }
+        return Curve::polyline(std::move(points), std::move(tangents));
+    }
+
     int add(const Curve& c) {
         input_.curves.push_back(c);
         return static_cast<int>(input_.curves.size()) - 1;
@@ -160,17 +223,17 @@ private:
         // Neighbours whose sides are no true offsets (a sharper bend inside than goes with the outside) miss each other a little.
         if (miss <= 0.1 * std::min(a.thickest, b.thickest)) slack_ = std::max(slack_, 1.5 * miss);
         const Curve c = curve_through(points, std::max(tol_, 0.5 * slack_));
-        if (c.length() > 4 * tol_) share(i, j, run_on(c, a, b));
+        middles_.push_back({i, j, c, {}});
     }
 
     // A straight or round middle edge ends where its faces' edges do; rounded rims make the midsurface reach further.
-    static Curve run_on(const Curve& c, const WallSurface& a, const WallSurface& b) {
-        const double more = 0.75 * std::max(a.thickest, b.thickest);
-        if (c.is_line()) return Curve::segment(c.point(c.t0 - more), c.point(c.t1 + more));
+    static Curve run_on(const Curve& c, const WallSurface& a, const WallSurface& b, const std::array<bool, 2>& settled) {
+        const double more = 0.75 * std::max(a.thickest, b.thickest), first = settled[0] ? 0 : more, last = settled[1] ? 0 : more;
+        if (c.is_line()) return Curve::segment(c.point(c.t0 - first), c.point(c.t1 + last));
         if (const auto* k = std::get_if<CircleCurve>(&c.shape); k && c.t1 - c.t0 < 2 * pi - 1e-9) {
-            const double turn = std::min(more / k->radius, 0.5 * (2 * pi - (c.t1 - c.t0)));
+            const double most = 0.5 * (2 * pi - (c.t1 - c.t0));
             Curve out = c;
-            out.t0 -= turn, out.t1 += turn;
+            out.t0 -= std::min(first / k->radius, most), out.t1 += std::min(last / k->radius, most);
             return out;
         }
         return c;
@@ -391,6 +454,7 @@ private:
     double tol_, slack_, openings_;
     ArrangementInput input_;
     std::set<int> mouths_;
+    std::vector<MiddleEdge> middles_;
 };
 
 }  // namespace

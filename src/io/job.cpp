@@ -6,8 +6,10 @@
 #include "body/named.hpp"
 #include "core/keys.hpp"
 #include "io/select.hpp"
+#include "mesh/keep_numbers.hpp"
 #include "model/sheet_values.hpp"
 #include "prove/audit.hpp"
+#include "prove/mechanisms.hpp"
 
 #include <fmt/format.h>
 
@@ -32,10 +34,37 @@ void add_contact_findings(Job& job) {
     for (const ContactProof& c : job.proof.contacts) {
         if (c.joined) continue;
         const Body &a = job.solids.bodies[static_cast<std::size_t>(c.a)], &b = job.solids.bodies[static_cast<std::size_t>(c.b)];
-        list.push_back({make_key("finding", "contact " + a.key + b.key, {c.gap}), "contact without a joint",
+        list.push_back({make_key("finding", "contact " + a.key + b.key, {c.gap}),
+                        "contact without a joint",
                         fmt::format("{} and {} touch (gap {:.2f} mm) but share nothing in the model", a.name, b.name, c.gap),
-                        "raise join.reach, or check the parts there", c.place, c.gap, a.name + " + " + b.name});
+                        "raise join.reach, or check the parts there",
+                        c.place,
+                        c.gap,
+                        a.name + " + " + b.name,
+                        FindingLevel::warning,
+                        -1,
+                        {a.key, b.key}});
     }
+}
+
+// What hangs on by a point, can move, or lies beside something that it is not joined to.
+void add_audit_findings(Job& job) {
+    auto& list = job.model.findings;
+    constexpr std::array<const char*, 3> kinds = {"hangs on by a point", "mechanism", "free edge within reach"};
+    std::erase_if(list, [&](const Finding& f) { return std::find(kinds.begin(), kinds.end(), f.kind) != kinds.end(); });
+    std::erase_if(job.model.ledger, [](const LedgerEntry& e) { return e.kind == "member free to spin"; });
+    const Mobility free = mobility(job.model, job.solids);
+    job.model.ledger.insert(job.model.ledger.end(), free.notes.begin(), free.notes.end());
+    job.proof.rigid_body_modes = free.rigid_body_modes, job.proof.mechanisms = free.mechanisms;
+    // Where a contact without a joint is reported already, its edges say nothing new.
+    auto edges = free_edge_findings(job.model, job.solids, job.plan.join.reach);
+    std::erase_if(edges, [&](const Finding& f) {
+        return std::any_of(list.begin(), list.end(), [&](const Finding& k) {
+            const auto pair = [](const Finding& x) { return std::minmax(x.body_keys[0], x.body_keys[1]); };
+            return k.kind == "contact without a joint" && pair(k) == pair(f) && (k.place - f.place).norm() <= f.size;
+        });
+    });
+    for (const auto& some : {hanging_findings(job.model, job.solids), free.findings, edges}) list.insert(list.end(), some.begin(), some.end());
 }
 
 // Rules of size in the model's own coordinates, bodies as the keys of their sheets.
@@ -60,6 +89,54 @@ MeshOptions placed_sizes(MeshOptions o, const Assembly& solids, const Model& mod
     place_rules(o.sizes, solids, model);
     place_rules(o.thicknesses, solids, model);
     return o;
+}
+
+// Edges that the mesh closes to a point, and element edges that the geometry makes far shorter than their neighbours.
+void note_short_edges(Job& job, const MeshOptions& options) {
+    auto& list = job.model.ledger;
+    std::erase_if(list, [](const LedgerEntry& e) { return e.kind == "edges bridged" || e.kind == "short element edges"; });
+    const auto bridged = bridged_edges(job.model, options);
+    if (!bridged.empty()) {
+        const auto longest =
+            *std::max_element(bridged.begin(), bridged.end(), [&](EdgeId a, EdgeId b) { return job.model.length(a) < job.model.length(b) - 1e-12; });
+        const double length = job.model.length(longest);
+        list.push_back({make_key("bridged", "", {length}), "mesh", "edges bridged", EntryState::applied,
+                        fmt::format("{} edge(s) up to {:.3g} mm long are closed to a node each: there the mesh stands off the outline by as much; mesh.bridge "
+                                    "= 0 keeps them",
+                                    bridged.size(), length),
+                        length, job.model.edges[longest.index()].curve.middle(), ""});
+    }
+    std::vector<std::vector<double>> of_sheet(job.model.sheets.size());
+    const auto sides = [&](const Element& e, auto&& each) {
+        for (std::size_t k = 0; k < e.count; ++k)
+            each(job.mesh.nodes[static_cast<std::size_t>(e.nodes[k])], job.mesh.nodes[static_cast<std::size_t>(e.nodes[(k + 1) % e.count])]);
+    };
+    for (const Element& e : job.mesh.elements)
+        if (e.kind == ElementKind::shell)
+            sides(e, [&](const Vec3& a, const Vec3& b) { of_sheet[static_cast<std::size_t>(e.sheet)].push_back((a - b).norm()); });
+    for (auto& lengths : of_sheet)
+        if (!lengths.empty()) std::nth_element(lengths.begin(), lengths.begin() + static_cast<std::ptrdiff_t>(lengths.size() / 2), lengths.end());
+    int count = 0;
+    double least = std::numeric_limits<double>::max();
+    Vec3 place = Vec3::Zero();
+    for (const Element& e : job.mesh.elements) {
+        if (e.kind != ElementKind::shell) continue;
+        const auto& lengths = of_sheet[static_cast<std::size_t>(e.sheet)];
+        const double usual = lengths[lengths.size() / 2];
+        bool is_short = false;
+        sides(e, [&](const Vec3& a, const Vec3& b) {
+            const double l = (a - b).norm();
+            is_short = is_short || l < 0.25 * usual;
+            if (l < 0.25 * usual && l < least) least = l, place = 0.5 * (a + b);
+        });
+        count += is_short;
+    }
+    if (count > 0)
+        list.push_back({make_key("short", "", {least}), "mesh", "short element edges", EntryState::applied,
+                        fmt::format("{} element(s) have an edge shorter than a quarter of what is usual in their sheet, {:.3g} mm at least: short edges of the "
+                                    "geometry ask for them",
+                                    count, least),
+                        least, place, ""});
 }
 
 // Sheets that the plan gives another thickness, in the ledger.
@@ -115,18 +192,20 @@ void run(Job& job, Stage from, Stage until, const Observer& observer) {
     });
     step(Stage::mesh, [&] {
         const MeshOptions options = placed_sizes(plan.mesh, job.solids, job.model);
+        const Mesh before = std::move(job.mesh);
         job.mesh = mesh(job.model, options, observer);
+        // Meshed again: what did not change keeps its numbers.
+        if (from == Stage::mesh && !before.nodes.empty()) keep_numbers(job.mesh, before);
         note_thicknesses(job.model, options);
         std::erase_if(job.model.findings, [](const Finding& f) { return f.kind == "mesh outside its limits"; });
+        note_short_edges(job, options);
         const auto found = quality_findings(assess(job.mesh, plan.mesh.limits), plan.mesh.limits);
         job.model.findings.insert(job.model.findings.end(), found.begin(), found.end());
     });
     step(Stage::prove, [&] {
         job.proof = prove(job.solids, job.model, job.mesh, plan.prove, plan.join.reach, observer);
         add_contact_findings(job);
-        std::erase_if(job.model.findings, [](const Finding& f) { return f.kind == "hangs on by a point"; });
-        const auto hanging = hanging_findings(job.model, job.solids);
-        job.model.findings.insert(job.model.findings.end(), hanging.begin(), hanging.end());
+        add_audit_findings(job);
         if (!plan.prove.strict) return;
         for (const Finding& f : job.model.findings)
             if (f.kind == "mesh outside its limits") job.proof.outside.push_back("mesh: " + f.about), job.proof.within_bounds = false;

@@ -35,6 +35,7 @@ CREATE TABLE sections(id INTEGER PRIMARY KEY, key TEXT, shape TEXT, area REAL, i
 CREATE TABLE members(id INTEGER PRIMARY KEY, key TEXT, body INTEGER, section INTEGER, own_length REAL, trimmed REAL, axes BLOB, chain BLOB,
   end_faces BLOB, offset_y REAL, offset_z REAL);
 CREATE TABLE couplings(id INTEGER PRIMARY KEY, key TEXT, body INTEGER, centre INTEGER, volume REAL, edges BLOB, vertices BLOB, faces BLOB);
+CREATE TABLE roots(body INTEGER, volume REAL, faces BLOB);
 CREATE TABLE near(body_a INTEGER, body_b INTEGER, gap REAL, x REAL, y REAL, z REAL);
 CREATE TABLE links(a INTEGER, b INTEGER, joint INTEGER);
 CREATE TABLE edge_links(a INTEGER, b INTEGER, reversed INTEGER, joint INTEGER);
@@ -47,7 +48,7 @@ CREATE TABLE ledger(key TEXT, stage TEXT, kind TEXT, state INTEGER, about TEXT, 
 CREATE TABLE mesh(nodes BLOB, elements BLOB, quads INTEGER, trias INTEGER, lines INTEGER, links INTEGER, parts INTEGER,
   free_edge_length REAL, min_scaled_jacobian REAL, mean_scaled_jacobian REAL, max_aspect REAL, max_warpage REAL, quad_share REAL);
 CREATE TABLE tied_nodes(node INTEGER, element INTEGER, w1 REAL, w2 REAL, w3 REAL, w4 REAL, arm_x REAL, arm_y REAL, arm_z REAL);
-CREATE TABLE proof(body INTEGER PRIMARY KEY, solid REAL, idealized REAL, bridged REAL, error REAL);
+CREATE TABLE proof(body INTEGER PRIMARY KEY, solid REAL, idealized REAL, bridged REAL, error REAL, left_out REAL);
 CREATE TABLE uncovered(body INTEGER, area REAL, x REAL, y REAL, z REAL, facets BLOB);
 CREATE TABLE contacts(a INTEGER, b INTEGER, gap REAL, joined INTEGER, x REAL, y REAL, z REAL);
 )";
@@ -168,6 +169,12 @@ void save_joints(Database& db, const Model& m) {
         edges.put(numbers);
         t.blob(edges.bytes()).bind(k.onto.value).bind(k.joint).done();
     }
+    Statement left(db, "INSERT INTO roots VALUES(?,?,?)");
+    for (const RootMaterial& r : m.roots) {
+        BlobOut faces;
+        faces.put(r.faces);
+        left.bind(r.body + 1).bind(r.volume).blob(faces.bytes()).done();
+    }
     Statement c(db, "INSERT INTO couplings VALUES(?,?,?,?,?,?,?,?)"), n(db, "INSERT INTO near VALUES(?,?,?,?,?,?)");
     for (std::size_t i = 0; i < m.couplings.size(); ++i) {
         const Coupling& k = m.couplings[i];
@@ -238,10 +245,10 @@ void save_mesh_and_proof(Database& db, const Job& job) {
         for (double w : k.weights) t.bind(w);
         t.bind(k.arm.x()).bind(k.arm.y()).bind(k.arm.z()).done();
     }
-    Statement p(db, "INSERT INTO proof VALUES(?,?,?,?,?)"), c(db, "INSERT INTO contacts VALUES(?,?,?,?,?,?,?)");
+    Statement p(db, "INSERT INTO proof VALUES(?,?,?,?,?,?)"), c(db, "INSERT INTO contacts VALUES(?,?,?,?,?,?,?)");
     for (std::size_t i = 0; i < job.proof.bodies.size(); ++i) {
         const BodyProof& b = job.proof.bodies[i];
-        p.bind(static_cast<int>(i + 1)).bind(b.solid).bind(b.idealized).bind(b.bridged).bind(b.error).done();
+        p.bind(static_cast<int>(i + 1)).bind(b.solid).bind(b.idealized).bind(b.bridged).bind(b.error).bind(b.left_out).done();
     }
     Statement u(db, "INSERT INTO uncovered VALUES(?,?,?,?,?,?)");
     for (const UncoveredPatch& k : job.proof.uncovered) {
@@ -269,7 +276,8 @@ void save_info(Database& db, const Job& job) {
         field("mean", k->mean), field("high", k->high), field("worst", k->worst), field("x", k->place.x()), field("y", k->place.y()), field("z", k->place.z());
         field("count", k->count);
     }
-    put("parts", std::to_string(p.parts)), put("within_bounds", p.within_bounds ? "1" : "0");
+    put("parts", std::to_string(p.parts)), put("rigid_body_modes", std::to_string(p.rigid_body_modes)), put("mechanisms", std::to_string(p.mechanisms)),
+        put("within_bounds", p.within_bounds ? "1" : "0");
     for (std::size_t i = 0; i < p.outside.size(); ++i) put(fmt::format("outside_{}", i).c_str(), p.outside[i]);
 }
 

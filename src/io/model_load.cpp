@@ -194,6 +194,17 @@ void load_couplings(Database& db, Model& m) {
     }
 }
 
+void load_roots(Database& db, Model& m) {
+    Statement r(db, "SELECT body,volume,faces FROM roots ORDER BY rowid");
+    while (r.step()) {
+        RootMaterial k;
+        k.body = r.number() - 1, k.volume = r.real();
+        BlobIn faces(r.text());
+        k.faces = faces.get<std::vector<int>>();
+        m.roots.push_back(std::move(k));
+    }
+}
+
 void load_joints(Database& db, Model& m) {
     Statement l(db, "SELECT a,b,joint FROM links ORDER BY rowid"), el(db, "SELECT a,b,reversed,joint FROM edge_links ORDER BY rowid");
     while (l.step()) {
@@ -274,10 +285,12 @@ void load_mesh_and_proof(Database& db, Job& job, int version) {
         m.quality.min_scaled_jacobian = s.real(), m.quality.mean_scaled_jacobian = s.real(), m.quality.max_aspect = s.real();
         m.quality.max_warpage = s.real(), m.quality.quad_share = s.real();
     }
-    Statement p(db, "SELECT solid,idealized,bridged,error FROM proof ORDER BY body"), c(db, "SELECT a,b,gap,joined,x,y,z FROM contacts ORDER BY rowid");
+    Statement p(db, fmt::format("SELECT solid,idealized,bridged,error{} FROM proof ORDER BY body", version >= 5 ? ",left_out" : "")),
+        c(db, "SELECT a,b,gap,joined,x,y,z FROM contacts ORDER BY rowid");
     while (p.step()) {
         BodyProof b;
         b.solid = p.real(), b.idealized = p.real(), b.bridged = p.real(), b.error = p.real();
+        if (version >= 5) b.left_out = p.real();
         if (std::abs(b.error) > std::abs(job.proof.worst_body_error))
             job.proof.worst_body_error = b.error, job.proof.worst_body = static_cast<int>(job.proof.bodies.size());
         job.proof.bodies.push_back(b);
@@ -323,6 +336,7 @@ void load_info(Database& db, Job& job) {
         k->mean = field("mean"), k->high = field("high"), k->worst = field("worst"), k->place = {field("x"), field("y"), field("z")};
         k->count = static_cast<int>(field("count"));
     }
+    p.rigid_body_modes = static_cast<int>(real("rigid_body_modes")), p.mechanisms = static_cast<int>(real("mechanisms"));
     p.parts = static_cast<int>(real("parts")), p.within_bounds = info["within_bounds"] == "1";
 }
 
@@ -354,6 +368,7 @@ Job read_model(const std::filesystem::path& file) {
     if (version >= 3) load_couplings(db, job.model);
     load_joints(db, job.model);
     if (version >= 4) load_ties(db, job);
+    if (version >= 5) load_roots(db, job.model);
     load_mesh_and_proof(db, job, version);
     for (Element& e : job.mesh.elements)
         if (e.member >= 0)

@@ -45,7 +45,7 @@ std::optional<Surface> recognise_surface(const std::vector<Vec3>& points, const 
     for (const Vec3& p : points) box.extend(p);
     const double allowed = tol * std::max(box.diagonal().norm(), 1.0);
     for (const auto& fit :
-         {fit_plane(points), fit_cylinder(points, normals), fit_cone(points, normals), fit_sphere(points, normals), fit_torus(points, normals)}) {
+         {fit_plane(points), fit_cylinder(points, normals), fit_cone(points, normals), fit_sphere(points, normals), fit_torus(points, points, normals)}) {
         if (!fit || fit->worst > allowed) continue;
         if (const auto* c = std::get_if<CylinderSurface>(&fit->surface); c && c->radius > 1e4 * box.diagonal().norm()) continue;
         const bool along = std::all_of(points.begin(), points.end(), [&](const Vec3& p) {

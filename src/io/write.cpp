@@ -52,6 +52,7 @@ Json bodies_json(const Assembly& solids, const Survey& survey, const Proof* proo
             j["idealized_volume"] = proof->bodies[i].idealized;
             j["bridged_volume"] = proof->bodies[i].bridged;
             j["volume_error"] = proof->bodies[i].error;
+            if (proof->bodies[i].left_out > 0) j["root_fillet_volume"] = proof->bodies[i].left_out;
         }
         out.push_back(std::move(j));
     }
@@ -189,6 +190,8 @@ Json proof_json(const Job& job) {
             {"coverage", p.coverage},
             {"thickness_error", p.thickness_error},
             {"parts", p.parts},
+            {"rigid_body_modes", p.rigid_body_modes},
+            {"mechanisms", p.mechanisms},
             {"contacts", p.contacts.size()},
             {"unconnected", open},
             {"within_bounds", p.within_bounds},

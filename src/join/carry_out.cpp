@@ -25,7 +25,7 @@ public:
         const Arrangement a = arrange(input_, tol_);
         decide(a);
         Model next;
-        next.tolerance = model_.tolerance;
+        next.tolerance = model_.tolerance, next.roots = model_.roots;
         const Assembled done = assemble(next, a, input_, keep_, lines_);
         rebuild(next, done);
     }

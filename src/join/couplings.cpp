@@ -47,7 +47,8 @@ private:
         const double near = sheet.thickness.max + work_.reach;
         std::vector<ContactPoint> mine;
         for (const ContactPoint& p : contact)
-            if (std::abs(sheet.chart.height(p.place)) <= near && (snapped_to_sheet(model_, work_.sheets[s], sheet, p.place) - p.place).norm() <= near)
+            if (std::abs(sheet.chart.height(p.place)) <= near &&
+                (snapped_to_sheet(model_, work_.sheets[s], sheet, p.place, 0.5 * sheet.thickness.max) - p.place).norm() <= near)
                 mine.push_back(p);
         if (mine.empty()) return;
         JointRecord j = joint_record("coupling", sheet.key, sheet.body, k.key, k.body, mine);
@@ -67,7 +68,7 @@ private:
         }
         if (any) return;
         for (const Vec3& p : spread_points(mine, most_points)) {
-            k.points.push_back(snapped_to_sheet(model_, work_.sheets[s], sheet, p));
+            k.points.push_back(snapped_to_sheet(model_, work_.sheets[s], sheet, p, 0.5 * sheet.thickness.max));
             work_.sheets[s].points.emplace_back(-1, k.points.back());
         }
     }

@@ -13,9 +13,12 @@ constexpr double nearly = 4;  // times the reach: gaps up to this are told as ne
 
 void join_with(Model& model, const Assembly* solids, const ContactTable& contacts, const JointRules* rules, const JoinOptions& options,
                const Observer& observer) {
+    const std::vector<JointRecord> strips = solids ? close_strips(model, *solids, options) : std::vector<JointRecord>();
     JoinWork work = prepare(model, options, rules);
+    for (const JointRecord& j : strips) add_joint(model, work, j);
     observer.tell("join", 0.65);
     find_sheet_joints(model, contacts, work);
+    if (solids) find_named_joints(model, *solids, work);
     fill_corners(model, work);
     find_member_joints(model, contacts, work);
     if (solids && options.bulk == BulkAs::coupling) find_couplings(model, *solids, contacts, work);

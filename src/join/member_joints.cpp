@@ -432,12 +432,25 @@ private:
         sm.splits.push_back(at);
         std::vector<Vec3> feet;
         for (const Vec3& p : spread_points(points, spider_legs)) {
-            const Vec3 q = snapped_to_sheet(model_, work_.sheets[s], sheet, p);
+            const Vec3 q = onto_lines(s, snapped_to_sheet(model_, work_.sheets[s], sheet, p, sheet.thickness.max));
             if (std::any_of(feet.begin(), feet.end(), [&](const Vec3& k) { return (k - q).norm() < 0.5 * sheet.thickness.max; })) continue;
             feet.push_back(q);
             work_.sheets[s].points.emplace_back(-1, q);
             if ((q - sm.line(at)).norm() > 10 * work_.tol) work_.point_links.push_back({sm.line(at), q, number});
         }
+    }
+
+    // A foot beside the line of a member that runs in the sheet goes onto it: close to it, it would leave slivers.
+    Vec3 onto_lines(std::size_t s, const Vec3& q) const {
+        const Sheet& sheet = model_.sheets[s];
+        for (const MemberState& m : work_.members) {
+            if (!m.shifted()) continue;
+            const double t = m.parameter(q);
+            if (t < m.start || t > m.end) continue;
+            const Vec3 line = m.line(t);
+            if ((line - q).norm() < sheet.thickness.max && std::abs(sheet.chart.height(line)) <= 10 * work_.tol) return line;
+        }
+        return q;
     }
 
     // No solids: ends that come within reach of an axis or a sheet.
@@ -488,10 +501,10 @@ std::vector<Vec3> spread_points(const std::vector<ContactPoint>& points, std::si
     return far_apart(places, most);
 }
 
-Vec3 snapped_to_sheet(const Model& model, const SheetState& state, const Sheet& sheet, const Vec3& p) {
+Vec3 snapped_to_sheet(const Model& model, const SheetState& state, const Sheet& sheet, const Vec3& p, double within) {
     const Vec3 q = sheet.chart.foot(p);
     Vec3 best = q;
-    double distance = inside(state.polygons, sheet.chart.local2(q)) ? 0.5 * sheet.thickness.max : std::numeric_limits<double>::max();
+    double distance = inside(state.polygons, sheet.chart.local2(q)) ? within : std::numeric_limits<double>::max();
     for (const Region& r : sheet.regions)
         for (const auto& loop : r.loops)
             for (const EdgeUse& u : loop) {

@@ -17,7 +17,7 @@ void find_points(const Model& model, const Assembly& solids, JoinWork& work) {
         for (std::size_t s = 0; s < model.sheets.size(); ++s) {
             const Sheet& k = model.sheets[s];
             if (work.sheets[s].box.squaredExteriorDistance(p) > k.thickness.max * k.thickness.max) continue;
-            const Vec3 foot = k.chart.foot(p), q = snapped_to_sheet(model, work.sheets[s], k, p);
+            const Vec3 foot = k.chart.foot(p), q = snapped_to_sheet(model, work.sheets[s], k, p, 0.5 * k.thickness.max);
             // Only a place beside the sheet goes to its border.
             const Vec3 on = inside(work.sheets[s].polygons, k.chart.local2(foot)) ? foot : q;
             const double d = (on - p).norm();

@@ -59,6 +59,8 @@ JoinWork prepare(const Model& model, const JoinOptions& options, const JointRule
         };
         st.start = st.parameter(end(m.chain.front(), false));
         st.end = st.parameter(end(m.chain.back(), true));
+        // A ring ends where it starts: all of it is there.
+        if (m.axis.closed(10 * model.tolerance.point)) st.start = 0, st.end = m.axis.length();
         for (const EdgeUse& u : m.chain) st.splits.push_back(st.parameter(end(u, true)));
         st.splits.pop_back();
         st.depth = m.section ? model.sections[m.section.index()].depth : 0;

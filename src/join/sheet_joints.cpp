@@ -1,5 +1,6 @@
 // Joints between sheets of different bodies: corners, tees, crosses, butts in one plane, laps face to face.
 #include "geom/foot_curve.hpp"
+#include "geom/outline.hpp"
 #include "join/work.hpp"
 
 #include <algorithm>
@@ -146,6 +147,7 @@ private:
     // Curved sheets whose skins lie on each other: a doubler round a pipe, a strap in a bend.
     void beside_curved(std::size_t a, std::size_t b) {
         if (sheet(a).body == sheet(b).body || !contacts_.known()) return;
+        if (touch_along_line(a, b)) return;
         if (sheet(a).chart.flat() || sheet(b).chart.flat()) return;  // they touch along a line at most
         const double touching = 0.5 * (work_.sheets[a].thickest + work_.sheets[b].thickest), within = touching + work_.reach + 10 * work_.tol;
         double gap = std::numeric_limits<double>::max();
@@ -156,6 +158,70 @@ private:
             gap = std::min(gap, std::max(0.0, c.gap));
         }
         if (gap < std::numeric_limits<double>::max()) lap(a, b, gap);
+    }
+
+    // A round skin lies on a flat or another round one along a straight line: imprinted on both sheets and linked across their distance.
+    bool touch_along_line(std::size_t a, std::size_t b) {
+        const auto line = line_between(a, b);
+        if (!line) return false;
+        const auto& [p, q, d] = *line;
+        double lo = std::numeric_limits<double>::max(), hi = -lo, gap = lo;
+        const double within = 0.5 * (work_.sheets[a].thickest + work_.sheets[b].thickest) + work_.reach + 10 * work_.tol;
+        if ((p - q).norm() > within) return false;
+        for (const ContactPoint& c : contacts_.between(sheet(a).body, sheet(b).body)) {
+            const double s = (c.place - p).dot(d);
+            if ((c.place - (p + s * d)).norm() > 2 * within) continue;
+            if (!on_sheet(a, p + s * d) || !on_sheet(b, q + s * d)) continue;
+            lo = std::min(lo, s), hi = std::max(hi, s), gap = std::min(gap, std::max(0.0, c.gap));
+        }
+        if (!(hi - lo > 0.5 * work_.sheets[a].thickest)) return false;
+        JointRecord j = between("line contact", a, b);
+        j.gap = gap, j.length = hi - lo, j.place = p + 0.5 * (lo + hi) * d;
+        const int number = add_joint(model_, work_, j);
+        if (number < 0) return true;
+        const int ca = work_.add_curve(Curve::segment(p + lo * d, p + hi * d)), cb = work_.add_curve(Curve::segment(q + lo * d, q + hi * d));
+        work_.sheets[a].curves.push_back(ca), work_.sheets[b].curves.push_back(cb);
+        work_.line_links.push_back({ca, cb, 0, 0, -1, number});
+        return true;
+    }
+
+    bool on_sheet(std::size_t i, const Vec3& p) const {
+        const auto copies = sheet(i).chart.copies(sheet(i).chart.local2(p));
+        return std::any_of(copies.begin(), copies.end(), [&](const Vec2& q) {
+            return inside(work_.sheets[i].polygons, q) || border_distance(work_.sheets[i].polygons, q) <= 10 * work_.tol;
+        });
+    }
+
+    struct NearLines {
+        Vec3 on_a, on_b, direction;
+    };
+
+    // Where the surface of a round sheet comes nearest to a flat one beside it, or to a round one of a parallel axis.
+    std::optional<NearLines> line_between(std::size_t a, std::size_t b) const {
+        const auto* ca = std::get_if<CylinderSurface>(&sheet(a).chart.surface());
+        const auto* cb = std::get_if<CylinderSurface>(&sheet(b).chart.surface());
+        if (!ca && !cb) return std::nullopt;
+        if (ca && cb) {
+            const Vec3 d = ca->frame.z;
+            if (d.cross(cb->frame.z).norm() > parallel) return std::nullopt;
+            Vec3 across = cb->frame.origin - ca->frame.origin;
+            across -= across.dot(d) * d;
+            const double apart = across.norm();
+            if (apart < 0.05 * std::min(ca->radius, cb->radius)) return std::nullopt;  // round the same axis: a sleeve
+            across /= apart;
+            if (apart < std::max(ca->radius, cb->radius)) return std::nullopt;  // the one inside the other
+            const Vec3 axis_b = ca->frame.origin + apart * across;
+            return NearLines{ca->frame.origin + ca->radius * across, axis_b - cb->radius * across, d};
+        }
+        const std::size_t flat = ca ? b : a;
+        if (!sheet(flat).chart.flat()) return std::nullopt;
+        const CylinderSurface& c = ca ? *ca : *cb;
+        const Frame& plane = sheet(flat).chart.plane();
+        if (std::abs(c.frame.z.dot(plane.z)) > parallel) return std::nullopt;
+        const double h = plane.height(c.frame.origin);
+        const Vec3 n = (plane.z - plane.z.dot(c.frame.z) * c.frame.z).normalized() * (h > 0 ? -1.0 : 1.0);
+        const Vec3 g = c.frame.origin + c.radius * n, foot = g - plane.height(g) * plane.z;
+        return ca ? NearLines{g, foot, c.frame.z} : NearLines{foot, g, c.frame.z};
     }
 
     // Edges that face each other: the first sheet closes the gap, then both share the line. Where plates of unlike thickness stand

@@ -168,13 +168,16 @@ void meet_members(Model& model, double reach);
 [[nodiscard]] LapsAs laps_at(const JoinWork& work, int body_a, int body_b, const Vec3& place);
 /// Edges of bodies that the plan ties to sheets of others.
 void find_ties(const Model& model, const Assembly& solids, JoinWork& work);
+/// Sheets that close a strip between two edges, as the plan names them, with their joints still to be recorded.
+[[nodiscard]] std::vector<JointRecord> close_strips(Model& model, const Assembly& solids, const JoinOptions& options);
+/// Edges that the plan carries to a sheet.
+void find_named_joints(const Model& model, const Assembly& solids, JoinWork& work);
 /// Vertices at the places that the plan names.
 void find_points(const Model& model, const Assembly& solids, JoinWork& work);
 /// Coplanar sheets of several bodies that share edges become one each; true when there were any.
 bool unite_coplanar(Model& model, const Assembly& solids);
-/// Foot on a sheet; outside its boundary, or within half a thickness of it, the nearest point of the boundary, or the
-/// vertex next to that.
-[[nodiscard]] Vec3 snapped_to_sheet(const Model& model, const SheetState& state, const Sheet& sheet, const Vec3& p);
+/// Foot on a sheet; outside its boundary, or closer to it than `within`, the nearest point of the boundary, or the vertex next to that.
+[[nodiscard]] Vec3 snapped_to_sheet(const Model& model, const SheetState& state, const Sheet& sheet, const Vec3& p, double within);
 
 /// A joint still to be added, with the gap and the middle of the contact, if there are points of one.
 [[nodiscard]] JointRecord joint_record(std::string kind, const std::string& a, int body_a, const std::string& b, int body_b,

@@ -42,9 +42,12 @@ int least_on(const Curve& c, double step) {
 
 }  // namespace
 
-std::vector<std::vector<std::size_t>> four_sides(const Model& model, const Sheet& sheet, const Region& region) {
+std::vector<std::vector<std::size_t>> four_sides(const Model& model, const Sheet& sheet, const Region& region, double least) {
     if (region.loops.size() != 1 || !region.embedded.empty() || !region.points.empty()) return {};
-    const auto& loop = region.loops[0];
+    std::vector<EdgeUse> loop;
+    std::vector<std::size_t> place;
+    for (std::size_t i = 0; i < region.loops[0].size(); ++i)
+        if (const EdgeUse& u = region.loops[0][i]; least <= 0 || model.length(u.edge) >= least) loop.push_back(u), place.push_back(i);
     std::vector<std::size_t> corners;
     for (std::size_t i = 0; i < loop.size(); ++i) {
         const Vec3 in = tangent(model, loop[(i + loop.size() - 1) % loop.size()], true), out = tangent(model, loop[i], false);
@@ -56,7 +59,7 @@ std::vector<std::vector<std::size_t>> four_sides(const Model& model, const Sheet
     if (corners.size() != 4) return {};
     std::vector<std::vector<std::size_t>> sides(4);
     for (std::size_t k = 0; k < 4; ++k)
-        for (std::size_t i = corners[k]; i != corners[(k + 1) % 4]; i = (i + 1) % loop.size()) sides[k].push_back(i);
+        for (std::size_t i = corners[k]; i != corners[(k + 1) % 4]; i = (i + 1) % loop.size()) sides[k].push_back(place[i]);
     return sides;
 }
 
@@ -113,10 +116,12 @@ public:
         for (const EdgeLink& l : model_.edge_links) groups_.tie(l.a.value, l.b.value);
         auto out = counts();
         follow_chains(out);
+        make_even(out);
         divide_members(out);
-        EdgeDivisions all{std::move(out), {}};
+        EdgeDivisions all{std::move(out), {}, {}};
         all.places.resize(all.counts.size());
         if (graded_) grade(all);
+        close_short_edges(all);
         return all;
     }
 
@@ -133,7 +138,7 @@ private:
                         if (l > 0) hole_[u.edge.index()] = true;
                         bounded_[u.edge.index()] = true;
                     }
-                if (const auto sides = four_sides(model_, s, r); !sides.empty()) {
+                if (const auto sides = four_sides(model_, s, r, options_.bridge * sizes[i]); !sides.empty()) {
                     auto& uses = mapped_.emplace_back(4);
                     for (std::size_t k = 0; k < 4; ++k)
                         for (std::size_t n : sides[k]) uses[k].push_back(r.loops[0][n]);
@@ -302,6 +307,132 @@ private:
                 }
     }
 
+    // Quads alone fill a region only when its outline has an even number of sides: where it is odd, the longest edge that no other
+    // region and no rule has a say in gets one more.
+    void make_even(std::vector<int>& out) const {
+        std::vector<int> uses(out.size(), 0);
+        std::set<int> linked;
+        for (const EdgeLink& l : model_.edge_links) linked.insert(l.a.value), linked.insert(l.b.value);
+        for (const Tie& t : model_.ties)
+            for (EdgeId e : t.edges) linked.insert(e.value);
+        for (const Member& m : model_.members)
+            for (const EdgeUse& u : m.chain) linked.insert(u.edge.value);
+        for (const Sheet& s : model_.sheets)
+            for (const Region& r : s.regions) {
+                for (const auto& loop : r.loops)
+                    for (const EdgeUse& u : loop) ++uses[u.edge.index()];
+                for (EdgeId e : r.embedded) uses[e.index()] += 2;
+            }
+        for (const Sheet& s : model_.sheets)
+            for (const Region& r : s.regions) {
+                if (is_even_map(s, r, out)) continue;
+                int sum = 0;
+                std::size_t best = out.size();
+                double longest = 0;
+                for (const auto& loop : r.loops)
+                    for (const EdgeUse& u : loop) {
+                        const std::size_t e = u.edge.index();
+                        sum += out[e];
+                        const double each = model_.length(u.edge) / out[e];
+                        if (uses[e] == 1 && !linked.count(u.edge.value) && !forced_.count(e) && count_[root(e)] == 1 && !closed(e) && each > longest &&
+                            each > 0.5 * edge_size_[e])
+                            longest = each, best = e;
+                    }
+                if (sum % 2 && best < out.size()) ++out[best];
+            }
+    }
+
+    bool is_even_map(const Sheet& s, const Region& r, const std::vector<int>& out) const {
+        const auto sides = four_sides(model_, s, r, options_.bridge * size_);
+        if (sides.empty()) return false;
+        const auto count = [&](std::size_t k) {
+            int n = 0;
+            for (std::size_t i : sides[k]) n += out[r.loops[0][i].edge.index()];
+            return n;
+        };
+        return count(0) == count(2) && count(1) == count(3);
+    }
+
+    // Edges far shorter than the elements beside them mean nothing to a mesh: both ends get one node, as far as nothing hangs on either
+    // and a region keeps an outline.
+    void close_short_edges(EdgeDivisions& all) const {
+        const std::size_t n = model_.vertices.size();
+        all.vertex.resize(n);
+        std::iota(all.vertex.begin(), all.vertex.end(), 0);
+        if (!(options_.bridge > 0)) return;
+        std::vector<bool> stays(model_.edges.size(), false);
+        std::vector<int> held(n, 0), uses(n, 0);
+        mark_held(stays, held);
+        const std::vector<int> own = held;
+        for (const Edge& e : model_.edges)
+            for (VertexId v : e.vertices) ++uses[v.index()];
+        Groups groups(n);
+        std::vector<double> spread(n, 0.0);  // length closed in each group
+        for (std::size_t e = 0; e < model_.edges.size(); ++e) {
+            const Edge& edge = model_.edges[e];
+            const double length = edge.curve.length(), most = options_.bridge * edge_size_[e];
+            const auto a = static_cast<std::size_t>(groups.root(edge.vertices[0].value)), b = static_cast<std::size_t>(groups.root(edge.vertices[1].value));
+            if (stays[e] || forced_.count(e) || a == b || length + spread[a] + spread[b] > most || (held[a] && held[b])) continue;
+            const int was = all.counts[e];
+            all.counts[e] = 0;
+            if (!outlines_left(e, all.counts)) {
+                all.counts[e] = was;
+                continue;
+            }
+            const bool any = held[a] || held[b];
+            const double sum = length + spread[a] + spread[b];
+            groups.tie(edge.vertices[0].value, edge.vertices[1].value);
+            const auto r = static_cast<std::size_t>(groups.root(edge.vertices[0].value));
+            held[r] = any, spread[r] = sum;
+        }
+        // Of each group the vertex that something hangs on, or that most edges meet at.
+        std::map<int, int> best;
+        for (int v = 0; v < static_cast<int>(n); ++v) {
+            const auto worth = [&](int k) { return 1000 * own[static_cast<std::size_t>(k)] + uses[static_cast<std::size_t>(k)]; };
+            const auto [it, fresh] = best.try_emplace(groups.root(v), v);
+            if (!fresh && worth(v) > worth(it->second)) it->second = v;
+        }
+        for (int v = 0; v < static_cast<int>(n); ++v) all.vertex[static_cast<std::size_t>(v)] = best.at(groups.root(v));
+    }
+
+    // Edges that members, links and ties run along, and vertices that something hangs on.
+    void mark_held(std::vector<bool>& stays, std::vector<int>& held) const {
+        for (const EdgeLink& l : model_.edge_links) stays[l.a.index()] = stays[l.b.index()] = true;
+        for (const Tie& t : model_.ties)
+            for (EdgeId e : t.edges) stays[e.index()] = true;
+        for (const Member& m : model_.members)
+            for (const EdgeUse& u : m.chain) {
+                stays[u.edge.index()] = true;
+                for (VertexId v : model_.edges[u.edge.index()].vertices) held[v.index()] = 1;
+            }
+        for (const Link& l : model_.links) held[l.a.index()] = held[l.b.index()] = 1;
+        for (const Coupling& c : model_.couplings) {
+            for (EdgeId e : c.edges) stays[e.index()] = true;
+            for (VertexId v : c.vertices) held[v.index()] = 1;
+        }
+        for (const Sheet& s : model_.sheets)
+            for (const Region& r : s.regions) {
+                for (EdgeId e : r.embedded) stays[e.index()] = true;
+                for (VertexId v : r.points) held[v.index()] = 1;
+            }
+    }
+
+    // With these counts, has every loop that an edge is part of three sides left, and three edges?
+    bool outlines_left(std::size_t edge, const std::vector<int>& counts) const {
+        if (loops_of_.empty()) {
+            loops_of_.resize(model_.edges.size());
+            for (const Sheet& s : model_.sheets)
+                for (const Region& r : s.regions)
+                    for (const auto& loop : r.loops)
+                        for (const EdgeUse& u : loop) loops_of_[u.edge.index()].push_back(&loop);
+        }
+        return std::all_of(loops_of_[edge].begin(), loops_of_[edge].end(), [&](const std::vector<EdgeUse>* loop) {
+            int sides = 0, edges = 0;
+            for (const EdgeUse& u : *loop) sides += counts[u.edge.index()], edges += counts[u.edge.index()] > 0;
+            return sides >= 4 && edges >= 3;
+        });
+    }
+
     // Members shorter than so many elements get more on their longest pieces, as far as no sheet has a say there.
     void divide_members(std::vector<int>& out) const {
         if (options_.along_member < 2) return;
@@ -340,6 +471,7 @@ private:
     bool graded_ = false;
     std::vector<int> count_;
     std::vector<std::vector<std::vector<EdgeUse>>> mapped_;
+    mutable std::vector<std::vector<const std::vector<EdgeUse>*>> loops_of_;
 };
 
 }  // namespace
@@ -364,6 +496,14 @@ std::vector<double> wanted_thicknesses(const Model& model, const MeshOptions& op
     for (std::size_t i = 0; i < out.size(); ++i)
         for (const SizeRule& rule : options.thicknesses)
             if (fits(rule, model, model.sheets[i])) out[i] = rule.size;
+    return out;
+}
+
+std::vector<EdgeId> bridged_edges(const Model& model, const MeshOptions& options) {
+    std::vector<EdgeId> out;
+    const EdgeDivisions all = edge_divisions(model, options);
+    for (std::size_t e = 0; e < all.counts.size(); ++e)
+        if (all.counts[e] == 0) out.push_back(EdgeId(e));
     return out;
 }
 

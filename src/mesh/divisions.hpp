@@ -3,8 +3,9 @@
 
 namespace halvo {
 
-/// The four chains a region's only loop falls into at its corners, as places in the loop; empty when it is not four-sided.
-[[nodiscard]] std::vector<std::vector<std::size_t>> four_sides(const Model& model, const Sheet& sheet, const Region& region);
+/// The four chains a region's only loop falls into at its corners, as places in the loop; empty when it is not four-sided. Edges shorter
+/// than `least` do not count.
+[[nodiscard]] std::vector<std::vector<std::size_t>> four_sides(const Model& model, const Sheet& sheet, const Region& region, double least = 0);
 
 /// Element size when none is given: one hundredth of the model, at least twice the thickest sheet.
 [[nodiscard]] double default_size(const Model& model);
@@ -14,8 +15,9 @@ namespace halvo {
 
 /// Elements along each edge of the model, and where its inner nodes stand (shares of its length) where that is not evenly.
 struct EdgeDivisions {
-    std::vector<int> counts;
+    std::vector<int> counts;  ///< 0: closed to a point
     std::vector<std::vector<double>> places;
+    std::vector<int> vertex;  ///< for each vertex the one whose node it has: itself, but at edges closed to a point
 };
 [[nodiscard]] EdgeDivisions edge_divisions(const Model& model, const MeshOptions& options);
 

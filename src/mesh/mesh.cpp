@@ -15,7 +15,8 @@
 namespace halvo {
 namespace {
 
-constexpr double free_step = 31 * pi / 180;  // an element of a free region spans at most this of a bent sheet
+constexpr double most_fold = 10;               // degrees, of a quad on a surface with straight lines in it
+constexpr double free_step = 22.5 * pi / 180;  // an element of a free region spans at most this of a bent sheet
 
 std::size_t ix(int i) {
     return static_cast<std::size_t>(i);
@@ -50,7 +51,9 @@ private:
 
     int node_of(VertexId v) {
         int& n = vertex_node_[v.index()];
-        if (n < 0) n = add_node(model_.vertices[v.index()].point);
+        if (n >= 0) return n;
+        const VertexId place(divisions_.vertex[v.index()]);
+        n = place == v ? add_node(model_.vertices[v.index()].point) : node_of(place);
         return n;
     }
 
@@ -58,6 +61,10 @@ private:
         for (std::size_t e = 0; e < model_.edges.size(); ++e) {
             const Edge& edge = model_.edges[e];
             std::vector<int> nodes{node_of(edge.vertices[0])};
+            if (divisions_.counts[e] == 0) {
+                on_edge_.push_back(std::move(nodes));
+                continue;
+            }
             const auto& places = divisions_.places[e];
             for (int i = 1; i < divisions_.counts[e]; ++i) {
                 const double share = places.empty() ? static_cast<double>(i) / divisions_.counts[e] : places[ix(i) - 1];
@@ -151,17 +158,25 @@ private:
             for (std::size_t i = 0; i + 1 < nodes.size(); ++i) p.in.inner.push_back({number(nodes[i], flat[i]), number(nodes[i + 1], flat[i + 1])});
         }
         for (VertexId v : region.points) number(vertex_node_[v.index()], sheet.chart.local2(mesh_.nodes[ix(vertex_node_[v.index()])]));
-        for (const auto& side : four_sides(model_, sheet, region)) {
+        // Edges closed to a point are part of no side; one that stays makes the region no map.
+        for (const auto& side : four_sides(model_, sheet, region, options_.bridge * sizes_[s])) {
             auto& chain = p.in.sides.emplace_back();
             for (std::size_t k : side) {
                 const auto& nodes = of_use.at({0, k});
                 chain.insert(chain.end(), nodes.begin() + (chain.empty() ? 0 : 1), nodes.end());
             }
         }
+        if (std::any_of(p.in.sides.begin(), p.in.sides.end(), [](const auto& c) { return c.size() < 2; }) || !sides_meet(p.in.sides)) p.in.sides.clear();
         p.in.size = std::min(sizes_[s], curvature_size(sheet.chart, p));
         p.in.growth = options_.sizes.empty() && options_.across < 2 ? 0 : options_.growth;
         p.in.rings = options_.rings, p.in.ring_width = options_.ring_width;
         return p;
+    }
+
+    static bool sides_meet(const std::vector<std::vector<int>>& sides) {
+        for (std::size_t k = 0; k < sides.size(); ++k)
+            if (sides[k].back() != sides[(k + 1) % sides.size()].front()) return false;
+        return true;
     }
 
     // As fine as the plan's angle and chord ask for on the sheet's own surface, no finer than the smallest size.
@@ -201,7 +216,7 @@ private:
         const Sheet& s = model_.sheets[p.sheet];
         std::vector<int> global = p.global;
         for (std::size_t i = global.size(); i < p.out.points.size(); ++i) global.push_back(add_node(s.chart.at(p.out.points[i])));
-        for (const auto& e : p.out.elements) {
+        for (const auto& e : flat_enough(s, p, global)) {
             Element el;
             el.count = e[3] < 0 ? 3 : 4;
             el.sheet = static_cast<int>(p.sheet), el.body = s.body;
@@ -222,6 +237,39 @@ private:
             el.quality = s.chart.flat() ? planar_quality(p.out.points, e) : scaled_jacobian(corners);
             mesh_.elements.push_back(el);
         }
+    }
+
+    // Quads askew on a bent sheet fold along a diagonal; where that is too much, they are two triangles. On cylinders and cones rows
+    // along the axis would not fold at all; other surfaces may be twisted themselves.
+    std::vector<std::array<int, 4>> flat_enough(const Sheet& s, const Patch& p, const std::vector<int>& global) const {
+        if (s.chart.flat()) return p.out.elements;
+        const bool straight = std::holds_alternative<CylinderSurface>(s.chart.surface()) || std::holds_alternative<ConeSurface>(s.chart.surface());
+        const double most = straight ? std::min(most_fold, options_.limits.warpage) : options_.limits.warpage;
+        std::vector<std::array<int, 4>> out;
+        for (const auto& e : p.out.elements) {
+            const auto fold = [&](int k) { return e[3] < 0 ? 0 : fold_angle(global, e, k); };
+            if (std::max(fold(0), fold(1)) <= most) {
+                out.push_back(e);
+                continue;
+            }
+            // Along the diagonal that leaves the better triangles.
+            std::array<std::array<int, 4>, 4> t{};
+            double worst[2] = {1, 1};
+            for (std::size_t k = 0; k < 2; ++k) {
+                t[2 * k] = {e[k], e[k + 1], e[(k + 2) % 4], -1}, t[2 * k + 1] = {e[k], e[(k + 2) % 4], e[(k + 3) % 4], -1};
+                for (std::size_t i : {2 * k, 2 * k + 1}) worst[k] = std::min(worst[k], planar_quality(p.out.points, t[i]));
+            }
+            const std::size_t k = worst[0] >= worst[1] ? 0 : 2;
+            out.push_back(t[k]), out.push_back(t[k + 1]);
+        }
+        return out;
+    }
+
+    // Angle between both halves of a quad cut from corner k on (degrees).
+    double fold_angle(const std::vector<int>& global, const std::array<int, 4>& e, int k) const {
+        const auto at = [&](int i) -> const Vec3& { return mesh_.nodes[ix(global[ix(e[ix((k + i) % 4)])])]; };
+        const Vec3 a = (at(1) - at(0)).cross(at(2) - at(0)), b = (at(2) - at(0)).cross(at(3) - at(0));
+        return std::atan2(a.cross(b).norm(), a.dot(b)) * 180 / pi;
     }
 
     Element line(int a, int b, ElementKind kind) const {
@@ -280,17 +328,18 @@ private:
         mesh_.ties = tied_nodes(model_, mesh_, on_edge_);
         drop_unused();
         Groups groups(mesh_.nodes.size());
-        std::map<std::pair<int, int>, int> shells_on, lines_on;
+        std::vector<std::pair<int, int>> shell_sides;
+        std::set<std::pair<int, int>> lines_on;
         double sum = 0;
         for (const Element& e : mesh_.elements) {
             for (std::size_t k = 1; k < e.count; ++k) groups.tie(e.nodes[k], e.nodes[0]);
             if (e.kind != ElementKind::shell) {
                 ++(e.kind == ElementKind::beam ? mesh_.lines : mesh_.links);
-                ++lines_on[std::minmax(e.nodes[0], e.nodes[1])];
+                lines_on.insert(std::minmax(e.nodes[0], e.nodes[1]));
                 continue;
             }
             ++(e.count == 4 ? mesh_.quads : mesh_.trias);
-            for (std::size_t k = 0; k < e.count; ++k) ++shells_on[std::minmax(e.nodes[k], e.nodes[(k + 1) % e.count])];
+            for (std::size_t k = 0; k < e.count; ++k) shell_sides.emplace_back(std::minmax(e.nodes[k], e.nodes[(k + 1) % e.count]));
             rate(e);
             sum += e.quality;
         }
@@ -300,8 +349,12 @@ private:
             mesh_.quality.mean_scaled_jacobian = sum / shells;
             mesh_.quality.quad_share = static_cast<double>(mesh_.quads) / shells;
         }
-        for (const auto& [edge, n] : shells_on)
-            if (n == 1 && !lines_on.count(edge)) mesh_.free_edge_length += (mesh_.nodes[ix(edge.first)] - mesh_.nodes[ix(edge.second)]).norm();
+        std::sort(shell_sides.begin(), shell_sides.end());
+        for (std::size_t i = 0, j = 0; i < shell_sides.size(); i = j) {
+            while (j < shell_sides.size() && shell_sides[j] == shell_sides[i]) ++j;
+            const auto& [a, b] = shell_sides[i];
+            if (j == i + 1 && !lines_on.count(shell_sides[i])) mesh_.free_edge_length += (mesh_.nodes[ix(a)] - mesh_.nodes[ix(b)]).norm();
+        }
         for (int i = 0; i < static_cast<int>(mesh_.nodes.size()); ++i) mesh_.parts += groups.root(i) == i ? 1 : 0;
     }
 

@@ -1,6 +1,7 @@
 #include "mesh/planar.hpp"
 
 #include "geom/triangulation.hpp"
+#include "mesh/clean_up.hpp"
 #include "mesh/quads.hpp"
 
 #include <halvo/geometry.hpp>
@@ -8,14 +9,17 @@
 #include <algorithm>
 #include <cmath>
 #include <cstdint>
+#include <map>
+#include <span>
 #include <unordered_map>
 
 namespace halvo {
 namespace {
 
-constexpr double clearance = 0.62;       // of the local size, between lattice points and everything fixed
-constexpr double narrowest_row = 0.4;    // of the hole's segments, for a row of quads round it
-constexpr double mapped_quality = 0.35;  // a mapped mesh worse than this is made freely instead
+constexpr double clearance = 0.62;           // of the local size, between lattice points and everything fixed
+constexpr double narrowest_row = 0.4;        // of the hole's segments, for a row of quads round it
+constexpr std::size_t most_compared = 4000;  // elements of a region up to which several ways to mesh it are compared
+constexpr double mapped_quality = 0.35;      // a mapped mesh worse than this is made freely instead
 
 std::size_t ix(int i) {
     return static_cast<std::size_t>(i);
@@ -209,22 +213,23 @@ std::vector<double> crossings_at(const std::vector<std::vector<Vec2>>& polygons,
     return out;
 }
 
-PlanarMesh free_mesh(const PlanarInput& in) {
-    Outline o = outline_of(in);
+void keep_off(Nearby& where, double h, const Vec2& a, const Vec2& b) {
+    const double length = (b - a).norm();
+    const int n = std::max(1, static_cast<int>(std::ceil(length / (0.34 * h))));
+    const double off = clearance * std::clamp(length, 0.5 * h, h);
+    for (int i = 0; i < n; ++i) where.add(a + (b - a) * i / n, off);
+}
+
+void keep_off(Nearby& where, double h, const std::vector<Vec2>& p) {
+    for (std::size_t i = 0; i < p.size(); ++i) keep_off(where, h, p[i], p[(i + 1) % p.size()]);
+}
+
+// The given points and rows of quads round the holes; outline and loops become what is left to mesh.
+PlanarMesh rows_round_holes(const PlanarInput& in, Outline& o, std::vector<std::vector<int>>& loops) {
     const double h = in.size;
-    // Hole boundaries keep lattice points off by their own scale, the last row of a ring by the size.
-    Nearby outer(h), all(h);
-    const auto add_segment = [&](Nearby& where, const Vec2& a, const Vec2& b) {
-        const double length = (b - a).norm();
-        const int n = std::max(1, static_cast<int>(std::ceil(length / (0.34 * h))));
-        const double off = clearance * std::clamp(length, 0.5 * h, h);
-        for (int i = 0; i < n; ++i) where.add(a + (b - a) * i / n, off);
-    };
-    const auto add_polygon = [&](Nearby& where, const std::vector<Vec2>& p) {
-        for (std::size_t i = 0; i < p.size(); ++i) add_segment(where, p[i], p[(i + 1) % p.size()]);
-    };
-    if (!o.polygons.empty()) add_polygon(outer, o.polygons[0]);
-    for (const auto& s : in.inner) add_segment(all, in.points[ix(s[0])], in.points[ix(s[1])]), add_segment(outer, in.points[ix(s[0])], in.points[ix(s[1])]);
+    Nearby outer(h);
+    if (!o.polygons.empty()) keep_off(outer, h, o.polygons[0]);
+    for (const auto& s : in.inner) keep_off(outer, h, in.points[ix(s[0])], in.points[ix(s[1])]);
     // Points inside the region stay clear of rows, too.
     std::vector<bool> bounds(in.points.size(), false);
     for (const auto& loop : in.loops)
@@ -233,17 +238,27 @@ PlanarMesh free_mesh(const PlanarInput& in) {
         if (!bounds[i]) outer.add(in.points[i], clearance * 0.75 * h);
     // Rows round one hole keep off the others.
     PlanarMesh out{in.points, {}};
-    auto loops = in.loops;
     for (std::size_t l = 1; l < o.polygons.size(); ++l) {
         Nearby others = outer;
         Box2 range = box_of(o.polygons[l]);
         const Vec2 reach = Vec2::Constant((in.rings + 2) * std::max(h, in.ring_width));
         range.min() -= reach, range.max() += reach;
         for (std::size_t k = 1; k < o.polygons.size(); ++k)
-            if (k != l && range.intersects(box_of(o.polygons[k]))) add_polygon(others, o.polygons[k]);
+            if (k != l && range.intersects(box_of(o.polygons[k]))) keep_off(others, h, o.polygons[k]);
         add_rings(in, o, l, others, out, loops[l]);
     }
-    for (const auto& p : o.polygons) add_polygon(all, p);
+    return out;
+}
+
+PlanarMesh free_mesh(const PlanarInput& in, bool eager) {
+    Outline o = outline_of(in);
+    const double h = in.size;
+    // Hole boundaries keep lattice points off by their own scale, the last row of a ring by the size.
+    auto loops = in.loops;
+    PlanarMesh out = rows_round_holes(in, o, loops);
+    Nearby all(h);
+    for (const auto& s : in.inner) keep_off(all, h, in.points[ix(s[0])], in.points[ix(s[1])]);
+    for (const auto& p : o.polygons) keep_off(all, h, p);
     for (const Vec2& p : out.points) all.add(p, clearance * 0.75 * h);
     const std::size_t fixed = out.points.size();
     std::vector<std::array<int, 2>> segments;
@@ -279,8 +294,77 @@ PlanarMesh free_mesh(const PlanarInput& in) {
             if (border.levels() > 0) all.add(q, 0.9 * pitch);
         }
     }
-    make_quads(out, triangulate(out.points, segments, in.inner), fixed, in.points.size());
+    make_quads(out, triangulate(out.points, segments, in.inner), fixed, in.points.size(), eager);
     return out;
+}
+
+double signed_area(const std::vector<Vec2>& points, std::span<const int> corners) {
+    double sum = 0;
+    for (std::size_t i = 0; i < corners.size(); ++i) {
+        const Vec2 &a = points[ix(corners[i])], &b = points[ix(corners[(i + 1) % corners.size()])];
+        sum += 0.5 * (a.x() * b.y() - b.x() * a.y());
+    }
+    return sum;
+}
+
+// Are all elements upright, and do they make up the region's area?
+bool fills(const PlanarMesh& m, const PlanarInput& in) {
+    double wanted = 0, sum = 0;
+    for (const auto& loop : in.loops) wanted += signed_area(in.points, loop);
+    for (const auto& e : m.elements) {
+        if (!(planar_quality(m.points, e) > 0)) return false;
+        sum += signed_area(m.points, {e.data(), e[3] < 0 ? 3U : 4U});
+    }
+    return std::abs(sum - wanted) <= 1e-9 * std::abs(wanted);
+}
+
+// All quads: every second point of the outline carries a mesh of twice the size, each element of which is split at its middle and the
+// middles of its sides. Nothing where an outline has an odd number of points, or lines and points inside.
+std::optional<PlanarMesh> split_mesh(const PlanarInput& given, std::size_t first) {
+    std::size_t on_loops = 0;
+    for (const auto& loop : given.loops) on_loops += loop.size();
+    if (!given.inner.empty() || on_loops != given.points.size()) return std::nullopt;
+    // Rows round holes stay what they are; only what they leave is split.
+    PlanarInput in = given;
+    Outline o = outline_of(given);
+    const PlanarMesh rows = rows_round_holes(given, o, in.loops);
+    in.points = rows.points;
+    PlanarInput coarse;
+    coarse.size = 2 * in.size, coarse.growth = in.growth, coarse.rings = 0;
+    std::vector<int> fine;  // of each coarse point
+    std::map<std::pair<int, int>, int> middle;
+    for (const auto& loop : in.loops) {
+        if (loop.size() % 2 || loop.size() < 6) return std::nullopt;
+        auto& out = coarse.loops.emplace_back();
+        for (std::size_t i = first; i < loop.size() + first; i += 2) {
+            middle[{loop[i % loop.size()], loop[(i + 2) % loop.size()]}] = loop[(i + 1) % loop.size()];
+            out.push_back(static_cast<int>(fine.size())), fine.push_back(loop[i % loop.size()]);
+        }
+    }
+    for (int i : fine) coarse.points.push_back(in.points[ix(i)]);
+    PlanarMesh m = free_mesh(coarse, true), out{in.points, {}};
+    for (std::size_t i = fine.size(); i < m.points.size(); ++i) fine.push_back(static_cast<int>(out.points.size())), out.points.push_back(m.points[i]);
+    std::map<std::pair<int, int>, int> inner;
+    const auto middle_of = [&](int a, int b) {
+        if (const auto it = middle.find({fine[ix(a)], fine[ix(b)]}); it != middle.end()) return it->second;
+        const auto [it, fresh] = inner.try_emplace(std::minmax(a, b), static_cast<int>(out.points.size()));
+        if (fresh) out.points.push_back(0.5 * (m.points[ix(a)] + m.points[ix(b)]));
+        return it->second;
+    };
+    for (const auto& e : m.elements) {
+        const int n = e[3] < 0 ? 3 : 4;
+        Vec2 centre = Vec2::Zero();
+        for (int k = 0; k < n; ++k) centre += m.points[ix(e[ix(k)])] / n;
+        const int c = static_cast<int>(out.points.size());
+        out.points.push_back(centre);
+        for (int k = 0; k < n; ++k) {
+            const int a = e[ix(k)], next = e[ix((k + 1) % n)], before = e[ix((k + n - 1) % n)];
+            out.elements.push_back({fine[ix(a)], middle_of(a, next), c, middle_of(before, a)});
+        }
+    }
+    if (!fills(out, in)) return std::nullopt;  // a coarser outline may run over itself
+    improve(out, in.points.size(), given.points.size(), rows.elements);
+    return fills(out, given) ? std::optional(std::move(out)) : std::nullopt;
 }
 
 }  // namespace
@@ -305,7 +389,19 @@ double planar_quality(const std::vector<Vec2>& points, const std::array<int, 4>&
 
 PlanarMesh mesh_planar(const PlanarInput& input) {
     if (auto m = mapped(input)) return std::move(*m);
-    return free_mesh(input);
+    PlanarMesh best = free_mesh(input, false);
+    const auto trias = std::count_if(best.elements.begin(), best.elements.end(), [](const auto& e) { return e[3] < 0; });
+    if (best.elements.size() > most_compared || trias == 0) return best;
+    // Where triangles are left, other ways may do better: pairing by longer ways, or all quads out of a coarser mesh.
+    const std::size_t fixed = input.points.size();
+    double least = badness(best, fixed);
+    const auto offer = [&](PlanarMesh&& m) {
+        if (const double b = badness(m, fixed); b < least * (1 - 1e-9)) least = b, best = std::move(m);
+    };
+    offer(free_mesh(input, true));
+    for (const std::size_t first : {0U, 1U})
+        if (auto m = split_mesh(input, first)) offer(std::move(*m));
+    return best;
 }
 
 }  // namespace halvo

@@ -1,5 +1,7 @@
 #include "mesh/quads.hpp"
 
+#include "mesh/clean_up.hpp"
+
 #include <algorithm>
 #include <cmath>
 #include <deque>
@@ -15,7 +17,8 @@ constexpr int smoothing_rounds = 12;
 constexpr int lifting_rounds = 6;
 constexpr double at_rest = 1e-4;     // of an edge; a point nearer than this to its place is not moved
 constexpr double good_enough = 0.6;  // scaled Jacobian above which a point is left where smoothing put it
-constexpr int longest_path = 12;
+constexpr int longest_path = 12, longest_eager_path = 40;
+constexpr double least_on_path = 0.05;  // of quads on a way between two triangles: smoothing sees to them
 
 std::size_t ix(int i) {
     return static_cast<std::size_t>(i);
@@ -23,7 +26,8 @@ std::size_t ix(int i) {
 
 class Pairing {
 public:
-    Pairing(const std::vector<Vec2>& points, const std::vector<Triangle>& triangles) : p_(points), t_(triangles), mate_(triangles.size(), -1) {}
+    Pairing(const std::vector<Vec2>& points, const std::vector<Triangle>& triangles, bool eager)
+        : p_(points), t_(triangles), eager_(eager), mate_(triangles.size(), -1) {}
 
     std::vector<std::array<int, 4>> run() {
         greedy();
@@ -79,11 +83,11 @@ private:
             while (!queue.empty() && found < 0) {
                 const int a = queue.front();
                 queue.pop_front();
-                if (depth[a] >= longest_path) continue;
+                if (depth[a] >= (eager_ ? longest_eager_path : longest_path)) continue;
                 for (int k = 0; k < 3 && found < 0; ++k) {
                     if (!may_pair(a, k)) continue;
                     const int b = t_[ix(a)].next[ix(k)];
-                    if (b == static_cast<int>(s) || from.count(b) || depth.count(b) || quality(a, b) < least_pair) continue;
+                    if (b == static_cast<int>(s) || from.count(b) || depth.count(b) || quality(a, b) < (eager_ ? least_on_path : least_pair)) continue;
                     from[b] = a;
                     if (mate_[ix(b)] < 0) {
                         found = b;
@@ -103,6 +107,7 @@ private:
 
     const std::vector<Vec2>& p_;
     const std::vector<Triangle>& t_;
+    bool eager_;
     std::vector<int> mate_;
 };
 
@@ -154,7 +159,9 @@ void stir(const PlanarMesh& m, const std::vector<int>& elements, std::vector<cha
             if (v >= 0) stirred[ix(v)] = 1;
 }
 
-void smooth(PlanarMesh& m, std::size_t fixed) {
+// All points, or those alone that something has changed round.
+void smooth(PlanarMesh& m, std::size_t fixed, const std::vector<int>* some = nullptr) {
+    if (some && some->empty()) return;
     const auto at = elements_at(m);
     std::vector<std::vector<int>> near(m.points.size());
     for (const auto& e : m.elements) {
@@ -166,7 +173,9 @@ void smooth(PlanarMesh& m, std::size_t fixed) {
     }
     const auto worst = [&](std::size_t v) { return worst_of(m, at[v]); };
     // A point that stayed where it was has nothing new to try until something round it moves.
-    std::vector<char> stirred(m.points.size(), 1);
+    std::vector<char> stirred(m.points.size(), some ? 0 : 1);
+    if (some)
+        for (int v : *some) stirred[ix(v)] = 1;
     for (int round = 0; round < smoothing_rounds; ++round)
         for (std::size_t v = fixed; v < m.points.size(); ++v) {
             if (near[v].empty() || !stirred[v]) continue;
@@ -239,15 +248,8 @@ void cut_bad_quads(PlanarMesh& m) {
     }
 }
 
-}  // namespace
-
-void make_quads(PlanarMesh& mesh, const std::vector<Triangle>& triangles, std::size_t fixed, std::size_t given) {
-    const auto rows = std::move(mesh.elements);
-    mesh.elements = Pairing(mesh.points, triangles).run();
-    remove_doublets(mesh, fixed);
-    smooth(mesh, fixed);
+void finish(PlanarMesh& mesh, std::size_t fixed, std::size_t given) {
     // The rows' own points may give way where that lifts what is worst.
-    mesh.elements.insert(mesh.elements.end(), rows.begin(), rows.end());
     lift_worst(mesh, given, fixed);
     cut_bad_quads(mesh);
     // Points that lost all their elements leave no gap in the numbering.
@@ -264,6 +266,31 @@ void make_quads(PlanarMesh& mesh, const std::vector<Triangle>& triangles, std::s
             v = number[ix(v)];
         }
     mesh.points = std::move(points);
+}
+
+}  // namespace
+
+void make_quads(PlanarMesh& mesh, const std::vector<Triangle>& triangles, std::size_t fixed, std::size_t given, bool eager) {
+    const auto rows = std::move(mesh.elements);
+    mesh.elements = Pairing(mesh.points, triangles, eager).run();
+    remove_doublets(mesh, fixed);
+    smooth(mesh, fixed);
+    std::set<std::pair<int, int>> kept;
+    for (const Triangle& t : triangles)
+        for (std::size_t k = 0; k < 3; ++k)
+            if (t.fixed[k]) kept.insert(std::minmax(t.v[(k + 1) % 3], t.v[(k + 2) % 3]));
+    const std::vector<int> changed = clean_up(mesh, fixed, kept);
+    smooth(mesh, fixed, &changed);
+    mesh.elements.insert(mesh.elements.end(), rows.begin(), rows.end());
+    finish(mesh, fixed, given);
+}
+
+void improve(PlanarMesh& mesh, std::size_t fixed, std::size_t given, const std::vector<std::array<int, 4>>& rows) {
+    smooth(mesh, fixed);
+    const std::vector<int> changed = clean_up(mesh, fixed, {});
+    smooth(mesh, fixed, &changed);
+    mesh.elements.insert(mesh.elements.end(), rows.begin(), rows.end());
+    finish(mesh, fixed, given);
 }
 
 }  // namespace halvo

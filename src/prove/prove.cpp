@@ -102,7 +102,7 @@ private:
             for (const EdgeUse& u : m.chain) {
                 const Edge& e = model_.edges[u.edge.index()];
                 const double p = m.axis.parameter(e.curve.start()), q = m.axis.parameter(e.curve.end());
-                own += overlap(std::min(p, q), std::max(p, q), 0, m.own_length());
+                own += m.axis.closed(10 * model_.tolerance.point) ? e.curve.length() : overlap(std::min(p, q), std::max(p, q), 0, m.own_length());
                 all += e.curve.length();
             }
             proof_.bodies[b].idealized += area * (own + m.trimmed);
@@ -110,6 +110,7 @@ private:
         }
         for (const Coupling& c : model_.couplings)
             proof_.bodies[static_cast<std::size_t>(c.body)].idealized += c.volume, gross[static_cast<std::size_t>(c.body)] += c.volume;
+        for (const RootMaterial& r : model_.roots) proof_.bodies[static_cast<std::size_t>(r.body)].left_out += r.volume;
         double solid = 0, idealized = 0;
         for (std::size_t b = 0; b < gross.size(); ++b) {
             BodyProof& p = proof_.bodies[b];
@@ -323,7 +324,7 @@ private:
 
     void bounds() {
         for (std::size_t b = 0; b < proof_.bodies.size(); ++b)
-            if (std::abs(proof_.bodies[b].error) > options_.volume)
+            if (const BodyProof& p = proof_.bodies[b]; p.idealized > 0 && p.solid > 0 && std::abs((p.idealized + p.left_out) / p.solid - 1) > options_.volume)
                 proof_.outside.push_back(
                     fmt::format("{}: volume error {:+.2f} % (bound {:.2f} %)", solids_.bodies[b].name, 100 * proof_.bodies[b].error, 100 * options_.volume));
         for (const ContactProof& c : proof_.contacts)

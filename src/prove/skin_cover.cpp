@@ -170,13 +170,17 @@ SkinCover cover_skin(const Assembly& solids, const Model& model, const std::vect
                 const double within = fillet[ix(body.facets[i].face)] ? slack + 0.75 * thickest : slack;
                 share[i] = share_covered(body, i, covers[b], tree, 3 * thickest, within, region ? 1.5 * thickest : std::numeric_limits<double>::infinity());
             });
+        const auto account_for = [&](const std::vector<int>& faces) {
+            for (int f : faces) {
+                const Face& face = body.faces[ix(f)];
+                std::fill_n(share.begin() + static_cast<std::ptrdiff_t>(face.first_facet), face.facet_count, 1.0);
+            }
+        };
+        for (const RootMaterial& r : model.roots)
+            if (r.body == static_cast<int>(b)) account_for(r.faces);
         // Skin of solid regions that stand as rigid masses.
         for (const Coupling& c : model.couplings)
-            if (c.body == static_cast<int>(b))
-                for (int f : c.faces) {
-                    const Face& face = body.faces[ix(f)];
-                    std::fill_n(share.begin() + static_cast<std::ptrdiff_t>(face.first_facet), face.facet_count, 1.0);
-                }
+            if (c.body == static_cast<int>(b)) account_for(c.faces);
         for (const Face& f : body.faces) {
             double in = 0, total = 0;
             for (std::size_t i = f.first_facet; i < f.first_facet + f.facet_count; ++i) total += body.facet_area(i), in += share[i] * body.facet_area(i);

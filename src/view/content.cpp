@@ -23,7 +23,7 @@ public:
         if (o_.solid) solids();
         else if (job_.mesh.elements.empty())
             throw Error(ErrorKind::usage, "the model has no mesh to draw yet; run it on with --until mesh, or draw --show solid");
-        else if (o_.colour == DrawOptions::Colour::edges || o_.colour == DrawOptions::Colour::joints) edges();
+        else if (o_.colour == DrawOptions::Colour::edges || o_.colour == DrawOptions::Colour::joints || o_.colour == DrawOptions::Colour::gap) edges();
         else elements();
         return std::move(out_);
     }

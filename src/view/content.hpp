@@ -38,6 +38,10 @@ struct Content {
 [[nodiscard]] Content compose_survey(const Job& job);
 /// The solids, skin without a sheet marked and numbered as in the proof.
 [[nodiscard]] Content compose_coverage(const Job& job);
+/// Sheets and members as they were halved, each within its own body, with the solids' edges.
+[[nodiscard]] Content compose_before(const Job& job);
+/// Where the joint is that went furthest.
+[[nodiscard]] Vec3 widest_gap(const Job& job);
 [[nodiscard]] Content compose(const Job& job, const DrawOptions& options);
 [[nodiscard]] std::string place_text(const Vec3& p, const Vec3& shift);
 

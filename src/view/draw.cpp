@@ -147,9 +147,55 @@ void close_up(Scene::View& view, const Job& job, const DrawOptions& o, Content& 
 
 }  // namespace
 
+namespace {
+
+// Two views of one place side by side.
+void draw_gap(const std::filesystem::path& file, const Job& job, DrawOptions options) {
+    Content after = compose(job, options), before = compose_before(job);
+    // The caption speaks of the joint there.
+    if (!options.at) options.at = widest_gap(job) + job.solids.shift;
+    const Vec3 place = *options.at - job.solids.shift;
+    const auto near = std::min_element(job.model.joints.begin(), job.model.joints.end(),
+                                       [&](const JointRecord& a, const JointRecord& b) { return (a.place - place).norm() < (b.place - place).norm(); });
+    Canvas c(options.width, options.height, paper);
+    const int half = (options.width - panel) / 2 - 8;
+    if (options.span <= 0) {
+        double thick = 0;
+        for (const Sheet& s : job.model.sheets) thick = std::max(thick, s.thickness.max);
+        for (const Section& s : job.model.sections) thick = std::max(thick, 0.5 * s.depth);
+        options.span = 14 * thick;
+    }
+    int left = 0;
+    for (Content* content : {&before, &after}) {
+        content->scene.azimuth = options.azimuth, content->scene.elevation = options.elevation;
+        Scene::View view = content->scene.fit(half, options.height - head - foot);
+        close_up(view, job, options, *content);
+        c.paste(content->scene.render(view, supersampling), view.width * supersampling, view.height * supersampling, supersampling, left, head);
+        c.text(left + 24, head + 22, content == &before ? "before: as halved" : "after: joined", 15, ink, true);
+        if (content == &before) draw_axes(c, view, 60, options.height - foot - 26), draw_ruler(c, view, 130, options.height - foot - 12);
+        left += half + 16;
+    }
+    c.line(half + 8, head + 4, half + 8, options.height - foot - 4, 1, faint);
+    c.text(22, 36, options.title.empty() ? fmt::format("{}: a gap before and after joining", job.solids.file) : options.title, 20, ink, true);
+    c.line(22, head - 6, options.width - 22, head - 6, 1, faint);
+    draw_legend(c, options.width - panel + 20, head + 60, after.legend);
+    if (near != job.model.joints.end())
+        c.text(22, options.height - foot + 24,
+               fmt::format("{} at {}: gap of the solids {:.2f} mm, midsurface or line carried on by {:.2f} mm{}", near->kind, at(near->place, job.solids.shift),
+                           near->gap, near->moved, near->length > 0 ? fmt::format(", {:.1f} mm long", near->length) : ""),
+               12.5, ink);
+    c.save(file);
+}
+
+}  // namespace
+
 void draw(const std::filesystem::path& file, const Job& job, const DrawOptions& options) {
     if (options.width < 480 || options.height < 320 || options.width > 8192 || options.height > 8192)
         throw Error(ErrorKind::usage, "picture size must lie between 480 x 320 and 8192 x 8192");
+    if (options.colour == DrawOptions::Colour::gap && !options.solid && !options.survey) {
+        draw_gap(file, job, options);
+        return;
+    }
     Content content = options.survey ? compose_survey(job) : options.colour == DrawOptions::Colour::coverage ? compose_coverage(job) : compose(job, options);
     if (content.scene.triangles.empty() && content.scene.lines.empty())
         throw Error(ErrorKind::usage, "there is nothing to draw: the file holds no model; run it first, or draw --show solid");

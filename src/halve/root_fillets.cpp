@@ -1,0 +1,148 @@
+#include "halve/root_fillets.hpp"
+
+#include "geom/box_tree.hpp"
+#include "geom/outline.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <set>
+
+namespace halvo {
+namespace {
+
+constexpr double deepest = 1.0;      // times the thicker of the sheets it lies between; more is a solid region
+constexpr double shallowest = 0.02;  // less is a rim or an end of these sheets
+constexpr double most_share = 0.9;   // of the face, from which sheets are reached so
+
+std::size_t ix(int i) {
+    return static_cast<std::size_t>(i);
+}
+
+class Roots {
+public:
+    Roots(const Model& model, const Body& body, int id, double tol) : body_(body), tol_(tol) {
+        for (const Sheet& s : model.sheets) {
+            if (s.body != id) continue;
+            Box3 box;
+            for (const Region& r : s.regions)
+                for (const auto& loop : r.loops)
+                    for (const EdgeUse& u : loop) box.extend(model.edges[u.edge.index()].curve.box());
+            const double more = 4 * s.thickness.max + (s.chart.flat() ? 0 : 0.5 * box.sizes().norm());
+            box.min().array() -= more, box.max().array() += more;
+            sheets_.push_back(&s), boxes_.push_back(box);
+        }
+        tree_ = BoxTree(boxes_);
+    }
+
+    std::optional<RootFillet> of(int f) const {
+        const Face& face = body_.faces[ix(f)];
+        RootFillet out;
+        out.face = f;
+        double all = 0, reached = 0;
+        std::set<const Sheet*> sheets;
+        for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i) {
+            const auto& k = body_.facets[i].corners;
+            const Vec3 &a = body_.points[ix(k[0])], ab = body_.points[ix(k[1])] - a, ac = body_.points[ix(k[2])] - a;
+            constexpr int n = 4;
+            const double area = body_.facet_area(i) / (n * n);
+            for (int u = 0; u < n; ++u)
+                for (int v = 0; v < 2 * (n - u) - 1; ++v) {
+                    const Vec3 p = a + (v / 2 + (v % 2 ? 2.0 : 1.0) / 3) / n * ab + (u + (v % 2 ? 2.0 : 1.0) / 3) / n * ac;
+                    const SkinPoint on = body_.on_skin(i, p);
+                    all += area;
+                    const auto hit = depth(on);
+                    if (!hit) continue;
+                    reached += area, sheets.insert(hit->first);
+                    out.depth = std::max(out.depth, hit->second);
+                    out.volume += area * hit->second * (1 + 0.5 * widening(i, p, on) * hit->second);
+                }
+        }
+        if (all <= 0 || reached < most_share * all || sheets.size() < 2) return std::nullopt;
+        double thick = 0;
+        for (const Sheet* s : sheets) thick = std::max(thick, s->thickness.max);
+        if (out.depth > deepest * thick || out.depth < shallowest * thick) return std::nullopt;
+        out.volume *= face.area / reached;  // facets of a bent face are a little short of it
+        out.place = middle(face);
+        return out;
+    }
+
+private:
+    // How far inward along the normal the first sheet's material begins.
+    std::optional<std::pair<const Sheet*, double>> depth(const SkinPoint& from) const {
+        std::optional<std::pair<const Sheet*, double>> best;
+        for (int s : tree_.touching(Box3(from.point)))
+            if (const auto d = reach(*sheets_[ix(s)], from); d && (!best || *d < best->second)) best = {sheets_[ix(s)], *d};
+        return best;
+    }
+
+    static double outside(const Sheet& s, const Vec3& p) {
+        const double h = s.chart.height(p);
+        const auto sides = s.field.sides(s.chart, s.chart.local2(p));
+        return h > 0 ? h - sides.up : -h - sides.down;
+    }
+
+    // By the secant method on the distance from the sheet's slab; its foot must lie in the sheet.
+    std::optional<double> reach(const Sheet& s, const SkinPoint& from) const {
+        const double limit = 3 * s.thickness.max;
+        double a = 0, fa = outside(s, from.point);
+        if (fa <= tol_) return over(s, from.point) ? std::optional(0.0) : std::nullopt;
+        if (fa > limit) return std::nullopt;
+        double b = fa, fb = outside(s, from.point - b * from.normal);
+        for (int i = 0; i < 60 && std::abs(fb) > tol_; ++i) {
+            const double slope = (fb - fa) / (b - a);
+            if (!(slope < -0.02)) return std::nullopt;
+            a = b, fa = fb;
+            b -= fb / slope;
+            if (!(b >= 0) || b > limit) return std::nullopt;
+            fb = outside(s, from.point - b * from.normal);
+        }
+        const Vec3 at = from.point - b * from.normal;
+        return over(s, at) ? std::optional(b) : std::nullopt;
+    }
+
+    bool over(const Sheet& s, const Vec3& p) const {
+        const Vec2 q = s.chart.local2(p);
+        return inside(s.own_outline, q) || border_distance(s.own_outline, q) <= 10 * tol_;
+    }
+
+    // Growth of the face's area with the depth below it: the divergence of its inward normals (1/mm).
+    double widening(std::size_t facet, const Vec3& p, const SkinPoint& on) const {
+        const Frame f = Frame::with_z(on.point, on.normal);
+        const auto& k = body_.facets[facet].corners;
+        double longest = 0;
+        for (std::size_t i = 0; i < 3; ++i) longest = std::max(longest, (body_.points[ix(k[(i + 1) % 3])] - body_.points[ix(k[i])]).norm());
+        const double step = 0.1 * body_.facet_area(facet) / std::max(longest, 1e-300);  // a twentieth of the facet's height
+        double sum = 0;
+        for (const Vec3& d : {f.x, f.y}) {
+            const SkinPoint a = body_.on_skin(facet, p + step * d), b = body_.on_skin(facet, p - step * d);
+            sum -= (a.normal - b.normal).dot(d) / std::max((a.point - b.point).norm(), 1e-300);
+        }
+        return std::isfinite(sum) ? sum : 0;
+    }
+
+    Vec3 middle(const Face& face) const {
+        Vec3 sum = Vec3::Zero();
+        double area = 0;
+        for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i)
+            for (int c : body_.facets[i].corners) sum += body_.facet_area(i) / 3 * body_.points[ix(c)], area += body_.facet_area(i) / 3;
+        return sum / std::max(area, 1e-300);
+    }
+
+    const Body& body_;
+    double tol_;
+    std::vector<const Sheet*> sheets_;
+    std::vector<Box3> boxes_;  // as far as material at their roots may reach
+    BoxTree tree_{{}};
+};
+
+}  // namespace
+
+std::vector<RootFillet> root_fillets(const Model& model, const Assembly& solids, int body, const std::vector<int>& loose_faces) {
+    const Roots roots(model, solids.bodies[ix(body)], body, 10 * solids.tolerance.point);
+    std::vector<RootFillet> out;
+    for (int f : loose_faces)
+        if (auto r = roots.of(f)) out.push_back(*r);
+    return out;
+}
+
+}  // namespace halvo

@@ -1,0 +1,154 @@
+// Free edges of sheets that stand within reach of another body's sheet: where a weld may have been missed though the bodies are joined
+// elsewhere.
+#include "core/keys.hpp"
+#include "geom/box_tree.hpp"
+#include "geom/outline.hpp"
+#include "model/sheet_values.hpp"
+#include "prove/mechanisms.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <map>
+#include <set>
+
+namespace halvo {
+namespace {
+
+constexpr std::array<double, 5> shares{0.1, 0.3, 0.5, 0.7, 0.9};
+constexpr int most_of = 4;  // of them near
+
+class Searcher {
+public:
+    Searcher(const Model& model, double reach) : model_(model), reach_(reach), uses_(sheets_at_edges(model)), tree_(boxes()) { mark_joined(); }
+
+    struct Near {
+        std::size_t edge, sheet, other;
+        double gap;
+    };
+
+    std::vector<Near> run() const {
+        std::vector<Near> out;
+        for (std::size_t e = 0; e < model_.edges.size(); ++e) {
+            if (uses_[e].size() != 1 || uses_[e][0].sides != 1 || joined_[e]) continue;
+            const std::size_t own = uses_[e][0].sheet.index();
+            std::map<std::size_t, int> count;
+            std::map<std::size_t, double> gaps;
+            for (const double share : shares) {
+                const Curve& c = model_.edges[e].curve;
+                const Vec3 p = c.point(c.parameter_at(share));
+                for (int k : tree_.touching(Box3(p))) {
+                    const auto other = static_cast<std::size_t>(k);
+                    if (other == own || model_.sheets[other].body == model_.sheets[own].body || shares_vertex(e, other)) continue;
+                    if (const auto g = gap(p, own, other)) ++count[other], gaps[other] = std::max(gaps[other], *g);
+                }
+            }
+            for (const auto& [other, n] : count)
+                if (n >= most_of) {
+                    out.push_back({e, own, other, gaps[other]});
+                    break;
+                }
+        }
+        return out;
+    }
+
+private:
+    std::vector<Box3> boxes() {
+        std::vector<Box3> out;
+        for (const Sheet& s : model_.sheets) {
+            Box3 b;
+            for (const Region& r : s.regions) {
+                for (const auto& loop : r.loops)
+                    for (const EdgeUse& u : loop) b.extend(model_.edges[u.edge.index()].curve.box());
+                polygons_[&s].push_back({});
+                auto loops = region_polygons(model_, s.chart, r, model_.tolerance.chord);
+                polygons_[&s].back().assign(loops.begin(), loops.end());
+            }
+            const double more = s.thickness.max + reach_ + (s.chart.flat() || b.isEmpty() ? 0 : 0.5 * b.sizes().norm());
+            if (!b.isEmpty()) b.min().array() -= more, b.max().array() += more;
+            out.push_back(b);
+        }
+        return out;
+    }
+
+    // Edges that links, ties, members or couplings hold.
+    void mark_joined() {
+        joined_.assign(model_.edges.size(), false);
+        for (const EdgeLink& l : model_.edge_links) joined_[l.a.index()] = joined_[l.b.index()] = true;
+        for (const Tie& t : model_.ties)
+            for (EdgeId e : t.edges) joined_[e.index()] = true;
+        for (const Member& m : model_.members)
+            for (const EdgeUse& u : m.chain) joined_[u.edge.index()] = true;
+        for (const Coupling& c : model_.couplings)
+            for (EdgeId e : c.edges) joined_[e.index()] = true;
+        of_vertex_.resize(model_.vertices.size());
+        for (std::size_t i = 0; i < model_.sheets.size(); ++i)
+            for (const Region& r : model_.sheets[i].regions) {
+                for (const auto& loop : r.loops)
+                    for (const EdgeUse& u : loop)
+                        for (VertexId v : model_.edges[u.edge.index()].vertices) of_vertex_[v.index()].insert(i);
+                for (EdgeId e : r.embedded)
+                    for (VertexId v : model_.edges[e.index()].vertices) of_vertex_[v.index()].insert(i);
+                for (VertexId v : r.points) of_vertex_[v.index()].insert(i);
+            }
+        for (const Link& l : model_.links) {
+            of_vertex_[l.a.index()].insert(of_vertex_[l.b.index()].begin(), of_vertex_[l.b.index()].end());
+            of_vertex_[l.b.index()].insert(of_vertex_[l.a.index()].begin(), of_vertex_[l.a.index()].end());
+        }
+    }
+
+    // The edge ends where its sheet is joined to the other: it leads away from there.
+    bool shares_vertex(std::size_t e, std::size_t other) const {
+        return std::any_of(model_.edges[e].vertices.begin(), model_.edges[e].vertices.end(),
+                           [&](VertexId v) { return of_vertex_[v.index()].count(other) > 0; });
+    }
+
+    // Between the skins at a point of an edge: over the other's side or before its rim.
+    std::optional<double> gap(const Vec3& p, std::size_t own, std::size_t other) const {
+        const Sheet &a = model_.sheets[own], &b = model_.sheets[other];
+        const SkinPoint on = b.chart.on(p);
+        const double across = std::abs(on.normal.dot(a.chart.normal(p)));
+        const double above = (p - on.point).norm() - 0.5 * b.thickness.max - 0.5 * a.thickness.max * across;
+        if (above > reach_) return std::nullopt;
+        const Vec2 q = b.chart.local2(on.point);
+        for (const auto& loops : polygons_.at(&b))
+            if (inside(loops, q) || border_distance(loops, q) <= reach_) return std::max(0.0, above);
+        return std::nullopt;
+    }
+
+    const Model& model_;
+    double reach_;
+    std::vector<std::vector<SheetAtEdge>> uses_;
+    std::map<const Sheet*, std::vector<std::vector<std::vector<Vec2>>>> polygons_;
+    BoxTree tree_;
+    std::vector<bool> joined_;
+    std::vector<std::set<std::size_t>> of_vertex_;
+};
+
+}  // namespace
+
+std::vector<Finding> free_edge_findings(const Model& model, const Assembly& solids, double reach) {
+    std::vector<Finding> out;
+    KeySet keys;
+    for (const auto& n : Searcher(model, reach).run()) {
+        const Sheet &a = model.sheets[n.sheet], &b = model.sheets[n.other];
+        const auto name = [&](const Sheet& s) { return s.body >= 0 ? solids.bodies[static_cast<std::size_t>(s.body)].name : s.key; };
+        const auto body_key = [&](const Sheet& s) { return s.body >= 0 ? solids.bodies[static_cast<std::size_t>(s.body)].key : s.key; };
+        const Curve& c = model.edges[n.edge].curve;
+        out.push_back({keys.unique(make_key("finding", "free edge " + a.key + b.key, {c.length()})),
+                       "free edge within reach",
+                       fmt::format("a free edge of {} ({:.1f} mm) runs within {:.2f} mm of {} and is not joined to it", name(a), c.length(), n.gap, name(b)),
+                       "join it with [[joint]] edge and to, or with [[tie]], if it is welded there",
+                       c.middle(),
+                       c.length(),
+                       name(a) + " + " + name(b),
+                       FindingLevel::note,
+                       -1,
+                       {body_key(a), body_key(b)}});
+    }
+    return out;
+}
+
+}  // namespace halvo

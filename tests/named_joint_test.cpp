@@ -1,0 +1,136 @@
+// Joints by name: edges carried to sheets, strips between edges; what the audit says of edges, hinges and members that can spin.
+#include "prove/mechanisms.hpp"
+#include "structures.hpp"
+
+#include <halvo/quality.hpp>
+
+#include <gtest/gtest.h>
+
+#include <cmath>
+
+using namespace test;
+using make::box;
+
+namespace {
+
+int findings(const Job& j, const std::string& kind) {
+    return static_cast<int>(std::count_if(j.model.findings.begin(), j.model.findings.end(), [&](const Finding& f) { return f.kind == kind; }));
+}
+
+Plan with(const JointRule& rule) {
+    Plan p;
+    p.join.joints = {rule};
+    return p;
+}
+
+}  // namespace
+
+TEST(NamedJoint, EdgeIsCarriedToASheetHoweverFar) {
+    // A web that stops 30 mm short of a base.
+    const Items items{{"base", box({0, 0, 0}, {200, 100, 6})}, {"web", box({97, 0, 36}, {6, 100, 60})}};
+    EXPECT_EQ(job_of(items).mesh.parts, 2);
+    JointRule r;
+    r.edge = {{100, 50, 36}}, r.to = {{100, 50, 6}};
+    const Job j = job_of(items, with(r));
+    EXPECT_EQ(j.mesh.parts, 1);
+    EXPECT_EQ(joint_count(j.model, "tee"), 1);
+    EXPECT_NEAR(seam_length(j.model, "tee"), 100, 1e-6);
+    EXPECT_NEAR(total_area(j.model), 200 * 100 + 100 * (60 + 33), 1e-6);
+    for (const JointRecord& k : j.model.joints) EXPECT_NEAR(k.moved, 33, 1e-6);
+    check_mesh(j.model, j.mesh);
+    // Away from the origin and turned, with the points turned as well.
+    r.edge = {anywhere() * r.edge[0]}, r.to = {anywhere() * r.to[0]};
+    const Job there = job_of(moved(items), with(r));
+    EXPECT_EQ(there.mesh.parts, 1);
+    EXPECT_NEAR(total_area(there.model), total_area(j.model), 1e-5);
+}
+
+TEST(NamedJoint, EdgeIsCarriedToAnotherInItsPlane) {
+    const Items items{{"one", box({0, 0, 0}, {80, 60, 4})}, {"two", box({105, 0, 0}, {80, 60, 4})}};
+    JointRule r;
+    r.edge = {{80, 30, 2}}, r.to = {{105, 30, 2}};
+    const Job j = job_of(items, with(r));
+    EXPECT_EQ(j.mesh.parts, 1);
+    EXPECT_NEAR(total_area(j.model), 60 * 185, 1e-6);
+    check_mesh(j.model, j.mesh);
+}
+
+TEST(NamedJoint, StripsCloseStraightAndTangent) {
+    // Two plates square to each other, 40 mm apart both ways: a quarter turn between them.
+    const Items items{{"floor", box({0, 0, 0}, {100, 60, 4})}, {"wall", box({138, 0, 42}, {4, 60, 80})}};
+    JointRule r;
+    r.edge = {{100, 30, 2}}, r.to = {{140, 30, 42}};
+    for (const StripAs kind : {StripAs::straight, StripAs::tangent}) {
+        r.strip = kind;
+        const Job j = job_of(items, with(r));
+        EXPECT_EQ(j.mesh.parts, 1);
+        ASSERT_EQ(j.model.sheets.size(), 3u);
+        EXPECT_EQ(joint_count(j.model, "strip"), 1);
+        double length = std::sqrt(2.0) * 40;
+        if (kind == StripAs::tangent) {
+            // A cubic with end tangents as long as the chord.
+            length = 0;
+            const Vec2 p[4] = {{0, 0}, {std::sqrt(2.0) * 40 / 3, 0}, {40, 40 - std::sqrt(2.0) * 40 / 3}, {40, 40}};
+            constexpr int n = 20000;
+            for (int k = 0; k < n; ++k) {
+                const double t = (k + 0.5) / n, s = 1 - t;
+                length += (3 * (s * s * (p[1] - p[0]) + 2 * s * t * (p[2] - p[1]) + t * t * (p[3] - p[2]))).norm() / n;
+            }
+        }
+        EXPECT_NEAR(total_area(j.model), 60 * (100 + 80 + length), 1e-3 * 60 * length);
+        check_mesh(j.model, j.mesh);
+        // No solid is behind it: the bodies' volumes stay what they are.
+        EXPECT_NEAR(j.proof.volume_error, 0, 1e-9);
+    }
+}
+
+TEST(NamedJoint, PointsThatMeanNothingAreErrors) {
+    const Items items{{"base", box({0, 0, 0}, {200, 100, 6})}, {"web", box({97, 0, 36}, {6, 100, 60})}};
+    JointRule r;
+    r.edge = {{100, 50, 500}}, r.to = {{100, 50, 6}};
+    EXPECT_THROW((void)job_of(items, with(r)), Error);
+    r.edge = {{100, 50, 36}}, r.to = {{100, 50, -300}};
+    EXPECT_THROW((void)job_of(items, with(r)), Error);
+}
+
+TEST(Audit, FreeEdgesWithinReachAreNamed) {
+    // A bracket welded along one foot; its other foot ends a tenth of a millimetre over the base and was refused.
+    const Items items{{"base", box({0, 0, 0}, {200, 100, 6})}, {"web", box({97, 0, 6.1}, {6, 100, 60})}, {"far", box({0, 0, 200}, {200, 100, 6})}};
+    EXPECT_EQ(findings(job_of(items), "free edge within reach"), 0);
+    JointRule r;
+    r.between[0] = {"web"}, r.refuse = true;
+    const Job j = job_of(items, with(r));
+    // The contact is reported, so that its edge says nothing new there; asked for by itself, it is told.
+    EXPECT_EQ(findings(j, "contact without a joint"), 1);
+    EXPECT_EQ(findings(j, "free edge within reach"), 0);
+    EXPECT_EQ(free_edge_findings(j.model, j.solids, 0.5).size(), 1u);
+    EXPECT_EQ(j.proof.rigid_body_modes, 6 * j.mesh.parts);
+}
+
+TEST(Audit, SheetHeldByOneTiedEdgeIsAHinge) {
+    // A shelf whose edge is tied to a wall along one line can turn about it; tied along two it can not.
+    const Items one{{"wall", box({0, 0, 0}, {4, 200, 200})}, {"shelf", box({6, 20, 98}, {80, 160, 4})}};
+    Plan p;
+    TieRule tie;
+    tie.between = {std::vector<std::string>{"shelf"}, std::vector<std::string>{"wall"}}, tie.reach = 5;
+    p.join.ties = {tie};
+    const Job j = job_of(one, p);
+    EXPECT_EQ(j.mesh.parts, 1);
+    EXPECT_EQ(j.proof.mechanisms, 1);
+    EXPECT_EQ(j.proof.rigid_body_modes, 7);
+    EXPECT_EQ(findings(j, "mechanism"), 1);
+    Items two = one;
+    two.push_back({"other wall", box({88, 0, 0}, {4, 200, 200})});
+    two.push_back({"floor", box({4, 0, 0}, {84, 200, 4})});
+    p.join.ties[0].between[1] = {"wall", "other wall"};
+    const Job held = job_of(two, p);
+    EXPECT_EQ(held.proof.mechanisms, 0);
+    EXPECT_EQ(held.proof.rigid_body_modes, 6 * held.mesh.parts);
+}
+
+TEST(Audit, PostsThatOnlyDrillingHoldsAreTold) {
+    const Job j = job_of(deck_on_posts());
+    const auto told = std::count_if(j.model.ledger.begin(), j.model.ledger.end(), [](const LedgerEntry& e) { return e.kind == "member free to spin"; });
+    EXPECT_EQ(told, 25);
+    EXPECT_EQ(j.proof.mechanisms, 0);
+}

@@ -1,0 +1,167 @@
+// Quads in flat regions: all of them where the outline lets that be, regular nodes, areas kept.
+#include "mesh/planar.hpp"
+#include "mesh/clean_up.hpp"
+#include "mesh/keep_numbers.hpp"
+
+#include <gtest/gtest.h>
+
+#include <cmath>
+
+using namespace halvo;
+
+namespace {
+
+std::size_t ix(int i) {
+    return static_cast<std::size_t>(i);
+}
+
+PlanarInput disc(int n, double radius, double size) {
+    PlanarInput in;
+    in.size = size;
+    in.loops.emplace_back();
+    for (int i = 0; i < n; ++i) {
+        in.points.emplace_back(radius * std::cos(2 * pi * i / n), radius * std::sin(2 * pi * i / n));
+        in.loops[0].push_back(i);
+    }
+    return in;
+}
+
+PlanarInput outline(const std::vector<Vec2>& corners, double size) {
+    PlanarInput in;
+    in.size = size;
+    in.loops.emplace_back();
+    int total = 0;
+    for (std::size_t i = 0; i < corners.size(); ++i) {
+        const Vec2 a = corners[i], b = corners[(i + 1) % corners.size()];
+        int n = std::max(1, static_cast<int>(std::lround((b - a).norm() / size)));
+        if (i + 1 == corners.size() && (total + n) % 2) ++n;
+        total += n;
+        for (int k = 0; k < n; ++k) {
+            in.loops[0].push_back(static_cast<int>(in.points.size()));
+            in.points.push_back(a + (b - a) * k / n);
+        }
+    }
+    return in;
+}
+
+double area_of(const std::vector<Vec2>& p) {
+    double sum = 0;
+    for (std::size_t i = 0; i < p.size(); ++i) {
+        const Vec2 &a = p[i], &b = p[(i + 1) % p.size()];
+        sum += 0.5 * (a.x() * b.y() - b.x() * a.y());
+    }
+    return sum;
+}
+
+struct Told {
+    int trias = 0, irregular = 0;
+    double worst = 1, area = 0;
+};
+
+Told told(const PlanarMesh& m, std::size_t fixed) {
+    Told t;
+    std::vector<int> count(m.points.size(), 0);
+    for (const auto& e : m.elements) {
+        std::vector<Vec2> corners;
+        for (int v : e)
+            if (v >= 0) corners.push_back(m.points[ix(v)]), ++count[ix(v)];
+        t.trias += e[3] < 0;
+        t.worst = std::min(t.worst, planar_quality(m.points, e));
+        t.area += area_of(corners);
+    }
+    for (std::size_t v = fixed; v < count.size(); ++v) t.irregular += count[v] != 4;
+    return t;
+}
+
+}  // namespace
+
+TEST(Planar, EvenOutlinesBecomeQuadsFirst) {
+    struct Region {
+        const char* name;
+        PlanarInput in;
+        double least;  // share of quads
+    };
+    // A few elements round a sharp bend of the outline cannot all be good quads; there are none where there is room.
+    const std::vector<Region> regions{
+        {"disc of 24", disc(24, 40, 10), 0.8},
+        {"disc of 36", disc(36, 60, 10), 1},
+        {"triangle", outline({{0, 0}, {120, 0}, {30, 90}}, 8), 1},
+        {"el", outline({{0, 0}, {100, 0}, {100, 40}, {40, 40}, {40, 90}, {0, 90}}, 7), 0.95},
+        {"pentagon", outline({{0, 0}, {80, -10}, {110, 50}, {50, 100}, {-20, 60}}, 9), 0.85},
+    };
+    for (const auto& [name, in, least] : regions) {
+        SCOPED_TRACE(name);
+        const PlanarMesh m = mesh_planar(in);
+        std::vector<Vec2> border;
+        for (int i : in.loops[0]) border.push_back(in.points[ix(i)]);
+        const Told t = told(m, in.points.size());
+        EXPECT_GE(1 - t.trias / static_cast<double>(m.elements.size()), least);
+        EXPECT_GT(t.worst, 0.4);
+        EXPECT_NEAR(t.area, area_of(border), 1e-9 * area_of(border));
+        EXPECT_LT(t.irregular, 0.35 * static_cast<double>(m.points.size()));
+    }
+}
+
+TEST(Planar, OddOutlinesKeepOneTriangleAtLeast) {
+    PlanarInput in = disc(25, 40, 10);
+    const Told t = told(mesh_planar(in), in.points.size());
+    EXPECT_EQ(t.trias % 2, 1);  // the number of triangles has the parity of the outline
+    EXPECT_GT(t.worst, 0.4);
+}
+
+TEST(CleanUp, TurnedEdgesOfAGridAreTurnedBack) {
+    // A grid of squares in which two neighbours share a slanted edge: four irregular nodes.
+    constexpr int n = 7;
+    PlanarMesh m;
+    for (int j = 0; j < n; ++j)
+        for (int i = 0; i < n; ++i)
+            if (i == 0 || j == 0 || i == n - 1 || j == n - 1) m.points.emplace_back(i, j);
+    const std::size_t fixed = m.points.size();
+    std::vector<std::vector<int>> id(n, std::vector<int>(n));
+    int border = 0;
+    for (int j = 0; j < n; ++j)
+        for (int i = 0; i < n; ++i) {
+            if (i == 0 || j == 0 || i == n - 1 || j == n - 1) id[ix(i)][ix(j)] = border++;
+            else id[ix(i)][ix(j)] = static_cast<int>(m.points.size()), m.points.emplace_back(i, j);
+        }
+    for (int j = 0; j + 1 < n; ++j)
+        for (int i = 0; i + 1 < n; ++i) {
+            if (j == 3 && (i == 2 || i == 3)) continue;
+            m.elements.push_back({id[ix(i)][ix(j)], id[ix(i + 1)][ix(j)], id[ix(i + 1)][ix(j + 1)], id[ix(i)][ix(j + 1)]});
+        }
+    const auto at = [&](int i, int j) { return id[ix(i)][ix(j)]; };
+    m.elements.push_back({at(2, 3), at(3, 3), at(4, 3), at(2, 4)});
+    m.elements.push_back({at(4, 3), at(4, 4), at(3, 4), at(2, 4)});
+    ASSERT_EQ(told(m, fixed).irregular, 4);
+    const double before = badness(m, fixed);
+    EXPECT_FALSE(clean_up(m, fixed, {}).empty());
+    EXPECT_EQ(told(m, fixed).irregular, 0);
+    EXPECT_LT(badness(m, fixed), before);
+    EXPECT_NEAR(told(m, fixed).area, (n - 1) * (n - 1), 1e-12);
+    EXPECT_TRUE(clean_up(m, fixed, {}).empty()) << "a second time there is nothing to do";
+}
+
+TEST(KeepNumbers, OldOnesStayAndNewOnesFillWhatIsFree) {
+    const auto quad = [](int a, int b, int c, int d, int sheet) {
+        Element e;
+        e.count = 4, e.nodes = {a, b, c, d}, e.sheet = sheet;
+        return e;
+    };
+    Mesh before;
+    before.nodes = {{0, 0, 0}, {1, 0, 0}, {1, 1, 0}, {0, 1, 0}, {2, 0, 0}, {2, 1, 0}};
+    before.elements = {quad(0, 1, 2, 3, 0), quad(1, 4, 5, 2, 1)};
+    // The second sheet is divided; everything comes in another order.
+    Mesh now;
+    now.nodes = {{1.5, 0, 0}, {1.5, 1, 0}, {2, 1, 0}, {2, 0, 0}, {0, 1, 0}, {1, 1, 0}, {1, 0, 0}, {0, 0, 0}};
+    now.elements = {quad(6, 0, 1, 5, 1), quad(0, 3, 2, 1, 1), quad(7, 6, 5, 4, 0)};
+    EXPECT_EQ(keep_numbers(now, before), 6);
+    for (std::size_t i = 0; i < 6; ++i) EXPECT_EQ(now.nodes[i], before.nodes[i]);
+    EXPECT_EQ(now.elements[0].nodes, before.elements[0].nodes);
+    EXPECT_EQ(now.elements.size(), 3u);
+    double area = 0;
+    for (const Element& e : now.elements) {
+        const auto p = [&](std::size_t k) { return now.nodes[ix(e.nodes[k])]; };
+        area += (p(1) - p(0)).cross(p(3) - p(0)).z();
+    }
+    EXPECT_NEAR(area, 2, 1e-12);
+}
