@@ -4,8 +4,6 @@
 #include <halvo/ledger.hpp>
 #include <halvo/mesh.hpp>
 
-#include <functional>
-
 namespace halvo {
 
 /// Measures of one shell element. Scaled Jacobian, aspect and taper are ratios, angles are degrees.
@@ -20,6 +18,9 @@ struct ElementMeasures {
     double shortest = 0, longest = 0;  ///< edges (mm)
 };
 [[nodiscard]] ElementMeasures measures(const Mesh& mesh, const Element& element);
+
+/// Does an element of so many corners keep to every limit?
+[[nodiscard]] bool within(const QualityLimits& limits, const ElementMeasures& measures, std::size_t corners);
 
 /// One measure over the whole mesh.
 struct MeasureSummary {

@@ -261,7 +261,7 @@ double badness(const PlanarMesh& mesh, std::size_t fixed) {
     double sum = 0;
     std::vector<int> count(mesh.points.size(), 0);
     for (const auto& e : mesh.elements) {
-        const double q = planar_quality(mesh.points, e), short_of = std::max(0.0, wanted - q);
+        const double q = planar_fitness(mesh.points, e), short_of = std::max(0.0, wanted - q);
         sum += short_of * short_of + (q < poor ? 0.7 : 0) + (q < unfit ? 10 * (unfit - q) + 1 : 0) + (e[3] < 0 ? tria : 0);
         for (int v : e)
             if (v >= 0) ++count[ix(v)];

@@ -1,4 +1,5 @@
 #include <halvo/mesh.hpp>
+#include <halvo/quality.hpp>
 
 #include "core/groups.hpp"
 #include "core/parallel.hpp"
@@ -216,16 +217,14 @@ private:
         const Sheet& s = model_.sheets[p.sheet];
         std::vector<int> global = p.global;
         for (std::size_t i = global.size(); i < p.out.points.size(); ++i) global.push_back(add_node(s.chart.at(p.out.points[i])));
-        for (const auto& e : flat_enough(s, p, global)) {
+        for (const auto& e : cut_to_limits(s, p, global)) {
             Element el;
             el.count = e[3] < 0 ? 3 : 4;
             el.sheet = static_cast<int>(p.sheet), el.body = s.body;
             Vec2 centre = Vec2::Zero();
-            std::vector<Vec3> corners;
             for (std::size_t k = 0; k < el.count; ++k) {
                 el.nodes[k] = global[ix(e[k])];
                 centre += p.out.points[ix(e[k])] / el.count;
-                if (!s.chart.flat()) corners.push_back(mesh_.nodes[ix(el.nodes[k])]);
             }
             const auto sides = s.field.sides(s.chart, centre);
             el.thickness = sides.thickness();
@@ -234,21 +233,21 @@ private:
                 if (s.placed && el.thickness > 0) el.offset *= thickness_[p.sheet] / el.thickness;
                 el.thickness = thickness_[p.sheet];
             }
-            el.quality = s.chart.flat() ? planar_quality(p.out.points, e) : scaled_jacobian(corners);
+            el.quality = quality_of(s, p, el, e);
             mesh_.elements.push_back(el);
         }
     }
 
     // Quads askew on a bent sheet fold along a diagonal; where that is too much, they are two triangles. On cylinders and cones rows
-    // along the axis would not fold at all; other surfaces may be twisted themselves.
-    std::vector<std::array<int, 4>> flat_enough(const Sheet& s, const Patch& p, const std::vector<int>& global) const {
-        if (s.chart.flat()) return p.out.elements;
+    // along the axis would not fold at all; other surfaces may be twisted themselves. So are quads beyond another limit, where the
+    // triangles keep to theirs.
+    std::vector<std::array<int, 4>> cut_to_limits(const Sheet& s, const Patch& p, const std::vector<int>& global) const {
         const bool straight = std::holds_alternative<CylinderSurface>(s.chart.surface()) || std::holds_alternative<ConeSurface>(s.chart.surface());
-        const double most = straight ? std::min(most_fold, options_.limits.warpage) : options_.limits.warpage;
+        const double most = s.chart.flat() ? 180 : straight ? std::min(most_fold, options_.limits.warpage) : options_.limits.warpage;
         std::vector<std::array<int, 4>> out;
         for (const auto& e : p.out.elements) {
-            const auto fold = [&](int k) { return e[3] < 0 ? 0 : fold_angle(global, e, k); };
-            if (std::max(fold(0), fold(1)) <= most) {
+            const bool folded = e[3] >= 0 && most < 180 && std::max(fold_angle(global, e, 0), fold_angle(global, e, 1)) > most;
+            if (e[3] < 0 || (!folded && keeps_to_limits(s, p, global, e))) {
                 out.push_back(e);
                 continue;
             }
@@ -260,9 +259,25 @@ private:
                 for (std::size_t i : {2 * k, 2 * k + 1}) worst[k] = std::min(worst[k], planar_quality(p.out.points, t[i]));
             }
             const std::size_t k = worst[0] >= worst[1] ? 0 : 2;
-            out.push_back(t[k]), out.push_back(t[k + 1]);
+            if (folded || (keeps_to_limits(s, p, global, t[k]) && keeps_to_limits(s, p, global, t[k + 1]))) out.push_back(t[k]), out.push_back(t[k + 1]);
+            else out.push_back(e);
         }
         return out;
+    }
+
+    bool keeps_to_limits(const Sheet& s, const Patch& p, const std::vector<int>& global, const std::array<int, 4>& e) const {
+        Element el;
+        el.count = e[3] < 0 ? 3 : 4;
+        for (std::size_t k = 0; k < el.count; ++k) el.nodes[k] = global[ix(e[k])];
+        el.quality = quality_of(s, p, el, e);
+        return within(options_.limits, measures(mesh_, el), el.count);
+    }
+
+    double quality_of(const Sheet& s, const Patch& p, const Element& el, const std::array<int, 4>& e) const {
+        if (s.chart.flat()) return planar_quality(p.out.points, e);
+        std::vector<Vec3> corners;
+        for (std::size_t k = 0; k < el.count; ++k) corners.push_back(mesh_.nodes[ix(el.nodes[k])]);
+        return scaled_jacobian(corners);
     }
 
     // Angle between both halves of a quad cut from corner k on (degrees).

@@ -30,4 +30,7 @@ struct PlanarMesh {
 /// Scaled Jacobian of a flat element (three corners when d < 0).
 [[nodiscard]] double planar_quality(const std::vector<Vec2>& points, const std::array<int, 4>& e);
 
+/// The least of its scaled Jacobian and of what its aspect ratio and its taper count for: what to lift in elements that may be moved.
+[[nodiscard]] double planar_fitness(const std::vector<Vec2>& points, const std::array<int, 4>& e);
+
 }  // namespace halvo

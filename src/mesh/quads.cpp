@@ -119,9 +119,9 @@ std::vector<std::vector<int>> elements_at(const PlanarMesh& m) {
     return at;
 }
 
-double worst_of(const PlanarMesh& m, const std::vector<int>& elements) {
+double worst_of(const PlanarMesh& m, const std::vector<int>& elements, double (*of)(const std::vector<Vec2>&, const std::array<int, 4>&) = planar_quality) {
     double q = 1;
-    for (int e : elements) q = std::min(q, planar_quality(m.points, m.elements[ix(e)]));
+    for (int e : elements) q = std::min(q, of(m.points, m.elements[ix(e)]));
     return q;
 }
 
@@ -205,7 +205,7 @@ void lift_worst(PlanarMesh& m, std::size_t fixed, std::size_t free) {
         for (int e : at[v])
             for (int n : m.elements[ix(e)])
                 if (n >= 0 && n != static_cast<int>(v)) bound[v - fixed] = std::min(bound[v - fixed], leeway * (m.points[ix(n)] - m.points[v]).norm());
-    const auto worst = [&](std::size_t v) { return worst_of(m, at[v]); };
+    const auto worst = [&](std::size_t v) { return worst_of(m, at[v], planar_fitness); };
     std::vector<char> stirred(m.points.size(), 1);
     for (int round = 0; round < lifting_rounds; ++round)
         for (std::size_t v = fixed; v < m.points.size(); ++v) {

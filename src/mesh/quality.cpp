@@ -29,6 +29,35 @@ double off_square(const Vec3& a, const Vec3& b) {
     return 90 - std::min(angle, 180 - angle);
 }
 
+struct Measure {
+    const char *name, *unit;
+    double QualityLimits::*limit;  // null: none
+    bool least;
+    std::size_t corners;  // 0: any element
+    double (*of)(const ElementMeasures&);
+
+    [[nodiscard]] bool applies(std::size_t n) const { return corners == 0 || corners == n; }
+    [[nodiscard]] double limit_of(const QualityLimits& limits) const { return limit ? limits.*limit : 0; }
+    [[nodiscard]] bool outside(const QualityLimits& limits, double v) const {
+        const double l = limit_of(limits);
+        return l > 0 && (least ? v < l * (1 - 1e-9) : v > l * (1 + 1e-9));
+    }
+};
+
+constexpr std::array<Measure, 11> all{{
+    {"scaled Jacobian", "", &QualityLimits::scaled_jacobian, true, 0, [](const ElementMeasures& m) { return m.scaled_jacobian; }},
+    {"aspect ratio", "", &QualityLimits::aspect, false, 0, [](const ElementMeasures& m) { return m.aspect; }},
+    {"warpage", "degree", &QualityLimits::warpage, false, 4, [](const ElementMeasures& m) { return m.warpage; }},
+    {"skew", "degree", &QualityLimits::skew, false, 0, [](const ElementMeasures& m) { return m.skew; }},
+    {"taper", "", &QualityLimits::taper, false, 4, [](const ElementMeasures& m) { return m.taper; }},
+    {"smallest quad angle", "degree", &QualityLimits::least_quad_angle, true, 4, [](const ElementMeasures& m) { return m.least_angle; }},
+    {"largest quad angle", "degree", &QualityLimits::most_quad_angle, false, 4, [](const ElementMeasures& m) { return m.most_angle; }},
+    {"smallest tria angle", "degree", &QualityLimits::least_tria_angle, true, 3, [](const ElementMeasures& m) { return m.least_angle; }},
+    {"largest tria angle", "degree", &QualityLimits::most_tria_angle, false, 3, [](const ElementMeasures& m) { return m.most_angle; }},
+    {"shortest edge", "mm", nullptr, true, 0, [](const ElementMeasures& m) { return m.shortest; }},
+    {"longest edge", "mm", nullptr, false, 0, [](const ElementMeasures& m) { return m.longest; }},
+}};
+
 }  // namespace
 
 ElementMeasures measures(const Mesh& mesh, const Element& e) {
@@ -63,29 +92,13 @@ ElementMeasures measures(const Mesh& mesh, const Element& e) {
     return m;
 }
 
+bool within(const QualityLimits& limits, const ElementMeasures& m, std::size_t corners) {
+    return std::none_of(all.begin(), all.end(), [&](const Measure& k) { return k.applies(corners) && k.outside(limits, k.of(m)); });
+}
+
 QualityReport assess(const Mesh& mesh, const QualityLimits& limits) {
-    struct Measure {
-        const char *name, *unit;
-        double limit;
-        bool least;
-        std::size_t corners;  // 0: any element
-        std::function<double(const ElementMeasures&)> of;
-    };
-    const std::vector<Measure> all = {
-        {"scaled Jacobian", "", limits.scaled_jacobian, true, 0, [](const ElementMeasures& m) { return m.scaled_jacobian; }},
-        {"aspect ratio", "", limits.aspect, false, 0, [](const ElementMeasures& m) { return m.aspect; }},
-        {"warpage", "degree", limits.warpage, false, 4, [](const ElementMeasures& m) { return m.warpage; }},
-        {"skew", "degree", limits.skew, false, 0, [](const ElementMeasures& m) { return m.skew; }},
-        {"taper", "", limits.taper, false, 4, [](const ElementMeasures& m) { return m.taper; }},
-        {"smallest quad angle", "degree", limits.least_quad_angle, true, 4, [](const ElementMeasures& m) { return m.least_angle; }},
-        {"largest quad angle", "degree", limits.most_quad_angle, false, 4, [](const ElementMeasures& m) { return m.most_angle; }},
-        {"smallest tria angle", "degree", limits.least_tria_angle, true, 3, [](const ElementMeasures& m) { return m.least_angle; }},
-        {"largest tria angle", "degree", limits.most_tria_angle, false, 3, [](const ElementMeasures& m) { return m.most_angle; }},
-        {"shortest edge", "mm", 0, true, 0, [](const ElementMeasures& m) { return m.shortest; }},
-        {"longest edge", "mm", 0, false, 0, [](const ElementMeasures& m) { return m.longest; }},
-    };
     QualityReport out;
-    for (const Measure& m : all) out.measures.push_back({m.name, m.unit, 0, 0, m.limit, m.least, 0, Vec3::Zero(), -1});
+    for (const Measure& m : all) out.measures.push_back({m.name, m.unit, 0, 0, m.limit_of(limits), m.least, 0, Vec3::Zero(), -1});
     std::vector<int> counted(all.size(), 0);
     int trias = 0;
     for (std::size_t i = 0; i < mesh.elements.size(); ++i) {
@@ -97,12 +110,12 @@ QualityReport assess(const Mesh& mesh, const QualityLimits& limits) {
         for (std::size_t k = 0; k < e.count; ++k) centre += mesh.nodes[static_cast<std::size_t>(e.nodes[k])] / e.count;
         bool beyond = false;
         for (std::size_t k = 0; k < all.size(); ++k) {
-            if (all[k].corners > 0 && all[k].corners != e.count) continue;
+            if (!all[k].applies(e.count)) continue;
             MeasureSummary& s = out.measures[k];
             const double v = all[k].of(m);
             s.mean += v, ++counted[k];
             if (s.element < 0 || (s.least ? v < s.worst : v > s.worst)) s.worst = v, s.place = centre, s.element = static_cast<int>(i);
-            const bool outside = s.limit > 0 && (s.least ? v < s.limit * (1 - 1e-9) : v > s.limit * (1 + 1e-9));
+            const bool outside = all[k].outside(limits, v);
             s.outside += outside ? 1 : 0, beyond = beyond || outside;
         }
         out.outside += beyond ? 1 : 0;
