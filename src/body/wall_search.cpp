@@ -1,5 +1,6 @@
 #include "body/wall_search.hpp"
 
+#include "body/bends.hpp"
 #include "body/mid_surface.hpp"
 #include "geom/spread.hpp"
 
@@ -93,6 +94,7 @@ public:
         std::vector<bool> thin;
         for (Candidate& c : all) add(walls, thin, std::move(c));
         if (limits_.merge_steps) merge_steps(walls, thin);
+        settle_bends(walls, thin);
         for (std::size_t i = 0; i < walls.size(); ++i) {
             Wall& w = walls[i];
             if (w.pairs.empty() || (w.thickness > limits_.slimness * w.width && !thin[i])) continue;
@@ -207,6 +209,41 @@ private:
         w.fit_error = mid->error, w.named = true;
         w.pairs.push_back(std::move(p));
         return w;
+    }
+
+    // Rounds between walls get the midsurface that touches the walls' own.
+    void settle_bends(std::vector<Wall>& walls, std::vector<bool>& thin) const {
+        for (const Bend& b : find_bends(body_, skin_, walls, tol_)) {
+            if (is_named(b.a, b.b)) continue;
+            for (Wall& w : walls) {
+                if (w.named) continue;
+                const auto out = std::remove_if(w.pairs.begin(), w.pairs.end(), [&](const FacePair& p) { return std::minmax(p.top, p.bottom) == std::minmax(b.a, b.b); });
+                w.pairs.erase(out, w.pairs.end());
+            }
+            const bool first = b.seen[0]->face == b.a;
+            add(walls, thin, {measured(first ? b.a : b.b, first ? b.b : b.a, b.seen), b.mid, b.error, true, false});
+        }
+        drop_transitions(walls);
+    }
+
+    // Where rounds are no offsets of each other, the one looks over its border at the wall beside the other: a strip narrower than thick
+    // between two walls that go on in each other, and part of both.
+    void drop_transitions(std::vector<Wall>& walls) const {
+        std::map<int, std::set<int>> opposed;
+        for (const Wall& w : walls)
+            for (const FacePair& p : w.pairs) opposed[p.top].insert(p.bottom), opposed[p.bottom].insert(p.top);
+        const auto beside = [&](int a, int b) {  // does a neighbour of `a` oppose `b`, too?
+            const auto& links = skin_.neighbours.of[ix(a)];
+            return std::any_of(links.begin(), links.end(), [&](const auto& l) { return l.smooth && opposed[b].count(l.other) > 0; });
+        };
+        for (Wall& w : walls) {
+            if (w.chart.flat() || w.named) continue;
+            const bool all = std::all_of(w.pairs.begin(), w.pairs.end(), [&](const FacePair& p) {
+                const bool unlike = body_.faces[ix(p.top)].surface.index() != body_.faces[ix(p.bottom)].surface.index();
+                return unlike && p.width < p.thickness && beside(p.top, p.bottom) && beside(p.bottom, p.top);
+            });
+            if (all) w.pairs.clear();
+        }
     }
 
     bool own(int a, int b, const std::array<std::vector<const Probe*>, 2>& seen) const {

@@ -2,6 +2,7 @@
 
 #include "body/surface_cut.hpp"
 #include "geom/facet_tree.hpp"
+#include "geom/rounds.hpp"
 #include "halve/limits.hpp"
 
 #include <algorithm>
@@ -65,6 +66,7 @@ private:
         std::size_t i, j;  // walls
         Curve curve;
         std::array<bool, 2> settled{};  // the end is a corner that it shares with others
+        bool exact = false;             // both surfaces touch each other along it
     };
 
     // Where three walls or more go on smoothly round a corner (a moulded part's), their middle edges end at one point. On unlike rounds
@@ -77,7 +79,7 @@ private:
         };
         std::vector<End> ends;
         for (std::size_t k = 0; k < middles_.size(); ++k)
-            if (!middles_[k].curve.closed(tol_)) ends.push_back({k, 0, middles_[k].curve.start()}), ends.push_back({k, 1, middles_[k].curve.end()});
+            if (!middles_[k].exact && !middles_[k].curve.closed(tol_)) ends.push_back({k, 0, middles_[k].curve.start()}), ends.push_back({k, 1, middles_[k].curve.end()});
         std::vector<bool> done(ends.size(), false);
         std::vector<std::array<Vec3, 2>> target(middles_.size());
         for (std::size_t e = 0; e < ends.size(); ++e) {
@@ -220,10 +222,39 @@ private:
             points.push_back(m);
             miss = std::max(miss, apart);
         }
+        if (const auto touching = touching_curve(a.chart.surface(), b.chart.surface(), 10 * tol_)) {
+            middles_.push_back({i, j, as_far_as(*touching, points), {}, true});
+            return;
+        }
         // Neighbours whose sides are no true offsets (a sharper bend inside than goes with the outside) miss each other a little.
         if (miss <= 0.1 * std::min(a.thickest, b.thickest)) slack_ = std::max(slack_, 1.5 * miss);
         const Curve c = curve_through(points, std::max(tol_, 0.5 * slack_));
-        middles_.push_back({i, j, c, {}});
+        middles_.push_back({i, j, c, {}, false});
+    }
+
+    // The part of a line or circle that points next to it span.
+    static Curve as_far_as(Curve c, const std::vector<Vec3>& points) {
+        if (const auto* line = std::get_if<LineCurve>(&c.shape)) {
+            c.t0 = std::numeric_limits<double>::max(), c.t1 = -c.t0;
+            for (const Vec3& p : points) {
+                const double t = line->direction.dot(p - line->origin);
+                c.t0 = std::min(c.t0, t), c.t1 = std::max(c.t1, t);
+            }
+            return c;
+        }
+        const auto* circle = std::get_if<CircleCurve>(&c.shape);
+        const auto angle = [&](const Vec3& p) {
+            const Vec2 q = circle->frame.local2(p);
+            return std::atan2(q.y(), q.x());
+        };
+        double at = angle(points[0]), least = at, most = at;
+        for (const Vec3& p : points) {
+            at += std::remainder(angle(p) - at, 2 * pi);
+            least = std::min(least, at), most = std::max(most, at);
+        }
+        c.t0 = least, c.t1 = std::min(most, least + 2 * pi);
+        if (c.t1 - c.t0 > 2 * pi - 1e-6) c.t1 = c.t0 + 2 * pi;
+        return c;
     }
 
     // A straight or round middle edge ends where its faces' edges do; rounded rims make the midsurface reach further.

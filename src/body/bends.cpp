@@ -1,0 +1,240 @@
+#include "body/bends.hpp"
+
+#include "geom/rounds.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <set>
+
+namespace halvo {
+namespace {
+
+constexpr double far_enough = 3;     // of the walls' thickness: rounds further apart are no two sides of one bend
+constexpr double least_facing = 0.5; // cosine between opposed rounds, of no matter how unlike radii
+constexpr double most_off = 0.2;     // of the thickness, between a bend's midsurface and equal distance
+constexpr int passes = 4;
+
+std::size_t ix(int i) {
+    return static_cast<std::size_t>(i);
+}
+
+class Search {
+public:
+    Search(const Body& body, const Skin& skin, const std::vector<Wall>& walls, double tol) : body_(body), skin_(skin), walls_(walls), tol_(tol) {
+        for (std::size_t i = 0; i < walls.size(); ++i)
+            for (const FacePair& p : walls[i].pairs) at_[p.top].push_back({i, true}), at_[p.bottom].push_back({i, false});
+    }
+
+    std::vector<Bend> run() {
+        collect();
+        for (int pass = 0; pass < passes; ++pass) {
+            bool any = false;
+            for (Pair& p : pairs_)
+                if (!p.mid && between_walls(p)) any = true;
+            if (!any) break;
+        }
+        for (Pair& p : pairs_)
+            if (!p.mid) half_way(p);
+        std::vector<Bend> out;
+        for (Pair& p : pairs_)
+            if (p.mid && !known(p)) out.push_back({p.a, p.b, *p.mid, p.error, std::move(p.seen)});
+        return out;
+    }
+
+private:
+    struct Use {
+        std::size_t wall;
+        bool top;
+    };
+    struct Pair {
+        int a, b;
+        std::vector<const Probe*> seen;
+        std::vector<Vec3> middles;
+        std::set<std::size_t> beside;  // walls that both go on in
+        std::set<std::size_t> bends;   // and other pairs
+        double thickness = 0;
+        std::optional<Surface> mid;
+        double error = 0;
+        std::vector<PlaneSurface> planes;  // that the midsurface touches
+    };
+
+    [[nodiscard]] const Surface& surface(int face) const { return body_.faces[ix(face)].surface; }
+
+    // Faces that see each other, are rounds of one kind with one bulging out and one in, and have smooth neighbours.
+    void collect() {
+        std::map<std::pair<int, int>, std::vector<const Probe*>> seen;
+        for (const Probe& p : skin_.probes)
+            if (p.opposite >= 0 && p.face != p.opposite && p.facing >= least_facing && rounds(p.face, p.opposite))
+                seen[std::minmax(p.face, p.opposite)].push_back(&p);
+        for (auto& [faces, list] : seen) {
+            Pair p{faces.first, faces.second, std::move(list), {}, {}, {}, 0, {}, 0, {}};
+            keep_finer_side(p);
+            double area = 0;
+            for (const Probe* q : p.seen)
+                p.middles.emplace_back(q->point - 0.5 * q->distance * q->normal), p.thickness += q->weight * q->distance, area += q->weight;
+            p.thickness /= area;
+            pairs_.push_back(std::move(p));
+        }
+        for (Pair& p : pairs_) p.beside = walls_beside(p);
+        for (std::size_t i = 0; i < pairs_.size(); ++i)
+            for (std::size_t j = 0; j < pairs_.size(); ++j)
+                if (i != j && go_on(pairs_[i], pairs_[j])) pairs_[i].bends.insert(j);
+        // In a wall that is itself a bend nothing is known yet; and who has but one neighbour is no bend.
+        std::vector<bool> bend(pairs_.size(), false);
+        for (std::size_t i = 0; i < pairs_.size(); ++i) bend[i] = pairs_[i].beside.size() + pairs_[i].bends.size() >= 2;
+        for (std::size_t i = 0; i < pairs_.size(); ++i)
+            std::erase_if(pairs_[i].bends, [&](std::size_t j) { return !bend[j]; });
+        for (std::size_t i = 0; i < pairs_.size(); ++i)
+            if (!bend[i]) pairs_[i].beside.clear(), pairs_[i].bends.clear();
+        for (const Pair& p : pairs_)
+            if (!p.beside.empty() || !p.bends.empty()) of_bend_.insert({p.a, p.b});
+        for (Pair& p : pairs_) std::erase_if(p.beside, [&](std::size_t w) { return is_bend(walls_[w]); });
+    }
+
+    bool rounds(int f, int g) const {
+        const Surface &s = surface(f), &t = surface(g);
+        return s.index() == t.index() && spine_radius(s) && body_.faces[ix(f)].reversed != body_.faces[ix(g)].reversed;
+    }
+
+    // Rays from the rounder face spread over the other one; where both were probed, one side tells enough.
+    void keep_finer_side(Pair& p) const {
+        const auto from = [&](int f) { return std::count_if(p.seen.begin(), p.seen.end(), [&](const Probe* q) { return q->face == f; }); };
+        const auto na = from(p.a), nb = from(p.b);
+        const int lead = na == nb ? (*spine_radius(surface(p.a)) < *spine_radius(surface(p.b)) ? p.a : p.b) : na > nb ? p.a : p.b;
+        std::erase_if(p.seen, [&](const Probe* q) { return q->face != lead; });
+    }
+
+    // Walls that one of the faces goes on in on their top and the other one on their bottom.
+    std::set<std::size_t> walls_beside(const Pair& p) const {
+        const auto sides = [&](int f) {
+            std::set<std::pair<std::size_t, bool>> out;
+            for (const auto& l : skin_.neighbours.of[ix(f)])
+                if (const auto it = at_.find(l.other); l.smooth && it != at_.end())
+                    for (const Use& u : it->second) out.insert({u.wall, u.top});
+            return out;
+        };
+        const auto a = sides(p.a), b = sides(p.b);
+        std::set<std::size_t> out;
+        for (const auto& [wall, top] : a)
+            if (b.count({wall, !top}) && !holds(walls_[wall], p.a) && !holds(walls_[wall], p.b) && p.thickness <= far_enough * walls_[wall].thickest)
+                out.insert(wall);
+        return out;
+    }
+
+    static bool holds(const Wall& w, int face) {
+        return std::any_of(w.pairs.begin(), w.pairs.end(), [&](const FacePair& p) { return p.top == face || p.bottom == face; });
+    }
+
+    bool smooth(int f, int g) const {
+        const auto& list = skin_.neighbours.of[ix(f)];
+        return std::any_of(list.begin(), list.end(), [&](const auto& l) { return l.smooth && l.other == g; });
+    }
+
+    bool go_on(const Pair& p, const Pair& q) const { return (smooth(p.a, q.a) && smooth(p.b, q.b)) || (smooth(p.a, q.b) && smooth(p.b, q.a)); }
+
+    bool is_bend(const Wall& w) const {
+        return std::any_of(w.pairs.begin(), w.pairs.end(), [&](const FacePair& p) { return of_bend_.count(std::minmax(p.top, p.bottom)) > 0; });
+    }
+
+    // Midsurfaces next to the pair that are settled, with the planes these touch.
+    struct Base {
+        Surface surface;
+        std::vector<PlaneSurface> planes;
+    };
+    std::vector<Base> bases(const Pair& p) const {
+        std::vector<Base> out;
+        for (std::size_t w : p.beside) {
+            Base b{walls_[w].chart.surface(), {}};
+            if (const auto* plane = std::get_if<PlaneSurface>(&b.surface)) b.planes.push_back(*plane);
+            out.push_back(std::move(b));
+        }
+        for (std::size_t j : p.bends)
+            if (pairs_[j].mid) out.push_back({*pairs_[j].mid, pairs_[j].planes});
+        return out;
+    }
+
+    [[nodiscard]] double mean_radius(const Pair& p) const { return 0.5 * (*spine_radius(surface(p.a)) + *spine_radius(surface(p.b))); }
+
+    bool between_walls(Pair& p) {
+        if (p.beside.size() + p.bends.size() < 2) return false;
+        const auto u = spine_point(surface(p.a), p.middles[0]), v = spine_point(surface(p.b), p.middles[0]);
+        if (!u || !v) return false;
+        const Vec3 inside = 0.5 * (*u + *v);
+        const double r = mean_radius(p);
+        const auto known = bases(p);
+        const auto offer = [&](const std::optional<Surface>& s, const std::vector<PlaneSurface>& planes) {
+            if (!s || s->index() != surface(p.a).index()) return;
+            const double off = off_by(p, *s);
+            if (off <= most_off * p.thickness && (!p.mid || off < p.error)) p.mid = *s, p.error = off, p.planes = planes;
+        };
+        if (std::holds_alternative<SphereSurface>(surface(p.a))) {
+            std::vector<PlaneSurface> planes;
+            for (const Base& b : known)
+                for (const PlaneSurface& s : b.planes)
+                    if (std::none_of(planes.begin(), planes.end(), [&](const PlaneSurface& o) { return s.frame.z.cross(o.frame.z).norm() < 1e-3; }))
+                        planes.push_back(s);
+            for (std::size_t i = 0; i < planes.size(); ++i)
+                for (std::size_t j = i + 1; j < planes.size(); ++j)
+                    for (std::size_t k = j + 1; k < planes.size(); ++k)
+                        offer(ball_between({planes[i], planes[j], planes[k]}, r, inside), {planes[i], planes[j], planes[k]});
+            return p.mid.has_value();
+        }
+        for (std::size_t i = 0; i < known.size(); ++i)
+            for (std::size_t j = i + 1; j < known.size(); ++j) {
+                std::vector<PlaneSurface> planes = known[i].planes;
+                planes.insert(planes.end(), known[j].planes.begin(), known[j].planes.end());
+                offer(round_between(known[i].surface, known[j].surface, r, inside, 10 * tol_), planes);
+            }
+        return p.mid.has_value();
+    }
+
+    // Between others, half-way by normals keeps to what is half-way between their neighbours.
+    void half_way(Pair& p) const {
+        if (p.beside.size() + p.bends.size() < 2) return;
+        double reach = p.thickness;
+        for (const Vec3& m : p.middles) reach = std::max(reach, (m - p.middles[0]).norm());
+        const auto s = mean_by_normal(surface(p.a), surface(p.b), p.middles[0], reach, 10 * tol_);
+        if (!s) return;
+        const double off = off_by(p, *s);
+        if (off <= most_off * p.thickness) p.mid = s, p.error = off;
+    }
+
+    // Half the difference between the distances to both sides.
+    double off_by(const Pair& p, const Surface& mid) const {
+        double off = 0;
+        for (const Vec3& m : p.middles) {
+            const auto c = surface_foot(mid, m);
+            if (!c) return std::numeric_limits<double>::max();
+            const auto u = surface_foot(surface(p.a), *c), v = surface_foot(surface(p.b), *c);
+            off = std::max({off, 0.5 * std::abs((*u - *c).norm() - (*v - *c).norm()), (*c - m).norm() > p.thickness ? p.thickness : 0});
+        }
+        return off;
+    }
+
+    // Does the wall the pair is in have this midsurface already?
+    bool known(const Pair& p) const {
+        double reach = p.thickness;
+        for (const Vec3& m : p.middles) reach = std::max(reach, (m - p.middles[0]).norm());
+        for (const Wall& w : walls_)
+            for (const FacePair& q : w.pairs)
+                if (std::minmax(q.top, q.bottom) == std::minmax(p.a, p.b)) return same_surface(w.chart.surface(), *p.mid, p.middles[0], reach, 10 * tol_);
+        return false;
+    }
+
+    const Body& body_;
+    const Skin& skin_;
+    const std::vector<Wall>& walls_;
+    double tol_;
+    std::map<int, std::vector<Use>> at_;
+    std::vector<Pair> pairs_;
+    std::set<std::pair<int, int>> of_bend_;
+};
+
+}  // namespace
+
+std::vector<Bend> find_bends(const Body& body, const Skin& skin, const std::vector<Wall>& walls, double tol) {
+    return Search(body, skin, walls, tol).run();
+}
+
+}  // namespace halvo
