@@ -147,8 +147,8 @@ std::optional<Curve> across_tubes(const Surface& a, const Surface& b, double tol
     if (const auto* k = std::get_if<CylinderSurface>(&b)) {
         at = k->frame.origin + k->frame.height(c) * k->frame.z;
         if (std::abs(k->frame.z.dot(t->frame.z)) * t->major > tol) return std::nullopt;
-    } else if (const auto* k = std::get_if<SphereSurface>(&b)) {
-        at = k->frame.origin;
+    } else if (const auto* ball = std::get_if<SphereSurface>(&b)) {
+        at = ball->frame.origin;
     } else {
         return std::nullopt;
     }

@@ -47,6 +47,9 @@ public:
         find_neighbours(skin_, walls_);
         WallCurves curves = wall_curves(body_, skin_, walls_, solids_.tolerance.point, search_.slack, widest_opening());
         input_ = std::move(curves.input);
+        middles_ = std::move(curves.middles);
+        middles_of_.resize(walls_.size());
+        for (std::size_t k = 0; k < middles_.size(); ++k) middles_of_[middles_[k].i].push_back(k), middles_of_[middles_[k].j].push_back(k);
         tol_ = std::max(tol_, curves.slack);
         // Curves traced on curved surfaces meet to a little more than the model's tolerance.
         const bool flat = std::all_of(walls_.begin(), walls_.end(), [](const WallSurface& w) { return w.chart.flat(); });
@@ -72,6 +75,24 @@ private:
         return false;
     }
 
+    // Is a point of a wall's midsurface past the edge where another wall goes on smoothly instead of it?
+    bool taken_over(std::size_t i, const SkinPoint& at) const {
+        for (const std::size_t k : middles_of_[i]) {
+            const WallCurves::MiddleEdge& m = middles_[k];
+            const WallSurface& o = walls_[m.i == i ? m.j : m.i];
+            const double t = m.curve.nearest(at.point);
+            const Vec3 e = m.curve.point(t), d = at.point - e;
+            if (d.norm() > o.thickest + walls_[i].thickest) continue;
+            const Vec3 side = at.normal.cross(m.curve.derivative(t)).normalized();
+            const Vec3* nearest = nullptr;
+            for (const FacePair& p : o.wall->pairs)
+                for (const Vec3& q : p.seen)
+                    if (!nearest || (q - e).squaredNorm() < (*nearest - e).squaredNorm()) nearest = &q;
+            if (nearest && d.dot(side) * (*nearest - e).dot(side) > 0 && std::abs(d.dot(side)) > tol_) return true;
+        }
+        return false;
+    }
+
     // Does a point off the support lead, straight across a crossing wall, back to it? That is the half of the crossing
     // wall's thickness between its skin and its midsurface; the other half leads to air and is a stub.
     bool bridges(std::size_t i, const Vec3& at, std::vector<std::size_t>& passed) const {
@@ -92,6 +113,7 @@ private:
             const double sine = across.norm(), cosine = std::abs(foot.normal.dot(n));
             if (sine < least_crossing) continue;
             if (rounded_between(i, j, at)) continue;
+            if (taken_over(j, foot)) continue;
             const double step = (half - std::abs(h)) / sine + 0.04 * half + 0.5 * p.thickest * cosine / sine;
             passed.push_back(j);
             const bool leads = bridges(i, p.chart.foot(at + step / sine * across), passed);
@@ -406,9 +428,10 @@ private:
         std::erase_if(loose, [&](int f) { return loose_share(body_.faces[static_cast<std::size_t>(f)]) < 0.5; });
         double skin = 0;
         for (int f : loose) skin += body_.faces[static_cast<std::size_t>(f)].area;
-        if (skin < 0.002 * body_.mass.area) return;
+        const std::vector<Vec3> seeds = skin_outside_walls(paired);
+        if (skin < 0.002 * body_.mass.area && seeds.empty()) return;
         if (options_.bulk == BulkAs::coupling)
-            for (int f : couple_bulk_regions(model_, solids_, id_, walls_, loose)) std::erase(loose, f);
+            for (int f : couple_bulk_regions(model_, solids_, id_, walls_, loose, seeds)) std::erase(loose, f);
         if (options_.bulk == BulkAs::sheet) thick_ = thick_pairs(skin_, loose);
         double area = 0, largest = 0;
         Vec3 place = body_.mass.centre;
@@ -425,6 +448,16 @@ private:
                                                body_.name, count, area, 100 * area / body_.mass.area, kind),
                                    "solid regions, and faces at more than the draft to what they oppose, get no sheet; model them apart or widen halve.draft",
                                    place, std::sqrt(area), body_.name});
+    }
+
+    // Places on faces that are sides of walls where they no longer are: the end of a tube that a plug closes.
+    std::vector<Vec3> skin_outside_walls(const std::vector<bool>& paired) const {
+        std::vector<Vec3> out;
+        for (std::size_t i = 0; i < skin_.probes.size(); ++i) {
+            const Probe& p = skin_.probes[i];
+            if (skin_.kind[i] == SkinKind::rest && paired[static_cast<std::size_t>(p.face)] && !between_sides(p.point)) out.push_back(p.point);
+        }
+        return out;
     }
 
     // Fillets and chamfers in the corners of sheets are no walls and no solid regions: their material is left out, and said to be.
@@ -481,6 +514,13 @@ private:
         });
     }
 
+    // Nearer than in_some_wall: the wall's two sides must face each other there.
+    bool between_sides(const Vec3& m) const {
+        return std::any_of(walls_.begin(), walls_.end(), [&](const WallSurface& p) {
+            return p.box.squaredExteriorDistance(m) <= p.thickest * p.thickest && std::abs(p.chart.height(m)) <= p.thickest && supported(body_, p, p.chart.foot(m));
+        });
+    }
+
     Model& model_;
     const Assembly& solids_;
     int id_;
@@ -495,6 +535,8 @@ private:
     std::vector<WallSurface> walls_;
     std::vector<std::string> keys_;
     ArrangementInput input_;
+    std::vector<WallCurves::MiddleEdge> middles_;
+    std::vector<std::vector<std::size_t>> middles_of_;  // each wall
     std::vector<std::vector<Keep>> keep_;
     std::vector<NamedFaces> thick_;
     std::vector<std::vector<char>> open_;                 // cells of material that is no other wall's

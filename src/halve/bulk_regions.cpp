@@ -15,7 +15,7 @@
 namespace halvo {
 namespace {
 
-constexpr int steps = 36;              // of the grid along its longest side
+constexpr int most_steps = 36, least_steps = 16;  // of a grid along its longest side: where there are many regions, less
 constexpr double least_share = 0.002;  // of the body's volume, for a region of its own
 constexpr std::size_t most_points = 6;
 
@@ -28,37 +28,70 @@ public:
     Regions(Model& model, const Assembly& solids, int id, const std::vector<WallSurface>& walls, const std::vector<int>& loose)
         : model_(model), body_(solids.bodies[ix(id)]), id_(id), walls_(walls), loose_(loose), tol_(solids.tolerance.point) {}
 
-    std::vector<int> run() {
-        if (loose_.empty() || walls_.empty()) return {};
-        fill_grid();
-        const int count = clusters();
-        double solid = 0, sheets = 0, cells = 0;
-        for (const Sheet& s : model_.sheets) sheets += s.thickness.mean * s.own_area();
-        std::vector<double> volume(ix(count), 0.0);
-        for (int c : cluster_)
-            if (c >= 0) volume[ix(c)] += std::pow(pitch_, 3), cells += std::pow(pitch_, 3);
-        solid = body_.mass.volume - sheets;
-        const double scale = cells > 0 && solid > 0.5 * cells && solid < 2 * cells ? solid / cells : 1;
+    std::vector<int> run(const std::vector<Vec3>& seeds) {
+        const std::vector<Box3> boxes = places(seeds);
+        if (boxes.empty() || walls_.empty()) return {};
+        const double share = std::cbrt(static_cast<double>(boxes.size()));
+        const int steps = std::clamp(static_cast<int>(most_steps / share), least_steps, most_steps);
+        double sheets = 0, cells = 0;
+        for (const Sheet& s : model_.sheets)
+            if (s.body == id_) sheets += s.thickness.mean * s.own_area();
+        struct Found {
+            std::size_t box;
+            int cluster;
+            double volume;
+        };
+        std::vector<Found> found;
+        for (std::size_t k = 0; k < boxes.size(); ++k) {
+            fill_grid(boxes[k], steps);
+            std::vector<double> volume(ix(clusters()), 0.0);
+            for (int c : cluster_)
+                if (c >= 0) volume[ix(c)] += std::pow(pitch_, 3), cells += std::pow(pitch_, 3);
+            for (std::size_t c = 0; c < volume.size(); ++c) found.push_back({k, static_cast<int>(c), volume[c]});
+        }
+        const double solid = body_.mass.volume - sheets, scale = cells > 0 && solid > 0.5 * cells && solid < 2 * cells ? solid / cells : 1;
         std::vector<int> taken;
-        for (int c = 0; c < count; ++c)
-            if (volume[ix(c)] * scale >= least_share * body_.mass.volume) couple(c, volume[ix(c)] * scale, taken);
+        std::size_t current = boxes.size() - 1;
+        for (const Found& f : found) {
+            if (f.volume * scale < least_share * body_.mass.volume) continue;
+            if (f.box != current) fill_grid(boxes[f.box], steps), clusters(), current = f.box;
+            couple(f.cluster, f.volume * scale, taken);
+        }
         return taken;
     }
 
 private:
-    void fill_grid() {
-        Box3 box;
+    // Where solid regions may be: round loose faces and seeds, those that overlap as one.
+    std::vector<Box3> places(const std::vector<Vec3>& seeds) const {
+        std::vector<Box3> out;
+        double beside = 0;
+        for (const WallSurface& w : walls_) beside = std::max(beside, w.thickest);
         for (int f : loose_) {
             const Face& face = body_.faces[ix(f)];
+            Box3 box;
             for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i)
                 for (int c : body_.facets[i].corners) box.extend(body_.points[ix(c)]);
+            if (!box.isEmpty()) out.push_back(box);
         }
+        for (const Vec3& p : seeds) out.push_back(Box3(p, p));
+        for (Box3& b : out) b.min().array() -= beside, b.max().array() += beside;
+        for (bool again = true; again;) {
+            again = false;
+            for (std::size_t i = 0; i < out.size(); ++i)
+                for (std::size_t j = out.size(); j-- > i + 1;)
+                    if (out[i].intersects(out[j])) out[i].extend(out[j]), out.erase(out.begin() + static_cast<std::ptrdiff_t>(j)), again = true;
+        }
+        return out;
+    }
+
+    // The box has the thickness of the walls beside the region round it: there their sheets end.
+    void fill_grid(const Box3& box, int steps) {
         pitch_ = box.sizes().maxCoeff() / steps;
-        // As far as the walls beside it are thick: there their sheets end.
-        double beside = pitch_;
-        for (const WallSurface& w : walls_) beside = std::max(beside, w.thickest);
-        beside = std::min(beside, 8 * pitch_);
-        box.min().array() -= beside, box.max().array() += beside;
+        near_walls_.clear(), near_sheets_.clear();
+        for (const WallSurface& w : walls_)
+            if (w.box.squaredExteriorDistance(box.center()) <= std::pow(0.5 * box.sizes().norm() + w.thickest, 2)) near_walls_.push_back(&w);
+        for (const Sheet& s : model_.sheets)
+            if (s.body == id_) near_sheets_.push_back(&s);
         // Off the box's own sides, where skin lies.
         origin_ = box.min() - Vec3(0.513, 0.491, 0.507) * pitch_;
         for (int k = 0; k < 3; ++k) n_[ix(k)] = static_cast<int>(std::ceil(box.sizes()[k] / pitch_)) + 2;
@@ -71,9 +104,10 @@ private:
 
     bool in_wall(const Vec3& p) const {
         // Over the foot of a rib or a fillet a sheet runs on where its wall has no skin of its own.
-        for (const Sheet& s : model_.sheets)
-            if (std::abs(s.chart.height(p)) <= 0.55 * s.thickness.max + tol_ && inside(s.own_outline, s.chart.local2(p)) && has_skin(s, p)) return true;
-        return std::any_of(walls_.begin(), walls_.end(), [&](const WallSurface& w) {
+        for (const Sheet* s : near_sheets_)
+            if (std::abs(s->chart.height(p)) <= 0.55 * s->thickness.max + tol_ && inside(s->own_outline, s->chart.local2(p)) && has_skin(*s, p)) return true;
+        return std::any_of(near_walls_.begin(), near_walls_.end(), [&](const WallSurface* at) {
+            const WallSurface& w = *at;
             if (w.box.squaredExteriorDistance(p) > w.thickest * w.thickest || std::abs(w.chart.height(p)) > 0.55 * w.thickest + tol_) return false;
             return supported(body_, w, w.chart.foot(p));
         });
@@ -143,9 +177,8 @@ private:
         centre /= cells;
         for (int f : loose_)
             if (face_beside(cluster, f)) c.faces.push_back(f);
-        edges_at(cluster, c);
-        if (c.edges.empty()) points_at(cluster, c);
-        if (c.faces.empty() || (c.edges.empty() && c.vertices.empty())) return;
+        points_at(cluster, edges_at(cluster, c), c);
+        if (c.edges.empty() && c.vertices.empty()) return;
         c.centre = VertexId(model_.vertices.size());
         model_.vertices.push_back({centre});
         c.key = make_key("bulk", "", {std::cbrt(volume), (centre - body_.mass.centre).norm()});
@@ -169,8 +202,9 @@ private:
         return in > 0.3 * all;
     }
 
-    // Edges of one sheet only, with the region across them.
-    void edges_at(int cluster, Coupling& c) {
+    // Edges of one sheet only, with the region across them. Returns their sheets.
+    std::set<std::size_t> edges_at(int cluster, Coupling& c) {
+        std::set<std::size_t> sheets;
         const auto uses = sheets_at_edges(model_);
         for (std::size_t e = 0; e < model_.edges.size(); ++e) {
             if (uses[e].size() != 1 || uses[e][0].sides != 1) continue;
@@ -183,13 +217,15 @@ private:
                 const double off = std::max(0.6 * pitch_, 0.6 * s.thickness.max);
                 all = all && (beside(cluster, p + off * side) || beside(cluster, p - off * side));
             }
-            if (all) c.edges.push_back(EdgeId(e));
+            if (all) c.edges.push_back(EdgeId(e)), sheets.insert(uses[e][0].sheet.index());
         }
+        return sheets;
     }
 
-    // Places on sheets beside the region, far from each other.
-    void points_at(int cluster, Coupling& c) {
+    // Places, far from each other, on those sheets beside the region that do not end at it.
+    void points_at(int cluster, const std::set<std::size_t>& ending, Coupling& c) {
         for (std::size_t s = 0; s < model_.sheets.size(); ++s) {
+            if (model_.sheets[s].body != id_ || ending.count(s)) continue;
             Sheet& sheet = model_.sheets[s];
             std::vector<Vec3> feet;
             for (std::size_t i = 0; i < cluster_.size(); ++i) {
@@ -221,6 +257,8 @@ private:
     Vec3 origin_ = Vec3::Zero();
     std::array<int, 3> n_{};
     std::vector<int> cluster_;  // of each point of the grid; -1 in no region
+    std::vector<const WallSurface*> near_walls_;
+    std::vector<const Sheet*> near_sheets_;
 };
 
 }  // namespace
@@ -252,8 +290,8 @@ std::vector<NamedFaces> thick_pairs(const Skin& skin, const std::vector<int>& lo
 }
 
 std::vector<int> couple_bulk_regions(Model& model, const Assembly& solids, int body, const std::vector<WallSurface>& walls,
-                                     const std::vector<int>& loose_faces) {
-    return Regions(model, solids, body, walls, loose_faces).run();
+                                     const std::vector<int>& loose_faces, const std::vector<Vec3>& seeds) {
+    return Regions(model, solids, body, walls, loose_faces).run(seeds);
 }
 
 }  // namespace halvo

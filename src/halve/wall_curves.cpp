@@ -58,7 +58,9 @@ public:
                 if (i < j) add_middle_edges(i, j);
         }
         place_middle_edges();
-        return {std::move(input_), slack_, std::move(mouths_)};
+        WallCurves out{std::move(input_), slack_, {}, std::move(mouths_)};
+        for (const MiddleEdge& m : middles_) out.middles.push_back({m.i, m.j, m.curve});
+        return out;
     }
 
 private:
@@ -270,9 +272,19 @@ private:
         return c;
     }
 
-    double crossing_reach(std::size_t i) const {
-        double reach = 0;
+    // Walls that may cross wall `i` near a point of it. Their boxes alone would say more of how the part stands.
+    std::vector<std::size_t> near_at(std::size_t i, const Vec3& p) const {
+        std::vector<std::size_t> out;
         for (std::size_t j : walls_[i].near) {
+            const double both = walls_[i].thickest + walls_[j].thickest;
+            if (walls_[j].box.squaredExteriorDistance(p) <= both * both && std::abs(walls_[j].chart.height(p)) <= both) out.push_back(j);
+        }
+        return out;
+    }
+
+    double crossing_reach(std::size_t i, const Vec3& p) const {
+        double reach = 0;
+        for (std::size_t j : near_at(i, p)) {
             const bool flat = walls_[i].chart.flat() && walls_[j].chart.flat();
             const double sine = flat ? walls_[i].chart.plane().z.cross(walls_[j].chart.plane().z).norm() : 0.5;
             reach = std::max(reach, walls_[j].thickest / sine);
@@ -283,14 +295,15 @@ private:
     // Where the section turns inward, both sides are carried on through the material of the wall that is met there, so
     // that a wall lower than the one it ends at does not take a strip of it along.
     void add_corner_cuts(std::size_t i) {
-        const double reach = crossing_reach(i);
-        if (reach == 0) return;
+        if (walls_[i].near.empty()) return;
         for (const auto& loop : walls_[i].loops)
             for (std::size_t k = 0; k < loop.size(); ++k) {
                 const Curve &in = loop[k], &out = loop[(k + 1) % loop.size()];
                 const Vec3 din = in.derivative(in.t1).normalized(), dout = out.derivative(out.t0).normalized();
                 if (walls_[i].chart.plane().z.dot(din.cross(dout)) > -0.15) continue;
                 const Vec3 at = in.end();
+                const double reach = crossing_reach(i, at);
+                if (reach == 0) continue;
                 for (const Vec3& d : {din, Vec3(-dout)}) input_.sheets[i].curves.push_back(add(Curve::segment(at, at + reach * d)));
             }
     }
@@ -316,9 +329,8 @@ private:
     // The same on curved walls, where the outline is a set of loose pieces: at a corner that turns inward, each piece would
     // run on into the material behind the other one's face.
     void add_bent_corner_cuts(std::size_t i) {
-        const double reach = crossing_reach(i);
-        if (reach == 0) return;
         const WallSurface& w = walls_[i];
+        if (w.near.empty()) return;
         struct End {
             Vec3 at, away;
         };
@@ -334,6 +346,8 @@ private:
                 const Vec3 between = (ends[k].away + ends[m].away).normalized();
                 const double step = 0.05 * w.thickest;
                 if (body_.tree->encloses(w.chart.foot(ends[k].at + step * between))) continue;  // an outer corner
+                const double reach = crossing_reach(i, ends[k].at);
+                if (reach == 0) continue;
                 for (const End* e : {&ends[k], &ends[m]}) input_.sheets[i].curves.push_back(add(along(w.chart, e->at, -e->away, reach)));
             }
     }
@@ -371,30 +385,30 @@ private:
         const WallSurface& w = walls_[i];
         const Curve c = foot_curve(w.chart, edge, tol_);
         if (c.length() <= 10 * tol_) return;
-        const double into = 2 * known_depth(i);
         bool needed = false;
         for (const double share : {0.13, 0.5, 0.87})
             for (const double sign : {1.0, -1.0}) {
                 const double t = c.parameter_at(share);
                 const Vec3 at = c.point(t), side = sign * w.chart.normal(at).cross(c.derivative(t)).normalized();
-                const Vec3 p = w.chart.foot(at + into * side), q = w.chart.foot(at - 0.3 * w.wall->thickness * side);
-                needed = needed || (in_material(body_, w, p) && solid(i, p) && in_material(body_, w, q) && supported(body_, w, q));
+                const Vec3 p = w.chart.foot(at + 2 * known_depth(i, at) * side), q = w.chart.foot(at - 0.3 * w.wall->thickness * side);
+                needed = needed || (in_material(body_, w, p) && solid(i, p, side) && in_material(body_, w, q) && supported(body_, w, q));
             }
         if (needed) input_.sheets[i].curves.push_back(add(c));
     }
 
-    double known_depth(std::size_t i) const {
+    // How thick the wall and what may cross it at a point are.
+    double known_depth(std::size_t i, const Vec3& p) const {
         double known = walls_[i].thickest;
-        for (std::size_t j : walls_[i].near) known = std::max(known, walls_[i].thickest + walls_[j].thickest);
+        for (std::size_t j : near_at(i, p)) known = std::max(known, walls_[i].thickest + walls_[j].thickest);
         return known;
     }
 
     // Solid on one side at least: deep along the normal and all round it, as over the foot of a rib it is not.
-    bool solid(std::size_t i, const Vec3& p) const {
+    bool solid(std::size_t i, const Vec3& p, const Vec3& side) const {
         const WallSurface& w = walls_[i];
         if (supported(body_, w, p)) return false;
-        const double enough = deep * known_depth(i);
-        const Frame f = Frame::with_z(p, w.chart.normal(p));
+        const double enough = deep * known_depth(i, p);
+        const Frame f = Frame::with_zx(p, w.chart.normal(p), side);  // aligned with the edge: the answer must not turn with the part
         for (const double sign : {1.0, -1.0}) {
             bool all = true;
             for (const Vec3& d : {Vec3(f.z), Vec3(f.z + f.x), Vec3(f.z - f.x), Vec3(f.z + f.y), Vec3(f.z - f.y)}) {
@@ -423,7 +437,7 @@ private:
         if (supported(body_, w, p)) return false;
         const Vec3 n = w.chart.normal(p);
         const auto up = body_.tree->shoot(p, n, 0), down = body_.tree->shoot(p, -n, 0);
-        return up && down && std::min(up->distance, down->distance) > deep * known_depth(i);
+        return up && down && std::min(up->distance, down->distance) > deep * known_depth(i, p);
     }
 
     // Edges at which the wall's faces go on smoothly in those of another wall.
@@ -446,9 +460,9 @@ private:
         bool needed = false;
         for (const double sign : {1.0, -1.0})
             for (const double share : {0.13, 0.5, 0.87}) {
-                const Vec3 p = a + share * (b - a) + sign * 0.05 * w.wall->thickness * side, q = a + share * (b - a) + sign * 2 * known_depth(i) * side;
+                const Vec3 at = a + share * (b - a), p = at + sign * 0.05 * w.wall->thickness * side, q = at + sign * 2 * known_depth(i, at) * side;
                 needed = needed || (in_material(body_, w, p) && (foreign(body_, walls_, i, p, tol_) || bulk(i, p)));
-                needed = needed || (in_material(body_, w, p) && !supported(body_, w, p) && in_material(body_, w, q) && solid(i, q));
+                needed = needed || (in_material(body_, w, p) && !supported(body_, w, p) && in_material(body_, w, q) && solid(i, q, side));
             }
         if (needed) input_.sheets[i].curves.push_back(add(Curve::segment(a - 20 * tol_ * d, b + 20 * tol_ * d)));
     }

@@ -18,6 +18,11 @@ void find_neighbours(const Skin& skin, std::vector<WallSurface>& walls);
 struct WallCurves {
     ArrangementInput input;
     double slack = 0;      ///< by how much curves that mean one point may miss each other; grows where smooth neighbours do not quite meet
+    struct MiddleEdge {
+        std::size_t i, j;  ///< walls that go on in each other
+        Curve curve;
+    };
+    std::vector<MiddleEdge> middles;
     std::set<int> mouths;  ///< curves drawn across the mouths of notches no wider than `openings`
 };
 [[nodiscard]] WallCurves wall_curves(const Body& body, const Skin& skin, const std::vector<WallSurface>& walls, double tol, double slack, double openings);
