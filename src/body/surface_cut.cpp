@@ -65,18 +65,26 @@ private:
                 if (c.points.size() > 1) out.push_back(Curve::polyline(c.points));
                 continue;
             }
+            for (std::size_t k = 0; k < c.points.size(); ++k) c.points[k] = between(patch, c.edges[k]);
             if (!c.closed) {
                 // Chains end at edges of the face, or where the facets looked at do.
                 const auto end = [&](const std::array<int, 2>& e, Vec3& p) {
-                    if (at_border(f, global[ix(e[0])], global[ix(e[1])])) p = on_edge(face, p);
+                    if (at_border(f, global[ix(e[0])], global[ix(e[1])])) p = on_edge(face, p, patch.points[ix(e[0])], patch.points[ix(e[1])]);
                     else if (const auto q = onto_both(on_face, foot_on(chart_), p)) p = *q;
                 };
                 end(c.edges.front(), c.points.front()), end(c.edges.back(), c.points.back());
             }
             if (auto curve = curve_on_both(on_face, foot_on(chart_), c.points, c.closed, tol_))
-                if (curve->length() > 2 * tol_) out.push_back(std::move(*curve));
+                if (curve->length() > 2 * tol_ && on_chart(*curve)) out.push_back(std::move(*curve));
         }
     }
+
+    // A facet large against the surface's radius tells too little of where it passes: what came of it must lie there.
+    bool on_chart(const Curve& c) const {
+        const double much = std::max(100 * tol_, 1e-3 * c.length());
+        return std::all_of(shares.begin(), shares.end(), [&](double s) { return std::abs(chart_.height(c.point(c.t0 + s * (c.t1 - c.t0)))) <= much; });
+    }
+    static constexpr std::array<double, 5> shares{0, 0.2, 0.5, 0.8, 1};
 
     bool at_border(int f, int p, int q) {
         const auto [it, fresh] = uses_.try_emplace(f);
@@ -88,8 +96,30 @@ private:
         return uses[std::minmax({p, q})] == 1;
     }
 
-    // The place on one of the face's edges, near p, where it passes through the surface.
-    Vec3 on_edge(const Face& face, const Vec3& p) const {
+    // Where the surface passes through a straight line between two corners: next to small bends, far from what their heights say.
+    Vec3 between(const TracePatch& patch, const std::array<int, 2>& e) const {
+        const Vec3 &a = patch.points[ix(e[0])], &b = patch.points[ix(e[1])];
+        return a + root([&](double w) { return chart_.height(a + w * (b - a)); }, 0, patch.heights[ix(e[0])], 1, patch.heights[ix(e[1])]) * (b - a);
+    }
+
+    // Zero between two places of unlike sign (the Illinois variant of the rule of false position: Dowell & Jarratt, BIT 11, 1971).
+    template <class F>
+    static double root(const F& f, double a, double fa, double b, double fb) {
+        constexpr int most = 60;
+        if ((fa < 0) == (fb < 0)) return std::abs(fa) < std::abs(fb) ? a : b;
+        const double enough = 1e-13 * (std::abs(fa) + std::abs(fb));
+        for (int i = 0; i < most && std::abs(b - a) > 1e-15 * (std::abs(a) + std::abs(b)); ++i) {
+            const double c = (fa * b - fb * a) / (fa - fb), fc = f(c);
+            if (std::abs(fc) <= enough) return c;
+            if ((fc < 0) != (fb < 0)) a = b, fa = fb;
+            else fa *= 0.5;
+            b = c, fb = fc;
+        }
+        return b;
+    }
+
+    // The place where one of the face's edges passes through the surface, between two points of it that lie next to `p`.
+    Vec3 on_edge(const Face& face, const Vec3& p, const Vec3& from, const Vec3& to) const {
         double best = std::numeric_limits<double>::max(), at = 0;
         const Curve* edge = nullptr;
         for (const auto& loop : face.loops)
@@ -100,18 +130,16 @@ private:
                 if (d < best) best = d, at = t, edge = &e.curve;
             }
         if (!edge) return p;
-        const double start = at;
-        for (int i = 0; i < 30; ++i) {
-            const Vec3 q = edge->point(at), d = edge->derivative(at);
-            const double rate = chart_.normal(q).dot(d);
-            if (std::abs(rate) < 1e-6 * d.norm()) break;
-            const double next = std::clamp(at - chart_.height(q) / rate, edge->t0, edge->t1);
-            const double moved = std::abs(next - at);
-            at = next;
-            if (moved * d.norm() < 1e-13) break;
+        double u = edge->nearest(from), v = edge->nearest(to);
+        // The closing point of a circle is the start as well as the end of it.
+        if (edge->closed(tol_)) {
+            const auto other_end = [&](double t) { return std::abs(t - at) > 0.5 * (edge->t1 - edge->t0) ? (t < at ? edge->t1 : edge->t0) : t; };
+            u = other_end(u), v = other_end(v);
         }
-        const Vec3 q = edge->point(at);
-        return (q - edge->point(start)).norm() > 10 * best + 0.1 * edge->length() ? edge->point(start) : q;
+        const auto height = [&](double t) { return chart_.height(edge->point(t)); };
+        const double hu = height(u), hv = height(v);
+        if ((hu < 0) == (hv < 0)) return edge->point(at);
+        return edge->point(root(height, u, hu, v, hv));
     }
 
     const Body& body_;

@@ -424,14 +424,14 @@ private:
         std::vector<int> loose;
         for (std::size_t f = 0; f < body_.faces.size(); ++f)
             if (!paired[f] && body_.faces[f].facet_count > 0) loose.push_back(static_cast<int>(f));
-        leave_out_roots(loose);
+        const std::vector<RootFillet> roots = leave_out_roots(loose);
         std::erase_if(loose, [&](int f) { return loose_share(body_.faces[static_cast<std::size_t>(f)]) < 0.5; });
         double skin = 0;
         for (int f : loose) skin += body_.faces[static_cast<std::size_t>(f)].area;
-        const std::vector<Vec3> seeds = skin_outside_walls(paired);
-        if (skin < 0.002 * body_.mass.area && seeds.empty()) return;
+        const LooseSkin left{loose, skin_outside_walls(paired), roots};
+        if (skin < 0.002 * body_.mass.area && left.places.empty()) return;
         if (options_.bulk == BulkAs::coupling)
-            for (int f : couple_bulk_regions(model_, solids_, id_, walls_, loose, seeds)) std::erase(loose, f);
+            for (int f : couple_bulk_regions(model_, solids_, id_, walls_, left)) std::erase(loose, f);
         if (options_.bulk == BulkAs::sheet) thick_ = thick_pairs(skin_, loose);
         double area = 0, largest = 0;
         Vec3 place = body_.mass.centre;
@@ -461,16 +461,17 @@ private:
     }
 
     // Fillets and chamfers in the corners of sheets are no walls and no solid regions: their material is left out, and said to be.
-    void leave_out_roots(std::vector<int>& unpaired) {
+    std::vector<RootFillet> leave_out_roots(std::vector<int>& unpaired) {
         RootMaterial all;
         all.body = id_;
         double deepest = 0;
         Vec3 place = Vec3::Zero();
-        for (const RootFillet& r : root_fillets(model_, solids_, id_, unpaired)) {
+        const std::vector<RootFillet> found = root_fillets(model_, solids_, id_, unpaired);
+        for (const RootFillet& r : found) {
             all.faces.push_back(r.face), all.volume += r.volume;
             if (r.depth > deepest) deepest = r.depth, place = r.place;
         }
-        if (all.faces.empty()) return;
+        if (all.faces.empty()) return found;
         std::erase_if(unpaired, [&](int f) { return std::find(all.faces.begin(), all.faces.end(), f) != all.faces.end(); });
         const double volume = all.volume;
         const std::size_t count = all.faces.size();
@@ -479,6 +480,7 @@ private:
                                  fmt::format("{}: {} fillet(s) or chamfer(s) at the roots of walls, {:.0f} mm3 ({:.2f} % of the solid), are left out",
                                              body_.name, count, volume, 100 * volume / body_.mass.volume),
                                  volume, place, body_.name});
+        return found;
     }
 
     // Share of a face that lies in no wall.

@@ -25,14 +25,15 @@ std::size_t ix(int i) {
 
 class Regions {
 public:
-    Regions(Model& model, const Assembly& solids, int id, const std::vector<WallSurface>& walls, const std::vector<int>& loose)
+    Regions(Model& model, const Assembly& solids, int id, const std::vector<WallSurface>& walls, const LooseSkin& loose)
         : model_(model), body_(solids.bodies[ix(id)]), id_(id), walls_(walls), loose_(loose), tol_(solids.tolerance.point) {}
 
-    std::vector<int> run(const std::vector<Vec3>& seeds) {
-        const std::vector<Box3> boxes = places(seeds);
+    std::vector<int> run() {
+        const std::vector<Box3> boxes = places();
         if (boxes.empty() || walls_.empty()) return {};
         const double share = std::cbrt(static_cast<double>(boxes.size()));
         const int steps = std::clamp(static_cast<int>(most_steps / share), least_steps, most_steps);
+        const double least = least_share * body_.mass.volume;
         double sheets = 0, cells = 0;
         for (const Sheet& s : model_.sheets)
             if (s.body == id_) sheets += s.thickness.mean * s.own_area();
@@ -46,14 +47,20 @@ public:
             fill_grid(boxes[k], steps);
             std::vector<double> volume(ix(clusters()), 0.0);
             for (int c : cluster_)
-                if (c >= 0) volume[ix(c)] += std::pow(pitch_, 3), cells += std::pow(pitch_, 3);
-            for (std::size_t c = 0; c < volume.size(); ++c) found.push_back({k, static_cast<int>(c), volume[c]});
+                if (c >= 0) volume[ix(c)] += std::pow(pitch_, 3);
+            for (std::size_t c = 0; c < volume.size(); ++c) {
+                if (volume[c] < 0.5 * least || is_root(static_cast<int>(c), volume[c])) continue;
+                found.push_back({k, static_cast<int>(c), volume[c]});
+                cells += volume[c];
+            }
         }
-        const double solid = body_.mass.volume - sheets, scale = cells > 0 && solid > 0.5 * cells && solid < 2 * cells ? solid / cells : 1;
+        double solid = body_.mass.volume - sheets;
+        for (const RootFillet& r : loose_.roots) solid -= r.volume;
+        const double scale = cells > 0 && solid > 0.5 * cells && solid < 2 * cells ? solid / cells : 1;
         std::vector<int> taken;
         std::size_t current = boxes.size() - 1;
         for (const Found& f : found) {
-            if (f.volume * scale < least_share * body_.mass.volume) continue;
+            if (f.volume * scale < least) continue;
             if (f.box != current) fill_grid(boxes[f.box], steps), clusters(), current = f.box;
             couple(f.cluster, f.volume * scale, taken);
         }
@@ -61,19 +68,27 @@ public:
     }
 
 private:
+    // Nothing but the fillets and chamfers that are left out there?
+    bool is_root(int cluster, double volume) const {
+        double roots = 0;
+        for (const RootFillet& r : loose_.roots)
+            if (face_beside(cluster, r.face)) roots += r.volume;
+        return roots > 0.5 * volume;
+    }
+
     // Where solid regions may be: round loose faces and seeds, those that overlap as one.
-    std::vector<Box3> places(const std::vector<Vec3>& seeds) const {
+    std::vector<Box3> places() const {
         std::vector<Box3> out;
         double beside = 0;
         for (const WallSurface& w : walls_) beside = std::max(beside, w.thickest);
-        for (int f : loose_) {
+        for (int f : loose_.faces) {
             const Face& face = body_.faces[ix(f)];
             Box3 box;
             for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i)
                 for (int c : body_.facets[i].corners) box.extend(body_.points[ix(c)]);
             if (!box.isEmpty()) out.push_back(box);
         }
-        for (const Vec3& p : seeds) out.push_back(Box3(p, p));
+        for (const Vec3& p : loose_.places) out.push_back(Box3(p, p));
         for (Box3& b : out) b.min().array() -= beside, b.max().array() += beside;
         for (bool again = true; again;) {
             again = false;
@@ -175,7 +190,7 @@ private:
         for (std::size_t i = 0; i < cluster_.size(); ++i)
             if (cluster_[i] == cluster) centre += at(static_cast<int>(i)), ++cells;
         centre /= cells;
-        for (int f : loose_)
+        for (int f : loose_.faces)
             if (face_beside(cluster, f)) c.faces.push_back(f);
         points_at(cluster, edges_at(cluster, c), c);
         if (c.edges.empty() && c.vertices.empty()) return;
@@ -252,7 +267,7 @@ private:
     const Body& body_;
     int id_;
     const std::vector<WallSurface>& walls_;
-    const std::vector<int>& loose_;
+    const LooseSkin& loose_;
     double tol_, pitch_ = 1;
     Vec3 origin_ = Vec3::Zero();
     std::array<int, 3> n_{};
@@ -289,9 +304,8 @@ std::vector<NamedFaces> thick_pairs(const Skin& skin, const std::vector<int>& lo
     return out;
 }
 
-std::vector<int> couple_bulk_regions(Model& model, const Assembly& solids, int body, const std::vector<WallSurface>& walls,
-                                     const std::vector<int>& loose_faces, const std::vector<Vec3>& seeds) {
-    return Regions(model, solids, body, walls, loose_faces).run(seeds);
+std::vector<int> couple_bulk_regions(Model& model, const Assembly& solids, int body, const std::vector<WallSurface>& walls, const LooseSkin& loose) {
+    return Regions(model, solids, body, walls, loose).run();
 }
 
 }  // namespace halvo

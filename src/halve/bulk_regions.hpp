@@ -1,14 +1,20 @@
 #pragma once
+#include "halve/root_fillets.hpp"
 #include "halve/wall_surface.hpp"
 
 namespace halvo {
 
-/// Solid regions of a body that has sheets: what lies behind skin that no sheet accounts for. Each becomes a coupling: rigid, with its
-/// volume at its centre, tied to the sheets' edges that end at it and to points of the sheets beside it that go on. Told on grids of
-/// points in the solid, round the loose faces and round `seeds` (places of skin outside walls on faces that lie in walls elsewhere);
+/// Skin of a body that no sheet accounts for.
+struct LooseSkin {
+    std::vector<int> faces;
+    std::vector<Vec3> places;       ///< outside walls, on faces that lie in walls elsewhere
+    std::vector<RootFillet> roots;  ///< whose material is left out already
+};
+
+/// Solid regions of a body that has sheets: what lies behind loose skin. Each becomes a coupling: rigid, with its volume at its centre,
+/// tied to the sheets' edges that end at it and to points of the sheets beside it that go on. Told on grids of points in the solid;
 /// volumes add up to what the sheets leave of the body. Returns the faces that this accounts for.
-std::vector<int> couple_bulk_regions(Model& model, const Assembly& solids, int body, const std::vector<WallSurface>& walls,
-                                     const std::vector<int>& loose_faces, const std::vector<Vec3>& seeds);
+std::vector<int> couple_bulk_regions(Model& model, const Assembly& solids, int body, const std::vector<WallSurface>& walls, const LooseSkin& loose);
 
 /// For each region that skin without a sheet bounds, the two faces that make the thickest sheet of it: those that see each other over
 /// most area for their distance.

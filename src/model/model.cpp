@@ -54,11 +54,23 @@ const ThicknessPiece& ThicknessField::piece_at(const Chart& chart, const Vec2& a
     return *best;
 }
 
+namespace {
+
+// Along the normal to a side, or by its foot where the normal misses it: next to the border of a round smaller than the midsurface's.
+double reach_along(const BaseSurface& side, const Vec3& p, const Vec3& d) {
+    constexpr double most_slant = 2;  // of the nearest distance, as at 60 degrees
+    const double t = side.along(p, d);
+    const Vec3 foot = side.foot(p).point - p;
+    return std::abs(t) <= most_slant * foot.norm() + 1e-9 ? t : std::copysign(foot.norm(), foot.dot(d));
+}
+
+}  // namespace
+
 ThicknessField::Sides ThicknessField::sides(const Chart& chart, const Vec2& p) const {
     if (constant > 0) return {0.5 * constant, 0.5 * constant};
     const ThicknessPiece& k = piece_at(chart, p);
     const Vec3 q = chart.at(p), n = chart.normal(q);
-    return {k.top.along(q, n), k.bottom.along(q, -n)};
+    return {reach_along(k.top, q, n), reach_along(k.bottom, q, -n)};
 }
 
 std::vector<std::vector<SheetAtEdge>> sheets_at_edges(const Model& model) {
