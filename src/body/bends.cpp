@@ -1,5 +1,6 @@
 #include "body/bends.hpp"
 
+#include "geom/fit.hpp"
 #include "geom/rounds.hpp"
 
 #include <algorithm>
@@ -13,6 +14,7 @@ namespace {
 constexpr double far_enough = 3;     // of the walls' thickness: rounds further apart are no two sides of one bend
 constexpr double least_facing = 0.5; // cosine between opposed rounds, of no matter how unlike radii
 constexpr double most_off = 0.2;     // of the thickness, between a bend's midsurface and equal distance
+constexpr double like = 0.01;        // of the radius, within which a spline face counts as the round it is close to
 constexpr int passes = 4;
 
 std::size_t ix(int i) {
@@ -59,7 +61,45 @@ private:
         std::vector<PlaneSurface> planes;  // that the midsurface touches
     };
 
-    [[nodiscard]] const Surface& surface(int face) const { return body_.faces[ix(face)].surface; }
+    // The face's surface, or the round that a spline one is close to.
+    [[nodiscard]] const Surface& surface(int face) const {
+        const Surface& own = body_.faces[ix(face)].surface;
+        if (!std::holds_alternative<FreeSurface>(own)) return own;
+        const auto [it, fresh] = alike_.try_emplace(face, own);
+        if (fresh)
+            if (auto s = round_like(body_.faces[ix(face)])) it->second = *s;
+        return it->second;
+    }
+
+    std::optional<Surface> round_like(const Face& face) const {
+        constexpr std::size_t most = 60;
+        std::vector<Vec3> points, normals;
+        const std::size_t step = std::max<std::size_t>(1, face.facet_count / most);
+        for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; i += step) {
+            const auto& c = body_.facets[i].corners;
+            const auto at = [&](std::size_t k) -> const Vec3& { return body_.points[ix(c[k])]; };
+            for (const Vec3& q : {Vec3((at(0) + at(1) + at(2)) / 3), Vec3(0.5 * (at(0) + at(1))), Vec3(0.5 * (at(1) + at(2)))}) {
+                const SkinPoint on = body_.on_skin(i, q);
+                points.push_back(on.point), normals.push_back(on.normal);
+            }
+        }
+        if (points.size() < 9) return std::nullopt;
+        const auto close = [&](const std::optional<Fit>& f) { return f && f->worst <= like * *spine_radius(f->surface); };
+        if (auto f = fit_cylinder(points, normals); close(f)) return f->surface;
+        if (auto f = fit_sphere(points, normals); close(f)) return f->surface;
+        if (auto f = fit_torus(points, points, normals); close(f)) return f->surface;
+        return std::nullopt;
+    }
+
+    // Does the skin bulge out, away from the line its circles have their centres on?
+    bool bulges(int face) const {
+        const Face& f = body_.faces[ix(face)];
+        const std::size_t i = f.first_facet + f.facet_count / 2;
+        Vec3 m = Vec3::Zero();
+        for (int c : body_.facets[i].corners) m += body_.points[ix(c)] / 3;
+        const auto centre = spine_point(surface(face), m);
+        return centre && body_.facet_normal(i).dot(m - *centre) > 0;
+    }
 
     // Faces that see each other, are rounds of one kind with one bulging out and one in, and have smooth neighbours.
     void collect() {
@@ -92,9 +132,11 @@ private:
         for (Pair& p : pairs_) std::erase_if(p.beside, [&](std::size_t w) { return is_bend(walls_[w]); });
     }
 
-    bool rounds(int f, int g) const {
-        const Surface &s = surface(f), &t = surface(g);
-        return s.index() == t.index() && spine_radius(s) && body_.faces[ix(f)].reversed != body_.faces[ix(g)].reversed;
+    bool rounds(int f, int g) {
+        if (std::holds_alternative<PlaneSurface>(body_.faces[ix(f)].surface) || std::holds_alternative<PlaneSurface>(body_.faces[ix(g)].surface)) return false;
+        const auto [it, fresh] = opposed_.try_emplace(std::minmax(f, g), false);
+        if (fresh) it->second = surface(f).index() == surface(g).index() && spine_radius(surface(f)) && bulges(f) != bulges(g);
+        return it->second;
     }
 
     // Rays from the rounder face spread over the other one; where both were probed, one side tells enough.
@@ -226,6 +268,8 @@ private:
     const Skin& skin_;
     const std::vector<Wall>& walls_;
     double tol_;
+    mutable std::map<int, Surface> alike_;  // of spline faces
+    std::map<std::pair<int, int>, bool> opposed_;
     std::map<int, std::vector<Use>> at_;
     std::vector<Pair> pairs_;
     std::set<std::pair<int, int>> of_bend_;

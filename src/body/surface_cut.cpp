@@ -1,6 +1,7 @@
 #include "body/surface_cut.hpp"
 
 #include "geom/facet_tree.hpp"
+#include "geom/rounds.hpp"
 #include "geom/trace.hpp"
 
 #include <algorithm>
@@ -41,17 +42,18 @@ private:
     void cut_face(int f, const std::vector<int>& facets, std::vector<Curve>& out) {
         TracePatch patch;
         std::map<int, int> number;
-        std::vector<int> global;
+        std::vector<OnEdge> global;
         for (int i : facets) {
             std::array<int, 3> t{};
             for (std::size_t k = 0; k < 3; ++k) {
                 const int p = body_.facets[ix(i)].corners[k];
                 const auto [it, fresh] = number.try_emplace(p, static_cast<int>(patch.points.size()));
-                if (fresh) patch.points.push_back(body_.points[ix(p)]), patch.heights.push_back(height(p)), global.push_back(p);
+                if (fresh) patch.points.push_back(body_.points[ix(p)]), patch.heights.push_back(height(p)), global.emplace_back(p, p);
                 t[k] = it->second;
             }
             patch.triangles.push_back(t);
         }
+        refine(patch, global);
         const Face& face = body_.faces[ix(f)];
         const auto* free = std::get_if<FreeSurface>(&face.surface);
         const bool exact = !free || free->spline;
@@ -69,7 +71,7 @@ private:
             if (!c.closed) {
                 // Chains end at edges of the face, or where the facets looked at do.
                 const auto end = [&](const std::array<int, 2>& e, Vec3& p) {
-                    if (at_border(f, global[ix(e[0])], global[ix(e[1])])) p = on_edge(face, p, patch.points[ix(e[0])], patch.points[ix(e[1])]);
+                    if (at_border(f, global, e)) p = on_edge(face, p, patch.points[ix(e[0])], patch.points[ix(e[1])]);
                     else if (const auto q = onto_both(on_face, foot_on(chart_), p)) p = *q;
                 };
                 end(c.edges.front(), c.points.front()), end(c.edges.back(), c.points.back());
@@ -85,6 +87,75 @@ private:
         return std::all_of(shares.begin(), shares.end(), [&](double s) { return std::abs(chart_.height(c.point(c.t0 + s * (c.t1 - c.t0)))) <= much; });
     }
     static constexpr std::array<double, 5> shares{0, 0.2, 0.5, 0.8, 1};
+
+    // Of a corner made between two others: the edge of a facet that it lies on, or -1 twice inside a facet.
+    using OnEdge = std::pair<int, int>;
+
+    // Facets long against the surface's radius would pass by where it crosses them: halved until they are not. Sides are halved by
+    // their own length alone, so that neighbours stay neighbours. `global` keeps what each corner is: one of the body's, or on an edge.
+    void refine(TracePatch& patch, std::vector<OnEdge>& global) {
+        constexpr int rounds = 12;
+        const auto r = spine_radius(chart_.surface());
+        if (!r) return;
+        const double most = 2 * *r;
+        for (int round = 0; round < rounds; ++round) {
+            std::map<std::array<int, 2>, int> middle;
+            const auto half = [&](int a, int b) {
+                const Vec3 &p = patch.points[ix(a)], &q = patch.points[ix(b)];
+                Box3 box(p, p);
+                box.extend(q);
+                if ((p - q).norm() <= most || !box.intersects(range_)) return -1;
+                const auto [it, fresh] = middle.try_emplace({std::min(a, b), std::max(a, b)}, static_cast<int>(patch.points.size()));
+                if (fresh) {
+                    const Vec3 m = 0.5 * (p + q);
+                    const OnEdge on = common_edge(global[ix(a)], global[ix(b)]);
+                    patch.points.push_back(m), patch.heights.push_back(chart_.height(m)), global.push_back(on);
+                }
+                return it->second;
+            };
+            std::vector<std::array<int, 3>> out;
+            for (const auto& t : patch.triangles) {
+                const std::array<int, 3> m{half(t[0], t[1]), half(t[1], t[2]), half(t[2], t[0])};
+                cut_triangle(t, m, out);
+            }
+            patch.triangles = std::move(out);
+            if (middle.empty()) return;
+        }
+    }
+
+    static void cut_triangle(const std::array<int, 3>& t, const std::array<int, 3>& m, std::vector<std::array<int, 3>>& out) {
+        const auto halved = std::count_if(m.begin(), m.end(), [](int i) { return i >= 0; });
+        if (halved == 0) return out.push_back(t);
+        if (halved == 3) {
+            for (std::size_t k = 0; k < 3; ++k) out.push_back({t[k], m[k], m[(k + 2) % 3]});
+            return out.push_back(m);
+        }
+        // From the first halved side after one that is not.
+        std::size_t k = 0;
+        while (m[k] < 0 || m[(k + 2) % 3] >= 0) ++k;
+        const int a = t[k], b = t[(k + 1) % 3], c = t[(k + 2) % 3];
+        if (halved == 1) {
+            out.push_back({a, m[k], c}), out.push_back({m[k], b, c});
+            return;
+        }
+        const int next = m[(k + 1) % 3];
+        out.push_back({a, m[k], next}), out.push_back({m[k], b, next}), out.push_back({a, next, c});
+    }
+
+    // The edge of a facet between two places, each a corner (twice its number) or on such an edge.
+    static OnEdge common_edge(const OnEdge& a, const OnEdge& b) {
+        const bool corner_a = a.first == a.second, corner_b = b.first == b.second;
+        if (a.first < 0 || b.first < 0) return {-1, -1};
+        if (corner_a && corner_b) return std::minmax(a.first, b.first);
+        if (corner_a) return a.first == b.first || a.first == b.second ? b : OnEdge(-1, -1);
+        if (corner_b) return b.first == a.first || b.first == a.second ? a : OnEdge(-1, -1);
+        return a == b ? a : OnEdge(-1, -1);
+    }
+
+    bool at_border(int f, const std::vector<OnEdge>& global, const std::array<int, 2>& e) {
+        const auto [p, q] = common_edge(global[ix(e[0])], global[ix(e[1])]);
+        return p >= 0 && at_border(f, p, q);
+    }
 
     bool at_border(int f, int p, int q) {
         const auto [it, fresh] = uses_.try_emplace(f);
