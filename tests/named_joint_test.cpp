@@ -134,3 +134,89 @@ TEST(Audit, PostsThatOnlyDrillingHoldsAreTold) {
     EXPECT_EQ(told, 25);
     EXPECT_EQ(j.proof.mechanisms, 0);
 }
+
+TEST(JointByRule, RibReachesTheDecksTopWhereAsked) {
+    // By rule for one of two rails; its section rises by the deck's thickness and follows it.
+    for (const double t : {5.0, 9.0}) {
+        const Items items{{"deck", box({0, 0, 0}, {900, 400, t})},
+                          bar("rail", {0, 100, -30}, {900, 100, -30}, 40, 60, 4, Vec3::UnitZ()),
+                          bar("sunk", {0, 300, -30}, {900, 300, -30}, 40, 60, 4, Vec3::UnitZ())};
+        JointRule r;
+        r.between = {{{"sunk"}, {"deck"}}};
+        r.along = AlongSheet::flush;
+        Plan plan = with(r);
+        for (const bool turned : {false, true}) {
+            const Job j = job_of(turned ? moved(items, anywhere()) : items, plan);
+            EXPECT_EQ(j.mesh.parts, 1);
+            EXPECT_EQ(j.mesh.links, 0);
+            for (const Member& m : j.model.members) {
+                const bool sunk = j.solids.bodies[static_cast<std::size_t>(m.body)].name == "sunk";
+                EXPECT_NEAR(m.offset.norm(), sunk ? (60 - t) / 2 : (60 + t) / 2, 1e-7);
+                EXPECT_NEAR(j.model.length(m), 900, 1e-8);
+            }
+            Model twice = j.model;
+            join(twice, j.solids, plan.join);
+            for (std::size_t i = 0; i < twice.members.size(); ++i) EXPECT_EQ(twice.members[i].offset, j.model.members[i].offset);
+        }
+        // A thicker deck about the same middle moves the one down and the other up.
+        SizeRule thicker;
+        thicker.size = t + 2;
+        plan.mesh.thicknesses = {thicker};
+        const Job j = job_of(items, plan);
+        for (const Element& e : j.mesh.elements)
+            if (e.kind == ElementKind::beam) {
+                const bool sunk = j.solids.bodies[static_cast<std::size_t>(e.body)].name == "sunk";
+                EXPECT_NEAR(e.section_offset.z(), sunk ? -(60 - t - 2) / 2 : -(60 + t + 2) / 2, 1e-9);
+            }
+    }
+}
+
+TEST(JointByRule, EdgeIsTiedInPlaceOfCarriedOn) {
+    const Items items{{"base", box({0, 0, 0}, {200, 100, 6})}, {"web", box({97, 10, 6}, {6, 80, 60})}, {"fin", box({30, 10, 6}, {4, 80, 60})}};
+    JointRule r;
+    r.between = {{{"web"}, {"base"}}};
+    r.edges = EdgesAs::tie;
+    const Job j = job_of(items, with(r));
+    EXPECT_EQ(j.mesh.parts, 1);
+    EXPECT_EQ(joint_count(j.model, "tie"), 1);
+    EXPECT_EQ(joint_count(j.model, "tee"), 1);
+    EXPECT_GT(j.mesh.ties.size(), 0u);
+    EXPECT_TRUE(j.proof.within_bounds);
+    // Nothing of the web is carried to the base's middle.
+    for (const Sheet& s : j.model.sheets)
+        if (j.solids.bodies[static_cast<std::size_t>(s.body)].name == "web") {
+            EXPECT_NEAR(s.area(), 80 * 60, 1e-9);
+        }
+    // The same by the joint's own id.
+    const Job carried = job_of(items);
+    JointRule by_id;
+    for (const JointRecord& k : carried.model.joints)
+        for (const int b : k.bodies)
+            if (carried.solids.bodies[static_cast<std::size_t>(b)].name == "web") by_id.id = {k.key};
+    by_id.edges = EdgesAs::tie;
+    EXPECT_EQ(joint_count(job_of(items, with(by_id)).model, "tie"), 1);
+}
+
+TEST(JointByRule, MembersMeetWhereTheRuleSaysSo) {
+    // Two crossings of round bars whose axes miss each other; one is brought to a point.
+    Items items;
+    for (const double x : {0.0, 1000.0}) {
+        const std::string n = x == 0 ? "a" : "b";
+        items.push_back(bar("beam " + n, {x - 300, 0, 0}, {x + 300, 0, 0}, 40, 40, 3, Vec3::UnitZ()));
+        items.push_back(bar("post " + n, {x, 1, 20}, {x, 1, 600}, 40, 40, 3, Vec3::UnitY()));
+    }
+    JointRule r;
+    r.between = {{{"post a"}, {"beam a"}}};
+    r.reach = 30, r.members = MembersMeet::meet;
+    Plan plan = with(r);
+    plan.join.reach = 3;
+    const Job j = job_of(items, plan);
+    const auto links_near = [&](double x) {
+        int n = 0;
+        for (const Link& l : j.model.links) n += std::abs(j.model.vertices[l.a.index()].point.x() + j.solids.shift.x() - x) < 50 ? 1 : 0;
+        return n;
+    };
+    EXPECT_EQ(links_near(0), 0);
+    EXPECT_GT(links_near(1000), 0);
+    EXPECT_EQ(connected_parts(j.model).count, 2);
+}

@@ -143,6 +143,14 @@ TEST(PlanFile, JointsByRule) {
     EXPECT_EQ(p.join.joints[0].between[1].size(), 2u);
     EXPECT_EQ(p.join.joints[0].reach, 3.0);
     EXPECT_TRUE(p.join.joints[1].refuse);
+    const Plan kinds = plan_of(source +
+                               "[join]\nalong = \"flush\"\n[[joint]]\nid = \"joint-a\"\nedges = \"tie\"\nalong = \"offset\"\nmembers = \"meet\"\n"
+                               "[[joint]]\nedge = [[1, 2, 3]]\nto = [[4, 5, 6]]\nstrip = \"tangent\"\n");
+    EXPECT_EQ(kinds.join.along, AlongSheet::flush);
+    EXPECT_EQ(kinds.join.joints[0].edges, EdgesAs::tie);
+    EXPECT_EQ(kinds.join.joints[0].along, AlongSheet::offset);
+    EXPECT_EQ(kinds.join.joints[0].members, MembersMeet::meet);
+    EXPECT_EQ(kinds.join.joints[1].strip, StripAs::tangent);
     expect_error(source + "[[joint]]\nbetween = \"a\"\n", 3, "nothing to do");
     expect_error(source + "[[joint]]\nid = \"a\"\nreach = 3\n", 3, "with bodies");
 }

@@ -103,12 +103,15 @@ struct HalveOptions {
 
 /// Axes of members that miss each other: rigid links between, or moved to one point.
 enum class MembersMeet : std::uint8_t { link, meet };
-/// Members along a sheet: their line lies in the sheet and the section stands off, or stays at its own axis with rigid links between.
-enum class AlongSheet : std::uint8_t { offset, link };
+/// Members along a sheet: their line lies in the sheet and the section stands off; the same with the section's skin brought to the sheet's
+/// far side; or they stay at their own axis with rigid links between.
+enum class AlongSheet : std::uint8_t { offset, flush, link };
 /// Sheets whose skins lie on each other: matched imprints with rigid links, the one tied to the other, or one sheet as thick as both.
 enum class LapsAs : std::uint8_t { link, tie, merge };
 /// Sheets of several bodies that go on in one plane: one each with a shared edge, or one.
 enum class CoplanarAs : std::uint8_t { separate, one_sheet };
+/// Sheets of two bodies that meet at an angle: carried on to a shared edge, or the edge of the one tied to the other where it is.
+enum class EdgesAs : std::uint8_t { carry, tie };
 /// A strip closed between two edges: none, straight across, or going on smoothly from both.
 enum class StripAs : std::uint8_t { none, straight, tangent };
 /// What the plan says of single joints ([[joint]]): which ones, and what is to be done with them.
@@ -117,11 +120,14 @@ struct JointRule {
     std::array<std::vector<std::string>, 2> between;  ///< bodies on either side: names or paths with wildcards, or numbers; empty: any
     std::optional<Box3> within;                       ///< joints whose contact lies in it (mm, as the file has them)
     bool refuse = false;
-    std::optional<double> reach;    ///< gaps closed between these bodies (mm)
-    std::optional<LapsAs> laps;     ///< how their skins are joined where they lie on each other
-    std::vector<Vec3> points;       ///< one on each of two bodies: their gap is closed there, however wide (mm, as the file has them)
-    std::vector<Vec3> edge, to;     ///< a point on a free edge, and one on the sheet or edge it is carried to, however far (mm, as the file has them)
-    StripAs strip = StripAs::none;  ///< or what is closed between that edge and the one at `to`
+    std::optional<double> reach;         ///< gaps closed between these bodies (mm)
+    std::optional<LapsAs> laps;          ///< how their skins are joined where they lie on each other
+    std::optional<EdgesAs> edges;        ///< how their sheets are joined where they meet at an angle
+    std::optional<AlongSheet> along;     ///< how a member along a sheet is
+    std::optional<MembersMeet> members;  ///< how members are whose axes miss each other
+    std::vector<Vec3> points;            ///< one on each of two bodies: their gap is closed there, however wide (mm, as the file has them)
+    std::vector<Vec3> edge, to;          ///< a point on a free edge, and one on the sheet or edge it is carried to, however far (mm, as the file has them)
+    StripAs strip = StripAs::none;       ///< or what is closed between that edge and the one at `to`
 };
 
 /// Edges of some bodies tied to the sheets of others ([[tie]]).

@@ -11,10 +11,10 @@
 namespace halvo {
 namespace {
 
-constexpr double far_enough = 3;     // of the walls' thickness: rounds further apart are no two sides of one bend
-constexpr double least_facing = 0.5; // cosine between opposed rounds, of no matter how unlike radii
-constexpr double most_off = 0.2;     // of the thickness, between a bend's midsurface and equal distance
-constexpr double like = 0.01;        // of the radius, within which a spline face counts as the round it is close to
+constexpr double far_enough = 3;      // of the walls' thickness: rounds further apart are no two sides of one bend
+constexpr double least_facing = 0.5;  // cosine between opposed rounds, of no matter how unlike radii
+constexpr double most_off = 0.2;      // of the thickness, between a bend's midsurface and equal distance
+constexpr double like = 0.01;         // of the radius, within which a spline face counts as the round it is close to
 constexpr int passes = 4;
 
 std::size_t ix(int i) {
@@ -117,14 +117,17 @@ private:
             pairs_.push_back(std::move(p));
         }
         for (Pair& p : pairs_) p.beside = walls_beside(p);
+        std::map<int, std::vector<std::size_t>> at;  // pairs of each face
+        for (std::size_t i = 0; i < pairs_.size(); ++i) at[pairs_[i].a].push_back(i), at[pairs_[i].b].push_back(i);
         for (std::size_t i = 0; i < pairs_.size(); ++i)
-            for (std::size_t j = 0; j < pairs_.size(); ++j)
-                if (i != j && go_on(pairs_[i], pairs_[j])) pairs_[i].bends.insert(j);
+            for (const auto& l : skin_.neighbours.of[ix(pairs_[i].a)])
+                if (const auto it = at.find(l.other); l.smooth && it != at.end())
+                    for (const std::size_t j : it->second)
+                        if (i != j && go_on(pairs_[i], pairs_[j])) pairs_[i].bends.insert(j);
         // In a wall that is itself a bend nothing is known yet; and who has but one neighbour is no bend.
         std::vector<bool> bend(pairs_.size(), false);
         for (std::size_t i = 0; i < pairs_.size(); ++i) bend[i] = pairs_[i].beside.size() + pairs_[i].bends.size() >= 2;
-        for (std::size_t i = 0; i < pairs_.size(); ++i)
-            std::erase_if(pairs_[i].bends, [&](std::size_t j) { return !bend[j]; });
+        for (std::size_t i = 0; i < pairs_.size(); ++i) std::erase_if(pairs_[i].bends, [&](std::size_t j) { return !bend[j]; });
         for (std::size_t i = 0; i < pairs_.size(); ++i)
             if (!bend[i]) pairs_[i].beside.clear(), pairs_[i].bends.clear();
         for (const Pair& p : pairs_)

@@ -39,6 +39,7 @@ struct Candidate {
     double fit_error = 0;
     bool thin = false;  // by the width of the smooth group it belongs to
     bool named = false;
+    bool bend = false;
 };
 
 // Pairs of probes by their faces; `side` 0 holds rays from the face with the smaller number.
@@ -217,11 +218,12 @@ private:
             if (is_named(b.a, b.b)) continue;
             for (Wall& w : walls) {
                 if (w.named) continue;
-                const auto out = std::remove_if(w.pairs.begin(), w.pairs.end(), [&](const FacePair& p) { return std::minmax(p.top, p.bottom) == std::minmax(b.a, b.b); });
+                const auto out =
+                    std::remove_if(w.pairs.begin(), w.pairs.end(), [&](const FacePair& p) { return std::minmax(p.top, p.bottom) == std::minmax(b.a, b.b); });
                 w.pairs.erase(out, w.pairs.end());
             }
             const bool first = b.seen[0]->face == b.a;
-            add(walls, thin, {measured(first ? b.a : b.b, first ? b.b : b.a, b.seen), b.mid, b.error, true, false});
+            add(walls, thin, {measured(first ? b.a : b.b, first ? b.b : b.a, b.seen), b.mid, b.error, true, false, true});
         }
         drop_transitions(walls);
     }
@@ -310,7 +312,7 @@ private:
         w.area += p.area;
         w.width = std::max(w.width, p.width);
         w.thinnest = std::min(w.thinnest, p.thinnest), w.thickest = std::max(w.thickest, p.thickest);
-        w.named = w.named || c.named;
+        w.named = w.named || c.named, w.bend = w.bend || c.bend;
         thin[found] = thin[found] || c.thin;
         w.pairs.push_back(std::move(p));
     }

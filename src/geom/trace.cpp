@@ -45,6 +45,22 @@ void fill_between(const FootOn& a, const FootOn& b, const Station& u, const Stat
     fill_between(a, b, s, v, tol, level + 1, out);
 }
 
+// Near a tangency places slide along the curve: one that turns back on those before it is left out.
+std::vector<Station> forward_only(const std::vector<Station>& all) {
+    constexpr double back = -0.7;  // cosine
+    std::vector<Station> out;
+    const auto turns_back = [&](const Station& s) {
+        if (out.size() < 2) return false;
+        const Vec3 before = out.back().p - out[out.size() - 2].p, next = s.p - out.back().p;
+        return before.dot(next) < back * before.norm() * next.norm();
+    };
+    for (std::size_t i = 0; i + 1 < all.size(); ++i)
+        if (!turns_back(all[i])) out.push_back(all[i]);
+    while (out.size() > 1 && turns_back(all.back())) out.pop_back();
+    out.push_back(all.back());
+    return out;
+}
+
 }  // namespace
 
 std::vector<ZeroChain> zero_chains(const TracePatch& patch, double tol) {
@@ -144,7 +160,7 @@ std::optional<Curve> curve_on_both(const FootOn& a, const FootOn& b, std::vector
         filled.push_back(all[i + 1]);
     }
     std::vector<Vec3> p, t;
-    for (const Station& s : filled) p.push_back(s.p), t.push_back(s.t);
+    for (const Station& s : forward_only(filled)) p.push_back(s.p), t.push_back(s.t);
     return curve_through(p, t, tol);
 }
 

@@ -145,13 +145,14 @@ private:
                     else if (bridges(i, at, passed)) bridge += s.area;
                 }
                 k.empty = in <= 0.02 * all;
+                const double enough = (found_[i].bend ? bend_share : supported_share) * all;
                 open_[i].push_back(in > 0.5 * all && other < 0.5 * all);
                 if (in > 0.5 * all) {
-                    k.kept = other < 0.5 * all && (held >= supported_share * all || held + bridge >= bridging_share * all);
+                    k.kept = other < 0.5 * all && (held >= enough || held + bridge >= bridging_share * all);
                     if (!k.kept) ++stubs_[i].first, stubs_[i].second += c.area;
                 }
                 keep_[i].push_back(k);
-                held_[i].push_back(held >= supported_share * all);
+                held_[i].push_back(held >= enough);
             }
         });
         for (std::size_t i = 0; i < walls_.size(); ++i) {
@@ -519,7 +520,8 @@ private:
     // Nearer than in_some_wall: the wall's two sides must face each other there.
     bool between_sides(const Vec3& m) const {
         return std::any_of(walls_.begin(), walls_.end(), [&](const WallSurface& p) {
-            return p.box.squaredExteriorDistance(m) <= p.thickest * p.thickest && std::abs(p.chart.height(m)) <= p.thickest && supported(body_, p, p.chart.foot(m));
+            return p.box.squaredExteriorDistance(m) <= p.thickest * p.thickest && std::abs(p.chart.height(m)) <= p.thickest &&
+                   supported(body_, p, p.chart.foot(m));
         });
     }
 

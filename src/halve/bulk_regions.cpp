@@ -16,7 +16,7 @@ namespace halvo {
 namespace {
 
 constexpr int most_steps = 36, least_steps = 16;  // of a grid along its longest side: where there are many regions, less
-constexpr double least_share = 0.002;  // of the body's volume, for a region of its own
+constexpr double least_share = 0.002;             // of the body's volume, for a region of its own
 constexpr std::size_t most_points = 6;
 
 std::size_t ix(int i) {

@@ -81,7 +81,8 @@ private:
         };
         std::vector<End> ends;
         for (std::size_t k = 0; k < middles_.size(); ++k)
-            if (!middles_[k].exact && !middles_[k].curve.closed(tol_)) ends.push_back({k, 0, middles_[k].curve.start()}), ends.push_back({k, 1, middles_[k].curve.end()});
+            if (!middles_[k].exact && !middles_[k].curve.closed(tol_))
+                ends.push_back({k, 0, middles_[k].curve.start()}), ends.push_back({k, 1, middles_[k].curve.end()});
         std::vector<bool> done(ends.size(), false);
         std::vector<std::array<Vec3, 2>> target(middles_.size());
         for (std::size_t e = 0; e < ends.size(); ++e) {

@@ -17,7 +17,7 @@ void find_neighbours(const Skin& skin, std::vector<WallSurface>& walls);
 
 struct WallCurves {
     ArrangementInput input;
-    double slack = 0;      ///< by how much curves that mean one point may miss each other; grows where smooth neighbours do not quite meet
+    double slack = 0;  ///< by how much curves that mean one point may miss each other; grows where smooth neighbours do not quite meet
     struct MiddleEdge {
         std::size_t i, j;  ///< walls that go on in each other
         Curve curve;

@@ -59,6 +59,10 @@ LapsAs laps_of(const std::string& v) {
     return v == "tie" ? LapsAs::tie : v == "merge" ? LapsAs::merge : LapsAs::link;
 }
 
+AlongSheet along_of(const std::string& v) {
+    return v == "link" ? AlongSheet::link : v == "flush" ? AlongSheet::flush : AlongSheet::offset;
+}
+
 const std::vector<Key>& keys() {
     using Texts = std::vector<std::string>;
     static const std::vector<Key> all = {
@@ -131,7 +135,7 @@ const std::vector<Key>& keys() {
         {"join.reach", Kind::length_or_none, [](Plan& p, double v) { p.join.reach = v; }, {}},
         {"join.overhang", Kind::length, [](Plan& p, double v) { p.join.overhang = v; }, {}},
         {"join.members", Kind::choice, {}, [](Plan& p, Texts v) { p.join.members = v[0] == "meet" ? MembersMeet::meet : MembersMeet::link; }, {"link", "meet"}},
-        {"join.along", Kind::choice, {}, [](Plan& p, Texts v) { p.join.along = v[0] == "link" ? AlongSheet::link : AlongSheet::offset; }, {"offset", "link"}},
+        {"join.along", Kind::choice, {}, [](Plan& p, Texts v) { p.join.along = along_of(v[0]); }, {"offset", "flush", "link"}},
         {"join.bulk", Kind::choice, {}, [](Plan& p, Texts v) { p.join.bulk = v[0] == "named" ? BulkAs::named : BulkAs::coupling; }, {"coupling", "named"}},
         {"join.points", Kind::points, {}, {}, {}, [](Plan& p, std::vector<Vec3> v) { p.join.points = std::move(v); }},
         {"join.laps", Kind::choice, {}, [](Plan& p, Texts v) { p.join.laps = laps_of(v[0]); }, {"link", "tie", "merge"}},
@@ -145,6 +149,17 @@ const std::vector<Key>& keys() {
         {"tie.within", Kind::points, {}, {}, {}, [](Plan& p, std::vector<Vec3> v) { p.join.ties.back().within = box_of(v); }},
         {"tie.reach", Kind::length, [](Plan& p, double v) { p.join.ties.back().reach = v; }, {}},
         {"joint.laps", Kind::choice, {}, [](Plan& p, Texts v) { p.join.joints.back().laps = laps_of(v[0]); }, {"link", "tie", "merge"}},
+        {"joint.edges",
+         Kind::choice,
+         {},
+         [](Plan& p, Texts v) { p.join.joints.back().edges = v[0] == "tie" ? EdgesAs::tie : EdgesAs::carry; },
+         {"carry", "tie"}},
+        {"joint.along", Kind::choice, {}, [](Plan& p, Texts v) { p.join.joints.back().along = along_of(v[0]); }, {"offset", "flush", "link"}},
+        {"joint.members",
+         Kind::choice,
+         {},
+         [](Plan& p, Texts v) { p.join.joints.back().members = v[0] == "meet" ? MembersMeet::meet : MembersMeet::link; },
+         {"link", "meet"}},
         {"joint.points", Kind::points, {}, {}, {}, [](Plan& p, std::vector<Vec3> v) { p.join.joints.back().points = std::move(v); }},
         {"joint.edge", Kind::points, {}, {}, {}, [](Plan& p, std::vector<Vec3> v) { p.join.joints.back().edge = std::move(v); }},
         {"joint.to", Kind::points, {}, {}, {}, [](Plan& p, std::vector<Vec3> v) { p.join.joints.back().to = std::move(v); }},
@@ -333,7 +348,8 @@ void check_wall(const WallRule& r, const std::string& where) {
 }
 
 void check_joint(const JointRule& r, const std::string& where) {
-    if (!r.refuse && !r.reach && !r.laps && r.points.empty()) fail(where, "[[joint]] says nothing to do; give reach, refuse, laps or two points");
+    if (!r.refuse && !r.reach && !r.laps && !r.edges && !r.along && !r.members && r.points.empty() && r.edge.empty())
+        fail(where, "[[joint]] says nothing to do; give reach, refuse, laps, edges, along, members, two points, or edge and to");
     if (!r.points.empty() && (r.points.size() != 2 || !r.between[0].empty() || !r.between[1].empty() || r.reach || r.refuse))
         fail(where, "[[joint]]: joint.points are two, one on each body, and stand in place of joint.between, joint.and and a reach");
     if (r.reach && !r.id.empty()) fail(where, "[[joint]]: a reach goes with bodies (joint.between, joint.and) or joint.within, not with an id");

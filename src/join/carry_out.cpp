@@ -289,7 +289,7 @@ private:
             Member member = std::move(model_.members[m]);
             member.chain.clear();
             for (int k : work_.members[m].curves) member.chain.insert(member.chain.end(), done.on_curve[ix(k)].begin(), done.on_curve[ix(k)].end());
-            if (work_.members[m].shifted()) member.offset = -work_.members[m].shift;
+            if (work_.members[m].shifted()) member.offset = -work_.members[m].shift, member.axis = work_.members[m].axis;
             next.members.push_back(std::move(member));
         }
         const int base = static_cast<int>(model_.joints.size());

@@ -31,7 +31,7 @@ void join_with(Model& model, const Assembly* solids, const ContactTable& contact
         JoinWork again = prepare(model, options, rules);
         carry_out(model, again);
     }
-    if (options.members == MembersMeet::meet) meet_members(model, work.reach);
+    if (options.members == MembersMeet::meet || (rules && rules->any(&JointRule::members, MembersMeet::meet))) meet_members(model, work);
     observer.tell("join", 1);
 }
 

@@ -59,19 +59,13 @@ void JointRules::point_out(Placed& p, const Assembly& solids, std::size_t number
     p.reach = (skin[0] - skin[1]).norm() + 10 * solids.tolerance.point;
 }
 
-LapsAs JointRules::laps(int a, int b, const Vec3& place) const {
-    LapsAs out = options_.laps;
-    for (const Placed& p : rules_)
-        if (p.rule->laps && p.rule->id.empty() && fits(p, a, b, place)) out = *p.rule->laps;
-    return out;
+bool JointRules::named(const Placed& p, const std::string& key) {
+    return p.rule->id.empty() || std::find(p.rule->id.begin(), p.rule->id.end(), key) != p.rule->id.end();
 }
 
 bool JointRules::refuses(const JointRecord& joint) const {
-    return std::any_of(rules_.begin(), rules_.end(), [&](const Placed& p) {
-        if (!p.rule->refuse) return false;
-        if (!p.rule->id.empty() && std::find(p.rule->id.begin(), p.rule->id.end(), joint.key) == p.rule->id.end()) return false;
-        return fits(p, joint.bodies[0], joint.bodies[1], joint.place);
-    });
+    return std::any_of(rules_.begin(), rules_.end(),
+                       [&](const Placed& p) { return p.rule->refuse && named(p, joint.key) && fits(p, joint.bodies[0], joint.bodies[1], joint.place); });
 }
 
 }  // namespace halvo

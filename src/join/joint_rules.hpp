@@ -3,6 +3,8 @@
 #include <halvo/model.hpp>
 #include <halvo/options.hpp>
 
+#include <algorithm>
+
 namespace halvo {
 
 /// What the plan says of single joints, brought to the bodies of an assembly.
@@ -11,7 +13,18 @@ public:
     JointRules(const JoinOptions& options, const Assembly& solids);
     /// How wide a gap between two bodies may be to be closed at a place.
     [[nodiscard]] double reach(int a, int b, const Vec3& place) const;
-    [[nodiscard]] LapsAs laps(int a, int b, const Vec3& place) const;
+    /// What the last rule says that fits a joint of two bodies, by its key too.
+    template <class T>
+    [[nodiscard]] T choice(std::optional<T> JointRule::*what, T otherwise, const std::string& key, int a, int b, const Vec3& place) const {
+        for (const Placed& p : rules_)
+            if (p.rule->*what && named(p, key) && fits(p, a, b, place)) otherwise = *(p.rule->*what);
+        return otherwise;
+    }
+    /// Does any rule say something of this?
+    template <class T>
+    [[nodiscard]] bool any(std::optional<T> JointRule::*what, T value) const {
+        return std::any_of(rules_.begin(), rules_.end(), [&](const Placed& p) { return p.rule->*what == value; });
+    }
     [[nodiscard]] double widest() const { return widest_; }
     [[nodiscard]] bool refuses(const JointRecord& joint) const;
 
@@ -23,6 +36,7 @@ private:
         std::optional<Box3> within;
     };
     static void point_out(Placed& p, const Assembly& solids, std::size_t number);
+    [[nodiscard]] static bool named(const Placed& p, const std::string& key);
     [[nodiscard]] static bool fits(const Placed& p, int a, int b, const Vec3& place);
 
     const JoinOptions& options_;

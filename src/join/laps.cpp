@@ -19,7 +19,7 @@ public:
 
     void run() {
         const Vec3 place = 0.5 * (work_.sheets[a_].box.center() + work_.sheets[b_].box.center());
-        const LapsAs way = laps_at(work_, sheet(a_).body, sheet(b_).body, place);
+        const LapsAs way = joint_choice(work_, &JointRule::laps, work_.options->laps, sheet(a_).key, sheet(a_).body, sheet(b_).key, sheet(b_).body, place);
         if (way == LapsAs::tie) tie();
         else if (way == LapsAs::merge && sheet(a_).chart.flat() && sheet(b_).chart.flat()) merge();
         else link(a_, b_), link(b_, a_);
@@ -178,10 +178,6 @@ private:
 
 void join_lap(const Model& model, const ContactTable& contacts, JoinWork& work, std::size_t a, std::size_t b, double gap) {
     Lapper(model, contacts, work, a, b, gap).run();
-}
-
-LapsAs laps_at(const JoinWork& work, int body_a, int body_b, const Vec3& place) {
-    return work.rules ? work.rules->laps(body_a, body_b, place) : work.options->laps;
 }
 
 }  // namespace halvo

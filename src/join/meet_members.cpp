@@ -13,7 +13,8 @@ namespace {
 
 class Meeter {
 public:
-    Meeter(Model& model, double reach) : model_(model), reach_(reach), at_sheet_(model.vertices.size(), false), members_(model.vertices.size()) {
+    Meeter(Model& model, const JoinWork& work)
+        : model_(model), work_(work), reach_(work.reach), at_sheet_(model.vertices.size(), false), members_(model.vertices.size()) {
         const auto on_sheet = [&](EdgeId e) {
             for (VertexId v : model.edges[e.index()].vertices) at_sheet_[v.index()] = true;
         };
@@ -59,7 +60,11 @@ private:
     const Vec3& point(int v) const { return model_.vertices[static_cast<std::size_t>(v)].point; }
 
     bool short_link(const Link& l) const {
-        return !members_[l.a.index()].empty() && !members_[l.b.index()].empty() && (point(l.a.value) - point(l.b.value)).norm() <= reach_ * (1 + 1e-9);
+        if (members_[l.a.index()].empty() || members_[l.b.index()].empty() || (point(l.a.value) - point(l.b.value)).norm() > reach_ * (1 + 1e-9)) return false;
+        const MembersMeet all = work_.options->members;
+        if (!work_.rules || l.joint < 0) return all == MembersMeet::meet;
+        const JointRecord& j = model_.joints[static_cast<std::size_t>(l.joint)];
+        return work_.rules->choice(&JointRule::members, all, j.key, j.bodies[0], j.bodies[1], j.place) == MembersMeet::meet;
     }
 
     // To a vertex that a sheet holds; else to the only one in the midst of a member; else where all axes are nearest.
@@ -143,6 +148,7 @@ private:
     }
 
     Model& model_;
+    const JoinWork& work_;
     double reach_, moved_ = 0;
     int places_ = 0;
     std::vector<bool> at_sheet_;
@@ -152,8 +158,8 @@ private:
 
 }  // namespace
 
-void meet_members(Model& model, double reach) {
-    Meeter(model, reach).run();
+void meet_members(Model& model, const JoinWork& work) {
+    Meeter(model, work).run();
 }
 
 }  // namespace halvo

@@ -50,7 +50,7 @@ public:
     }
 
     void run() {
-        if (work_.options->along == AlongSheet::offset) choose_lines();
+        choose_lines();
         for (const auto& [bodies, points] : contacts_.all()) {
             const auto a = member_of_.find(bodies.first), b = member_of_.find(bodies.second);
             if (a != member_of_.end() && b != member_of_.end()) {
@@ -67,7 +67,8 @@ private:
     void choose_lines() {
         std::vector<double> longest(work_.members.size(), 0.0);
         std::vector<Vec2> shift(work_.members.size(), Vec2::Zero());
-        std::vector<bool> held(work_.members.size(), false);  // by a sheet whose own plane its axis lies in
+        std::vector<bool> held(work_.members.size(), false);   // by a sheet whose own plane its axis lies in
+        std::vector<double> raise(work_.members.size(), 0.0);  // towards the sheet's far side
         for (const auto& [bodies, points] : contacts_.all())
             for (const auto& [one, other] : {bodies, std::pair(bodies.second, bodies.first)}) {
                 const auto m = member_of_.find(one);
@@ -79,11 +80,25 @@ private:
                     const Vec2 off = foot_in_section(sm, s, 0.5 * (lo + hi));
                     if (off.norm() <= 10 * work_.tol) held[m->second] = true;
                     if (hi - lo <= longest[m->second] || !over_sheet(s, sm, off, lo, hi)) continue;
+                    const Sheet& sheet = model_.sheets[s];
+                    const AlongSheet way = joint_choice(work_, &JointRule::along, work_.options->along, axis_key(m->second), one, sheet.key, other,
+                                                        joint_record("", "", one, "", other, list).place);
+                    if (way == AlongSheet::link) continue;
                     longest[m->second] = hi - lo, shift[m->second] = off;
+                    raise[m->second] = way == AlongSheet::flush ? sheet.thickness.mean + joint_record("", "", one, "", other, list).gap : 0;
                 }
             }
         for (std::size_t m = 0; m < longest.size(); ++m)
-            if (longest[m] > 0 && !held[m]) work_.members[m].shift = shift[m];
+            if (longest[m] > 0 && !held[m]) set_line(work_.members[m], shift[m], raise[m]);
+    }
+
+    // The line lies at `shift` from the axis; a section that is raised takes its axis along.
+    static void set_line(MemberState& sm, const Vec2& shift, double raise) {
+        sm.shift = shift;
+        if (raise <= 0) return;
+        const Vec2 up = raise * shift.normalized();
+        sm.axis = Axis(Frame{sm.axis.frame(0).at(up), sm.axis.frame(0).x, sm.axis.frame(0).y, sm.axis.frame(0).z}, sm.axis.between(0, sm.axis.length(), up));
+        sm.shift -= up;
     }
 
     static std::pair<double, double> range_of(const MemberState& sm, const std::vector<ContactPoint>& points) {

@@ -85,17 +85,18 @@ JointRecord joint_record(std::string kind, const std::string& a, int body_a, con
     return j;
 }
 
+std::string joint_key(std::string a, std::string b) {
+    if (b < a) std::swap(a, b);
+    for (std::string* s : {&a, &b})
+        for (const std::string w : {"sheet-", "member-", "plate-"})
+            if (s->starts_with(w)) s->erase(0, w.size());
+    return "joint-" + a + "-" + b;
+}
+
 int add_joint(const Model& model, JoinWork& work, JointRecord joint) {
     constexpr int again = -2;  // made by an earlier run: carried out again without a new record
     if (joint.b < joint.a) std::swap(joint.a, joint.b), std::swap(joint.bodies[0], joint.bodies[1]);
-    std::string key = "joint-" + joint.a + "-" + joint.b;
-    const auto strip = [](std::string s) {
-        for (const char* w : {"sheet-", "member-", "plate-"})
-            if (const auto at = s.find(w); at == 0) s.erase(0, std::string(w).size());
-        return s;
-    };
-    key = "joint-" + strip(joint.a) + "-" + strip(joint.b);
-    joint.key = key;
+    const std::string key = joint.key = joint_key(joint.a, joint.b);
     const auto made = [&](const JointRecord& j) { return j.key == key; };
     if (std::any_of(model.joints.begin(), model.joints.end(), made)) return again;
     const auto known = std::find_if(work.joints.begin(), work.joints.end(), made);

@@ -52,6 +52,13 @@ private:
     }
 
     void pair(std::size_t a, std::size_t b) {
+        const Vec3 place = work_.sheets[a].box.intersection(work_.sheets[b].box).isEmpty() ? work_.sheets[a].box.center()
+                                                                                           : work_.sheets[a].box.intersection(work_.sheets[b].box).center();
+        if (sheet(a).body != sheet(b).body &&
+            joint_choice(work_, &JointRule::edges, EdgesAs::carry, sheet(a).key, sheet(a).body, sheet(b).key, sheet(b).body, place) == EdgesAs::tie) {
+            work_.tied.emplace_back(a, b);
+            return;
+        }
         if (!sheet(a).chart.flat() || !sheet(b).chart.flat()) {
             const std::size_t before = work_.joints.size();
             meet_curved(model_, contacts_, work_, a, b);
@@ -134,7 +141,9 @@ private:
         const double touching = 0.5 * (work_.sheets[a].thickest + work_.sheets[b].thickest);
         if (sheet(a).body == sheet(b).body && sheet(a).body >= 0) {
             if (apart < touching - 10 * work_.tol) step(a, b);
-            else if (apart <= touching + work_.reach && laps_at(work_, sheet(a).body, sheet(a).body, on_b) == LapsAs::merge) lap(a, b, apart - touching);
+            else if (apart <= touching + work_.reach && joint_choice(work_, &JointRule::laps, work_.options->laps, sheet(a).key, sheet(a).body, sheet(b).key,
+                                                                     sheet(b).body, on_b) == LapsAs::merge)
+                lap(a, b, apart - touching);
             return;
         }
         if (apart <= 10 * work_.tol || apart < touching - work_.reach) {

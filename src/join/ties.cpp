@@ -27,37 +27,58 @@ bool runs_over(const Curve& c, const Sheet& from, const Sheet& onto, const Sheet
     return true;
 }
 
+// Free edges of one sheet that run over another follow it.
+class Tier {
+public:
+    Tier(const Model& model, JoinWork& work) : model_(model), work_(work), uses_(sheets_at_edges(model)) {}
+
+    bool tie(std::size_t f, std::size_t o, double reach, const std::optional<Box3>& within) {
+        const Sheet &from = model_.sheets[f], &onto = model_.sheets[o];
+        TieWork t{{}, static_cast<int>(o), -1};
+        bool any = false;
+        for (const Region& r : from.regions)
+            for (const auto& loop : r.loops)
+                for (const EdgeUse& u : loop) {
+                    const std::size_t e = u.edge.index();
+                    if (uses_[e].size() != 1 || uses_[e][0].sides != 1) continue;
+                    if (work_.sheets[f].extended.count(static_cast<int>(e))) continue;  // a joint holds it already
+                    const Curve& c = model_.edges[e].curve;
+                    if ((within && !within->contains(c.middle())) || !runs_over(c, from, onto, work_.sheets[o], reach)) continue;
+                    JointRecord j = joint_record("tie", from.key, from.body, onto.key, onto.body);
+                    j.length = c.length(), j.place = c.middle();
+                    j.gap = std::max(0.0, std::abs(onto.chart.height(c.middle())) - 0.5 * onto.thickness.max);
+                    const int number = add_joint(model_, work_, j);
+                    any = any || number != -1;
+                    if (number >= 0) t.joint = number, t.curves.push_back(static_cast<int>(e));
+                }
+        if (!t.curves.empty()) work_.ties.push_back(std::move(t));
+        return any;
+    }
+
+private:
+    const Model& model_;
+    JoinWork& work_;
+    std::vector<std::vector<SheetAtEdge>> uses_;
+};
+
 }  // namespace
 
 void find_ties(const Model& model, const Assembly& solids, JoinWork& work) {
-    const auto uses = sheets_at_edges(model);
+    Tier tier(model, work);
     for (const TieRule& rule : work.options->ties) {
         const auto within = own_box(rule.within, solids);
         bool any = false;
-        for (std::size_t o = 0; o < model.sheets.size(); ++o) {
-            const Sheet& onto = model.sheets[o];
-            if (!is_of(onto, solids, rule.between[1])) continue;
-            std::map<std::size_t, TieWork> of_sheet;
-            for (std::size_t e = 0; e < model.edges.size(); ++e) {
-                if (uses[e].size() != 1 || uses[e][0].sides != 1 || uses[e][0].sheet.index() == o) continue;
-                if (work.sheets[uses[e][0].sheet.index()].extended.count(static_cast<int>(e))) continue;  // a joint holds it already
-                const Sheet& from = model.sheets[uses[e][0].sheet.index()];
-                const Curve& c = model.edges[e].curve;
-                if (!is_of(from, solids, rule.between[0]) || (within && !within->contains(c.middle()))) continue;
-                if (!runs_over(c, from, onto, work.sheets[o], rule.reach)) continue;
-                JointRecord j = joint_record("tie", from.key, from.body, onto.key, onto.body);
-                j.length = c.length(), j.place = c.middle();
-                j.gap = std::max(0.0, std::abs(onto.chart.height(c.middle())) - 0.5 * onto.thickness.max);
-                const int number = add_joint(model, work, j);
-                any = any || number != -1;
-                if (number < 0) continue;
-                TieWork& t = of_sheet.try_emplace(uses[e][0].sheet.index(), TieWork{{}, static_cast<int>(o), number}).first->second;
-                t.curves.push_back(static_cast<int>(e));
-            }
-            for (auto& [from, t] : of_sheet) work.ties.push_back(std::move(t));
-        }
+        for (std::size_t o = 0; o < model.sheets.size(); ++o)
+            for (std::size_t f = 0; f < model.sheets.size(); ++f)
+                if (f != o && is_of(model.sheets[o], solids, rule.between[1]) && is_of(model.sheets[f], solids, rule.between[0]))
+                    any = tier.tie(f, o, rule.reach, within) || any;
         if (!any) work.idle.push_back(fmt::format("[[tie]] entry {} found no edge over such a sheet within its reach", &rule - work.options->ties.data() + 1));
     }
+    for (const auto& [a, b] : work.tied)
+        for (const auto& [f, o] : {std::pair(a, b), std::pair(b, a)}) {
+            const double reach = work.rules->reach(model.sheets[f].body, model.sheets[o].body, work.sheets[f].box.center());
+            tier.tie(f, o, reach + 10 * work.tol, std::nullopt);
+        }
 }
 
 }  // namespace halvo

@@ -105,6 +105,7 @@ struct JoinWork {
     std::vector<LineLink> line_links;
     std::vector<PointLink> point_links;
     std::vector<TieWork> ties;
+    std::vector<std::pair<std::size_t, std::size_t>> tied;  ///< sheets that the plan wants tied where they meet
     std::vector<MergeWork> merges;
     std::vector<int> steps;  ///< curves at which a sheet's thickness jumps
     std::vector<CouplingWork> couplings;
@@ -160,12 +161,18 @@ void find_member_joints(const Model& model, const ContactTable& contacts, JoinWo
 void find_couplings(const Model& model, const Assembly& solids, const ContactTable& contacts, JoinWork& work);
 void carry_out(Model& model, JoinWork& work);
 /// Member lines that rigid links within `reach` tie together meet at one point, the one that moves them least.
-void meet_members(Model& model, double reach);
+void meet_members(Model& model, const JoinWork& work);
 
 /// A few of the contact points, far from each other.
 [[nodiscard]] std::vector<Vec3> spread_points(const std::vector<ContactPoint>& points, std::size_t most);
-/// How skins of two bodies that lie on each other are joined at a place.
-[[nodiscard]] LapsAs laps_at(const JoinWork& work, int body_a, int body_b, const Vec3& place);
+/// Key of the joint of two entities.
+[[nodiscard]] std::string joint_key(std::string a, std::string b);
+/// What the plan says of the joint of two entities of two bodies: its last rule that fits, or else what holds for all.
+template <class T>
+[[nodiscard]] T joint_choice(const JoinWork& work, std::optional<T> JointRule::*what, T all, const std::string& a, int body_a, const std::string& b, int body_b,
+                             const Vec3& place) {
+    return work.rules ? work.rules->choice(what, all, joint_key(a, b), body_a, body_b, place) : all;
+}
 /// Edges of bodies that the plan ties to sheets of others.
 void find_ties(const Model& model, const Assembly& solids, JoinWork& work);
 /// Sheets that close a strip between two edges, as the plan names them, with their joints still to be recorded.

@@ -294,7 +294,7 @@ private:
         return e;
     }
 
-    // A section on the skin of a sheet that the plan makes thicker moves out with the skin.
+    // A section on the skin of a sheet that the plan makes thicker moves out with the skin; one that reaches to its far side, with that.
     double widening(const Member& m) {
         if (m.offset == Vec2::Zero() || options_.thicknesses.empty()) return 0;
         if (at_edges_.empty()) at_edges_ = sheets_at_edges(model_);
@@ -302,7 +302,17 @@ private:
         for (const EdgeUse& e : m.chain)
             for (const SheetAtEdge& u : at_edges_[e.edge.index()])
                 if (const double t = thickness_[u.sheet.index()]; t > 0) by = 0.5 * (t - model_.sheets[u.sheet.index()].thickness.mean);
-        return by;
+        return reaches_through(m) ? -by : by;
+    }
+
+    // Does the section reach past its line?
+    bool reaches_through(const Member& m) const {
+        const Vec2 up = -m.offset.normalized();
+        double reach = 0;
+        for (const auto& loop : model_.sections[m.section.index()].profile)
+            for (const Curve& c : loop)
+                for (const Vec3& p : c.sampled(0.01 * c.length(), 8)) reach = std::max(reach, up.dot(Vec2(p.x(), p.y())));
+        return reach > m.offset.norm();
     }
 
     void members() {

@@ -361,6 +361,24 @@ std::vector<std::vector<Vec2>> cell_polygons(const Arrangement& a, const Chart& 
     return out;
 }
 
+namespace {
+
+// Even-odd on a grid: for outlines that cross themselves a little, which no triangulation respects.
+std::vector<AreaSample> grid_inside(const std::vector<std::vector<Vec2>>& loops) {
+    constexpr int n = 24;
+    Box2 box;
+    for (const auto& loop : loops)
+        for (const Vec2& p : loop) box.extend(p);
+    const Vec2 step = box.sizes() / n;
+    std::vector<AreaSample> out;
+    for (int i = 0; i < n; ++i)
+        for (int j = 0; j < n; ++j)
+            if (const Vec2 p = box.min() + step.cwiseProduct(Vec2(i + 0.513, j + 0.491)); inside(loops, p)) out.push_back({p, step.prod()});
+    return out;
+}
+
+}  // namespace
+
 std::vector<AreaSample> spread_inside(const std::vector<std::vector<Vec2>>& loops, std::size_t least) {
     std::vector<Vec2> points;
     // Points of a curve run along there and back agree to rounding only.
@@ -386,10 +404,14 @@ std::vector<AreaSample> spread_inside(const std::vector<std::vector<Vec2>>& loop
         double area;
     };
     std::vector<Tri> work;
+    double sum = 0, wanted = 0;
     for (const Triangle& t : triangulate(points, segments)) {
         const Vec2 &a = points[ix(t.v[0])], &b = points[ix(t.v[1])], &c = points[ix(t.v[2])];
         work.push_back({a, b, c, 0.5 * ((b - a).x() * (c - a).y() - (c - a).x() * (b - a).y())});
+        sum += work.back().area;
     }
+    for (const auto& loop : loops) wanted += polygon_area(loop);
+    if (std::abs(sum - wanted) > 0.05 * std::abs(wanted)) return grid_inside(loops);
     // Largest triangles are halved across their longest side until there are enough.
     while (!work.empty() && work.size() < least) {
         const auto big = std::max_element(work.begin(), work.end(), [](const Tri& x, const Tri& y) { return x.area < y.area; });

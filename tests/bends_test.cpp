@@ -1,0 +1,179 @@
+// Bends whose rounds are no offsets of each other: channels, pots, moulded covers and trays, with bosses; the round surfaces under them.
+#include "geom/rounds.hpp"
+#include "spoilt.hpp"
+#include "support.hpp"
+
+#include <gtest/gtest.h>
+
+#include <cmath>
+
+using namespace test;
+
+namespace {
+
+struct Rounds {
+    double outside, inside;
+};
+
+void PrintTo(const Rounds& r, std::ostream* out) {
+    *out << r.outside << " outside, " << r.inside << " inside";
+}
+
+std::vector<Vec2> rectangle(double x, double y) {
+    return {{-x, -y}, {x, -y}, {x, y}, {-x, y}};
+}
+
+// 60 wide, 40 high, wall of 2.
+make::Solid channel(const Rounds& r, double length) {
+    const double o = r.outside, i = r.inside;
+    return make::extrude({make::rounded({{0, 0}, {60, 0}, {60, 40}, {58, 40}, {58, 2}, {2, 2}, {2, 40}, {0, 40}}, {o, o, 0, 0, i, i, 0, 0})}, length);
+}
+
+// Upside down, 160 x 120 x 40, wall of 2.5, drafted by 3 mm over its height.
+make::Solid cover(const Rounds& r) {
+    const auto above = [](const Vec3& m) { return m.z() > 1; };
+    const make::Solid outer = make::rounded_edges(make::taper(rectangle(80, 60), rectangle(77, 57), 40), r.outside, above);
+    const double in = 3 * 37.5 / 40;
+    return make::cut(outer, {make::rounded_edges(make::taper(rectangle(77.5, 57.5), rectangle(77.5 - in, 57.5 - in), 37.5), r.inside, above)});
+}
+
+// 160 x 120 x 30, wall of 2.5: rounds of the upright edges and of the edges round the floor.
+make::Solid tray(const Rounds& upright, const Rounds& floor) {
+    const auto side = [](const Vec3& m) { return std::abs(m.z() - 16) < 6; };
+    const auto low = [](const Vec3& m) { return m.z() < 6; };
+    const make::Solid outer = make::rounded_edges(make::rounded_edges(make::box({-80, -60, 0}, {160, 120, 30}), upright.outside, side), floor.outside, low);
+    const make::Solid inner =
+        make::rounded_edges(make::rounded_edges(make::box({-77.5, -57.5, 2.5}, {155, 115, 27.5}), upright.inside, side), floor.inside, low);
+    return make::cut(outer, {inner});
+}
+
+void expect_moulded(const Job& j, int sheets) {
+    EXPECT_EQ(j.mesh.parts, 1);
+    EXPECT_EQ(j.model.sheets.size(), static_cast<std::size_t>(sheets));
+    EXPECT_NEAR(j.proof.volume_error, 0, 2e-3);
+    EXPECT_GT(j.proof.coverage, 0.999);
+    EXPECT_TRUE(j.proof.within_bounds);
+    EXPECT_GT(j.mesh.quality.quad_share, 0.97);
+    EXPECT_GT(j.mesh.quality.min_scaled_jacobian, 0.3);
+    // Fine enough for the chords of the bends.
+    MeshOptions fine;
+    fine.size = 4, fine.angle = 15 * pi / 180;
+    check_mesh(j.model, mesh(j.model, fine));
+}
+
+class Unlike : public ::testing::TestWithParam<Rounds> {};
+
+}  // namespace
+
+TEST_P(Unlike, ChannelHasBendsOfTheMeanRadius) {
+    const Rounds rounds = GetParam();
+    const double r = 0.5 * (rounds.outside + rounds.inside), length = 200;
+    for (const bool turned : {false, true}) {
+        const make::Solid s = channel(rounds, length);
+        Plan plan;
+        plan.halve.slender = SlenderAs::shells;
+        const Job j = job_of({{"channel", turned ? make::moved(s, anywhere()) : s}}, plan);
+        EXPECT_EQ(j.model.sheets.size(), 5u);
+        EXPECT_EQ(seam_count(j.model, "smooth"), 4);
+        // The mid line: 58 and twice 39, each corner rounded.
+        EXPECT_NEAR(total_area(j.model) / length, 58 + 2 * 39 - 4 * r + pi * r, 1e-6);
+        EXPECT_NEAR(j.proof.volume_error, 0, 4e-3);
+        EXPECT_TRUE(j.proof.within_bounds);
+        EXPECT_EQ(j.mesh.quality.quad_share, 1);
+        check_mesh(j.model, j.mesh);
+    }
+}
+
+TEST_P(Unlike, MouldedCoverIsOneMesh) {
+    for (const bool turned : {false, true}) expect_moulded(job_of(turned ? make::moved(cover(GetParam()), anywhere()) : cover(GetParam())), 17);
+}
+
+INSTANTIATE_TEST_SUITE_P(Radii, Unlike, ::testing::Values(Rounds{4, 1.5}, Rounds{4, 2}, Rounds{5, 2}, Rounds{4, 1}, Rounds{6, 2}));
+
+TEST(Tray, WideUprightRoundsMeetNarrowOnesInTori) {
+    for (const bool turned : {false, true}) {
+        const make::Solid s = tray({10, 8}, {4, 2});
+        expect_moulded(job_of(turned ? make::moved(s, anywhere()) : s), 17);
+    }
+}
+
+TEST(Tray, EqualRoundsMeetInBalls) {
+    const Job j = job_of(tray({6, 4}, {6, 4}));
+    expect_moulded(j, 17);
+    EXPECT_EQ(
+        std::count_if(j.model.sheets.begin(), j.model.sheets.end(), [](const Sheet& s) { return std::holds_alternative<SphereSurface>(s.chart.surface()); }),
+        4);
+}
+
+TEST(Moulded, PluggedBossesHangOnTheCover) {
+    // Tubes of 8 x 2 under the cover, solid from half their height on: each plug holds its tube and the cover.
+    for (const bool turned : {false, true}) {
+        std::vector<make::Solid> parts{cover({4, 2})}, holes;
+        for (const double x : {-60.0, 60.0})
+            for (const double y : {-40.0, 40.0}) {
+                parts.push_back(make::cylinder({x, y, 5}, Vec3::UnitZ(), 4, 33.75));
+                holes.push_back(make::cylinder({x, y, 4}, Vec3::UnitZ(), 2, 20));
+            }
+        const make::Solid s = make::unify(make::cut(make::fuse(parts), holes));
+        const Job j = job_of(turned ? make::moved(s, anywhere()) : s);
+        expect_moulded(j, 21);
+        ASSERT_EQ(j.model.couplings.size(), 4u);
+        double plugs = 0;
+        for (const Coupling& c : j.model.couplings) plugs += c.volume;
+        // What the sheets leave of the solid: to the mid plane of the cover, or to its skin.
+        EXPECT_GT(plugs, 4 * pi * 16 * 13.5);
+        EXPECT_LT(plugs, 4 * pi * 16 * 16);
+    }
+}
+
+TEST(Rounds, TouchWhatTheyAreBetween) {
+    const PlaneSurface floor{Frame::with_z(Vec3(1, 2, 0), Vec3::UnitZ())}, wall{Frame::with_z(Vec3(50, -3, 7), Vec3(1, 0, 0.1))};
+    const auto round = round_between(floor, wall, 4, Vec3(44, 0, 5), 1e-6);
+    ASSERT_TRUE(round);
+    const auto& c = std::get<CylinderSurface>(*round);
+    EXPECT_NEAR(std::abs(floor.frame.height(c.frame.origin)), 4, 1e-12);
+    EXPECT_NEAR(std::abs(wall.frame.height(c.frame.origin)), 4, 1e-12);
+    for (const Surface& s : {Surface(floor), Surface(wall)}) {
+        const auto line = touching_curve(*round, s, 1e-9);
+        ASSERT_TRUE(line && line->is_line());
+        for (const double t : {-30.0, 0.0, 17.0}) {
+            EXPECT_NEAR((*surface_foot(s, line->point(t)) - line->point(t)).norm(), 0, 1e-9);
+            EXPECT_NEAR((*surface_foot(*round, line->point(t)) - line->point(t)).norm(), 0, 1e-9);
+        }
+    }
+    // A floor and an upright tube: a torus, which touches the tube along a circle of its radius.
+    const CylinderSurface tube{Frame::with_z(Vec3(5, 6, 0), Vec3::UnitZ()), 30};
+    const auto ring = round_between(floor, tube, 4, Vec3(5 + 26, 6, 4), 1e-6);
+    ASSERT_TRUE(ring);
+    EXPECT_NEAR(std::get<TorusSurface>(*ring).major, 26, 1e-12);
+    EXPECT_NEAR(std::get<TorusSurface>(*ring).minor, 4, 1e-12);
+    const auto circle = touching_curve(*ring, tube, 1e-9);
+    ASSERT_TRUE(circle);
+    EXPECT_NEAR(std::get<CircleCurve>(circle->shape).radius, 30, 1e-9);
+    // The ball in a corner touches its three rounds along circles, and the planes in points.
+    const PlaneSurface x{Frame::with_z(Vec3::Zero(), Vec3::UnitX())}, y{Frame::with_z(Vec3::Zero(), Vec3::UnitY())},
+        z{Frame::with_z(Vec3::Zero(), Vec3::UnitZ())};
+    const auto ball = ball_between({x, y, z}, 3, Vec3(2, 4, 3));
+    ASSERT_TRUE(ball);
+    EXPECT_NEAR((std::get<SphereSurface>(*ball).frame.origin - Vec3(3, 3, 3)).norm(), 0, 1e-12);
+    const auto edge = round_between(x, y, 3, Vec3(3, 3, 9), 1e-6);
+    const auto arc = touching_curve(*ball, *edge, 1e-9);
+    ASSERT_TRUE(arc);
+    EXPECT_NEAR(std::abs(std::get<CircleCurve>(arc->shape).frame.z.z()), 1, 1e-12);
+    EXPECT_FALSE(touching_curve(*ball, tube, 1e-9));
+}
+
+TEST(Rounds, MeanByNormalIsHalfWayAlongEveryNormal) {
+    const Vec3 z = Vec3(1, 2, 2).normalized();
+    const TorusSurface a{Frame::with_z(Vec3(1, 0, 0), z), 20, 6}, b{Frame::with_zx(Vec3(1.5, 0.4, -0.2), -z, a.frame.x), 19, 3};
+    const auto mean = mean_by_normal(a, b, a.frame.origin, 30, 1e-6);
+    ASSERT_TRUE(mean);
+    const auto point = [](const TorusSurface& t, const Vec3& n) {  // of the outer half, where the normal is n
+        const Vec3 out = (n - n.dot(t.frame.z) * t.frame.z).normalized();
+        return Vec3(t.frame.origin + t.major * out + t.minor * n);
+    };
+    for (const Vec3& d : {Vec3(1, 0.2, 0.1), Vec3(-0.4, 1, 0.3), Vec3(0.1, -0.7, 1)}) {
+        const Vec3 n = d.normalized(), m = 0.5 * (point(a, n) + point(b, n));
+        EXPECT_NEAR((m - point(std::get<TorusSurface>(*mean), n)).norm(), 0, 1e-12);
+    }
+}
