@@ -57,7 +57,7 @@ void expect_moulded(const Job& j, int sheets) {
     EXPECT_GT(j.mesh.quality.min_scaled_jacobian, 0.3);
     // Fine enough for the chords of the bends.
     MeshOptions fine;
-    fine.size = 4, fine.angle = 15 * pi / 180;
+    fine.size = 4, fine.angle = 10 * pi / 180;
     check_mesh(j.model, mesh(j.model, fine));
 }
 
@@ -120,9 +120,9 @@ TEST(Moulded, PluggedBossesHangOnTheCover) {
         ASSERT_EQ(j.model.couplings.size(), 4u);
         double plugs = 0;
         for (const Coupling& c : j.model.couplings) plugs += c.volume;
-        // What the sheets leave of the solid: to the mid plane of the cover, or to its skin.
+        // What the sheets leave of the solid, the cover's own thickness over the plugs included: the volume adds up to the whole.
         EXPECT_GT(plugs, 4 * pi * 16 * 13.5);
-        EXPECT_LT(plugs, 4 * pi * 16 * 16);
+        EXPECT_LT(plugs, 1.01 * 4 * pi * 16 * 16);
     }
 }
 
