@@ -42,7 +42,7 @@ public:
     std::optional<Prism> from(const Face& end) {
         const auto* plane = std::get_if<PlaneSurface>(&end.surface);
         const Vec3 out = end.reversed ? Vec3(-plane->frame.z) : plane->frame.z;
-        frame_ = Frame::with_z(middle_of(end), -out);
+        frame_ = Frame::with_z(face_centroid(body_, end), -out);
         if (!measure(end)) return std::nullopt;
         walk();
         if (!settle_end()) return std::nullopt;
@@ -68,14 +68,6 @@ private:
             f = Axis(f, {pieces.back()}).frame(pieces.back().length());
         }
         return Axis(start, std::move(pieces));
-    }
-
-    Vec3 middle_of(const Face& face) const {
-        Vec3 sum = Vec3::Zero();
-        double area = 0;
-        for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i)
-            for (int c : body_.facets[i].corners) sum += body_.facet_area(i) / 3 * body_.points[ix(c)], area += body_.facet_area(i) / 3;
-        return sum / area;
     }
 
     struct Look {
@@ -205,7 +197,7 @@ private:
             const double cosine = (face.reversed ? -1 : 1) * plane->frame.z.dot(f.z);
             if (cosine < 0.2 || std::abs(face.area * cosine - area_) > 4 * same_area * area_) continue;
             const double ahead = plane->frame.z.dot(plane->frame.origin - f.origin) / plane->frame.z.dot(f.z);
-            if ((middle_of(face) - (f.origin + ahead * f.z)).norm() > 0.1 * depth_ ||
+            if ((face_centroid(body_, face) - (f.origin + ahead * f.z)).norm() > 0.1 * depth_ ||
                 std::abs(ahead) > depth_ * std::sqrt(1 / (cosine * cosine) - 1) + 2 * ahead_)
                 continue;
             if (pieces_.back().first.straight) pieces_.back().second += ahead;

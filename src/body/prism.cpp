@@ -230,4 +230,12 @@ bool is_flat_bar(const Prism& p) {
     return sides == 4 && p.area > 0.9 * p.depth * p.width;
 }
 
+Vec3 face_centroid(const Body& body, const Face& face) {
+    Vec3 sum = Vec3::Zero();
+    double area = 0;
+    for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i)
+        for (int c : body.facets[i].corners) sum += body.facet_area(i) / 3 * body.points[static_cast<std::size_t>(c)], area += body.facet_area(i) / 3;
+    return sum / area;
+}
+
 }  // namespace halvo

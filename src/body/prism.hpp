@@ -38,6 +38,9 @@ struct Prism {
 /// of `p.frame`; false when there is not one outer loop. `size` is what the chord error is measured by.
 [[nodiscard]] bool take_profile(Prism& p, std::vector<std::vector<Curve>> loops, double size);
 
+/// Centroid of a face's facets.
+[[nodiscard]] Vec3 face_centroid(const Body& body, const Face& face);
+
 /// A flat bar: one loop of four straight sides.
 [[nodiscard]] bool is_flat_bar(const Prism& p);
 

@@ -52,19 +52,11 @@ private:
         return out;
     }
 
-    Vec3 middle_of(const Face& face) const {
-        Vec3 sum = Vec3::Zero();
-        double area = 0;
-        for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i)
-            for (int c : body_.facets[i].corners) sum += body_.facet_area(i) / 3 * body_.points[ix(c)], area += body_.facet_area(i) / 3;
-        return sum / area;
-    }
-
     std::optional<Prism> from_end(const Face& end) {
         const auto* plane = std::get_if<PlaneSurface>(&end.surface);
         const Vec3 in = end.reversed ? plane->frame.z : Vec3(-plane->frame.z);
         depth_ = std::sqrt(end.area);
-        Frame f = Frame::with_z(middle_of(end) + 0.3 * depth_ * in, in);
+        Frame f = Frame::with_z(face_centroid(body_, end) + 0.3 * depth_ * in, in);
         auto first = settled(f);
         if (!first || first->at_end) return std::nullopt;
         return walk(*first, true);
@@ -196,7 +188,7 @@ private:
             const double cosine = (f.reversed ? -1 : 1) * plane->frame.z.dot(last.frame.z);
             if (cosine < ends_at || std::abs(f.area * cosine - area_) > 0.05 * area_) continue;
             const double ahead = plane->frame.z.dot(plane->frame.origin - last.frame.origin) / plane->frame.z.dot(last.frame.z);
-            if (ahead < -0.1 * step || ahead > best || (middle_of(f) - (last.frame.origin + ahead * last.frame.z)).norm() > 0.6 * depth_) continue;
+            if (ahead < -0.1 * step || ahead > best || (face_centroid(body_, f) - (last.frame.origin + ahead * last.frame.z)).norm() > 0.6 * depth_) continue;
             best = ahead, end = &f;
         }
         if (!end) return false;
@@ -205,7 +197,7 @@ private:
         const double cosine = (end->reversed ? -1 : 1) * plane->frame.z.dot(last.frame.z);
         Station s = last;
         if (cosine > 0.98) {
-            s.frame = Frame::with_zx(middle_of(*end), end->reversed ? Vec3(-plane->frame.z) : plane->frame.z, last.frame.x);
+            s.frame = Frame::with_zx(face_centroid(body_, *end), end->reversed ? Vec3(-plane->frame.z) : plane->frame.z, last.frame.x);
         } else {
             s.frame.origin = last.frame.origin + best * last.frame.z;
         }
@@ -257,7 +249,7 @@ private:
         const auto* plane = std::get_if<PlaneSurface>(&f.surface);
         if (closed || !plane) return false;
         for (const double s : {0.0, axis.length()})
-            if (std::abs(plane->frame.z.dot(axis.direction(s))) > ends_at && (middle_of(f) - axis.at(s)).norm() < depth_) return true;
+            if (std::abs(plane->frame.z.dot(axis.direction(s))) > ends_at && (face_centroid(body_, f) - axis.at(s)).norm() < depth_) return true;
         return false;
     }
 
