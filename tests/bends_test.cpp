@@ -34,7 +34,8 @@ make::Solid cover(const Rounds& r) {
     const auto above = [](const Vec3& m) { return m.z() > 1; };
     const make::Solid outer = make::rounded_edges(make::taper(rectangle(80, 60), rectangle(77, 57), 40), r.outside, above);
     const double in = 3 * 37.5 / 40;
-    return make::cut(outer, {make::rounded_edges(make::taper(rectangle(77.5, 57.5), rectangle(77.5 - in, 57.5 - in), 37.5), r.inside, above)});
+    const make::Solid inner = make::taper(rectangle(77.5, 57.5), rectangle(77.5 - in, 57.5 - in), 37.5);
+    return make::cut(outer, {r.inside > 0 ? make::rounded_edges(inner, r.inside, above) : inner});
 }
 
 // 160 x 120 x 30, wall of 2.5: rounds of the upright edges and of the edges round the floor.
@@ -42,8 +43,9 @@ make::Solid tray(const Rounds& upright, const Rounds& floor) {
     const auto side = [](const Vec3& m) { return std::abs(m.z() - 16) < 6; };
     const auto low = [](const Vec3& m) { return m.z() < 6; };
     const make::Solid outer = make::rounded_edges(make::rounded_edges(make::box({-80, -60, 0}, {160, 120, 30}), upright.outside, side), floor.outside, low);
-    const make::Solid inner =
-        make::rounded_edges(make::rounded_edges(make::box({-77.5, -57.5, 2.5}, {155, 115, 27.5}), upright.inside, side), floor.inside, low);
+    make::Solid inner = make::box({-77.5, -57.5, 2.5}, {155, 115, 27.5});
+    if (upright.inside > 0) inner = make::rounded_edges(inner, upright.inside, side);
+    if (floor.inside > 0) inner = make::rounded_edges(inner, floor.inside, low);
     return make::cut(outer, {inner});
 }
 
@@ -80,7 +82,9 @@ TEST_P(Unlike, ChannelHasBendsOfTheMeanRadius) {
         EXPECT_NEAR(j.proof.volume_error, 0, 4e-3);
         EXPECT_TRUE(j.proof.within_bounds);
         EXPECT_EQ(j.mesh.quality.quad_share, 1);
-        check_mesh(j.model, j.mesh);
+        MeshOptions fine;
+        fine.size = 4, fine.angle = 10 * pi / 180;
+        check_mesh(j.model, mesh(j.model, fine));
     }
 }
 
@@ -93,6 +97,17 @@ INSTANTIATE_TEST_SUITE_P(Radii, Unlike, ::testing::Values(Rounds{4, 1.5}, Rounds
 TEST(Tray, WideUprightRoundsMeetNarrowOnesInTori) {
     for (const bool turned : {false, true}) {
         const make::Solid s = tray({10, 8}, {4, 2});
+        expect_moulded(job_of(turned ? make::moved(s, anywhere()) : s), 17);
+    }
+}
+
+// Sharp inside: the bend counts as one with no radius there.
+INSTANTIATE_TEST_SUITE_P(SharpInside, Unlike, ::testing::Values(Rounds{3, 0}, Rounds{4, 0}, Rounds{6, 0}));
+
+TEST(Tray, SharpInsideEdgesHaveBendsOutside) {
+    expect_moulded(job_of(tray({10, 8}, {4, 0})), 17);
+    for (const bool turned : {false, true}) {
+        const make::Solid s = tray({4, 0}, {4, 0});
         expect_moulded(job_of(turned ? make::moved(s, anywhere()) : s), 17);
     }
 }

@@ -121,6 +121,32 @@ TEST(MeshSize, FourHundredHolesHaveTheirRows) {
     }
 }
 
+TEST(MeshSize, RowsByTheHolesDiameter) {
+    const Model model = model_of(make::extrude({make::polygon({{0, 0}, {200, 0}, {200, 100}, {0, 100}}), make::circle(10, {50, 50}), make::circle(20, {140, 50})}, 4));
+    MeshOptions o;
+    o.size = 10;
+    HoleRule small, large;
+    small.from = 15, small.to = 25, small.rings = 2, small.share = 0.5, small.around = 16;
+    large.from = 30, large.width = 3;
+    o.holes = {small, large};
+    const Mesh m = mesh(model, o);
+    check_mesh(model, m);
+    const Vec3 at = model.sheets[0].chart.plane().z;
+    std::map<double, int> radii[2];  // of nodes near each hole, rounded
+    for (std::size_t h : {0U, 1U}) {
+        Vec3 c = Vec3::Zero();
+        for (const Edge& e : model.edges)
+            if (const auto* k = std::get_if<CircleCurve>(&e.curve.shape); k && std::abs(k->radius - (h == 0 ? 10 : 20)) < 1e-9) c = k->frame.origin;
+        for (const Vec3& n : m.nodes) {
+            const Vec3 d = n - c;
+            ++radii[h][std::round((d - d.dot(at) * at).norm() * 1e6) / 1e6];
+        }
+    }
+    for (const double r : {10.0, 15.0, 20.0}) EXPECT_EQ(radii[0][r], 16) << "rows of half the radius, 16 elements round";
+    EXPECT_GE(radii[1][23.0], 12) << "one row of 3 mm";
+    EXPECT_EQ(radii[1][23.0], radii[1][20.0]);
+}
+
 TEST(MeshSize, OfOneSheetByItsIdOrPlace) {
     const std::vector<make::Item> items{{"base", box({0, 0, 0}, {300, 200, 6})}, {"rib", box({0, 97, 6}, {300, 6, 80})}};
     Plan plan;

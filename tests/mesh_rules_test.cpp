@@ -150,6 +150,41 @@ TEST(MeshRules, SameElementsWhereNothingChanged) {
     EXPECT_GT(fine.mesh.elements.size(), 4 * before.mesh.elements.size() / 2);
 }
 
+TEST(MeshRules, OutlinesCutWithoutMeaningAreDividedAsOne) {
+    // A plate whose sides the CAD author cut in pieces, some of them short; a round hole in two unlike arcs; a kink of 2 degrees.
+    const double kink = 60 + 50 * std::tan(2 * pi / 180);
+    const auto part = [&](double bend) {
+        return make::extrude({make::polygon({{0, 0}, {3, 0}, {57, 0}, {100, 0}, {100, 23}, {100, 60}, {50, bend}, {46.5, bend}, {0, bend}})}, 3);
+    };
+    for (const double bend : {60.0, kink}) {
+        const Assembly a = solids_of({{"part", part(bend)}});
+        Model m = halve(a);
+        join(m, a);
+        MeshOptions o;
+        o.size = 10;
+        const Mesh one = mesh(m, o);
+        check_mesh(m, one);
+        EXPECT_NEAR(one.quality.min_scaled_jacobian, 1, bend == 60 ? 1e-9 : 0.01) << "rows of squares, as if nothing had been cut";
+        EXPECT_EQ(one.quads, 60);
+        o.feature = 0;
+        const Mesh kept = mesh(m, o);
+        EXPECT_LT(kept.quality.min_scaled_jacobian, 0.9);
+        const auto has = [&](const Mesh& k, const Vec3& p) {
+            return std::any_of(k.nodes.begin(), k.nodes.end(), [&](const Vec3& n) { return (n + a.shift - p).norm() < 1e-6; });
+        };
+        EXPECT_TRUE(has(kept, {3, 0, 1.5}));
+        EXPECT_FALSE(has(one, {3, 0, 1.5}));
+        // A rule that names the piece keeps it.
+        SizeRule r;
+        r.points = {Vec3(1.5, 0, 1.5) - a.shift}, r.count = 2;
+        o.feature = 5 * pi / 180, o.sizes = {r};
+        EXPECT_TRUE(has(mesh(m, o), {3, 0, 1.5}));
+        // Elements over the kink cut its corner: not where that is more than the chord allows.
+        o.sizes.clear(), o.chord = 1e-3;
+        EXPECT_EQ(has(mesh(m, o), {50, bend, 1.5}), bend != 60);
+    }
+}
+
 TEST(MeshRules, EdgesFarShorterThanElementsAreClosed) {
     // A plate with a step of 0.2 mm in its outline and a chamfer of 0.3 mm at a corner.
     const make::Solid s = make::extrude({make::polygon({{0, 0}, {100, 0}, {100, 59.7}, {99.7, 60}, {50, 60}, {50, 59.8}, {0, 59.8}})}, 3);

@@ -102,6 +102,19 @@ TEST(Planar, EvenOutlinesBecomeQuadsFirst) {
     }
 }
 
+TEST(Planar, SmallDiscsAreAllQuads) {
+    for (const int n : {6, 8, 10, 12, 14, 16, 18, 20, 24, 28}) {
+        SCOPED_TRACE(n);
+        const PlanarInput in = disc(n, 10, 2 * pi * 10 / n);
+        const PlanarMesh m = mesh_planar(in);
+        const Told t = told(m, in.points.size());
+        EXPECT_EQ(t.trias, 0);
+        EXPECT_GT(t.worst, 0.5);
+        std::vector<Vec2> border = in.points;
+        EXPECT_NEAR(t.area, area_of(border), 1e-9 * area_of(border));
+    }
+}
+
 TEST(Planar, OddOutlinesKeepOneTriangleAtLeast) {
     PlanarInput in = disc(25, 40, 10);
     const Told t = told(mesh_planar(in), in.points.size());

@@ -112,6 +112,36 @@ TEST(Scan, SkinThatTurnsFarIsOneSheet) {
     }
 }
 
+TEST(Scan, PatchAlongTheEdgesOfAFacetBody) {
+    // A plate of facets: the upper face between its own four edges, named by a point on each.
+    const Folder f;
+    make::write_stl((f / "plate.stl").string(), {make::tessellated(make::moved(make::box({0, 0, 0}, {120, 80, 3}), anywhere()), 0.1, 0.3)}, false);
+    SourceOptions source;
+    source.file = (f / "plate.stl").string(), source.unit = "mm";
+    const Assembly solids = read(f / "plate.stl", source);
+    const auto at = [](double x, double y) { return Vec3(anywhere() * Vec3(x, y, 3)); };
+    HalveOptions o;
+    PatchRule p;
+    p.thickness = 2;
+    p.edges = {at(60, 0), at(120, 40), at(50, 80), at(0, 30)};
+    o.patches = {p};
+    const Model m = halve(solids, o);
+    const auto patch = std::find_if(m.sheets.begin(), m.sheets.end(), [](const Sheet& s) { return s.field.constant == 2; });
+    ASSERT_NE(patch, m.sheets.end());
+    EXPECT_NEAR(patch->area(), 120 * 80, 1e-3 * 120 * 80);
+    int points = 0;
+    for (const LedgerEntry& e : m.ledger)
+        if (e.kind == "patch point") {
+            ++points;
+            EXPECT_LT(e.value, 1e-2);
+        }
+    EXPECT_EQ(points, 4 * 8);
+    o.patches[0].edges = {at(60, 0), at(50, 80), at(120, 40), at(0, 30)};
+    EXPECT_THROW((void)halve(solids, o), Error) << "not in their order";
+    o.patches[0].edges = {at(60, 40), at(50, 80)};
+    EXPECT_THROW((void)halve(solids, o), Error) << "no edge there";
+}
+
 TEST(Scan, PatchThroughGivenPointsFollowsTheSkin) {
     // On the upper skin: corners given, a four-sided and a five-sided patch.
     const auto on = [](double x, double y) {

@@ -176,7 +176,8 @@ void list_gaps(const Job& job) {
     double largest = 0;
     for (const NearContact& k : job.model.near) {
         largest = std::max(largest, k.gap);
-        fmt::print("  {} and {}: {:.3f} mm apart at {}\n", body_name(job, k.bodies[0]), body_name(job, k.bodies[1]), k.gap, at(k.place, job.solids.shift));
+        fmt::print("  {}  {} and {}: {:.3f} mm apart at {}\n", k.key, body_name(job, k.bodies[0]), body_name(job, k.bodies[1]), k.gap,
+                   at(k.place, job.solids.shift));
     }
     fmt::print("  join.reach = \"{:.2g} mm\" would close them all\n", std::ceil(1.05 * largest * 20) / 20);
 }
@@ -294,6 +295,36 @@ void list_ledger(const Job& job) {
     t.print();
 }
 
+// What the plan's sets pick: one row an entity.
+void list_sets(const Job& job) {
+    if (job.model.sets.empty()) {
+        fmt::print("  (none: [[set]] entries of the plan give names to sheets, members and edges)\n");
+        return;
+    }
+    Table t({"set", "holds", "body", "measure", "at mm"});
+    for (const ModelSet& s : job.model.sets) {
+        if (s.sheets.empty() && s.members.empty() && s.edges.empty()) t.row({s.name, "nothing", "", "", ""});
+        for (SheetId i : s.sheets) {
+            const Sheet& k = job.model.sheets[i.index()];
+            Box3 box;
+            for (const Region& r : k.regions)
+                for (const auto& loop : r.loops)
+                    for (const EdgeUse& u : loop) box.extend(job.model.edges[u.edge.index()].curve.box());
+            t.row({s.name, k.key, body_name(job, k.body), fmt::format("{:.1f} mm2, {:.2f} mm thick", k.area(), k.thickness.mean),
+                   at(k.chart.foot(box.center()), job.solids.shift)});
+        }
+        for (MemberId i : s.members) {
+            const Member& k = job.model.members[i.index()];
+            t.row({s.name, k.key, body_name(job, k.body), fmt::format("{:.1f} mm long", job.model.length(k)),
+                   at(k.axis.at(0.5 * k.own_length()), job.solids.shift)});
+        }
+        for (EdgeId e : s.edges)
+            t.row({s.name, fmt::format("edge {}", e.value), "", fmt::format("{:.1f} mm long", job.model.length(e)),
+                   at(job.model.edges[e.index()].curve.middle(), job.solids.shift)});
+    }
+    t.print();
+}
+
 void list_contacts(const Job& job) {
     Table t({"between", "and", "gap mm", "joined", "place mm"});
     for (const ContactProof& c : job.proof.contacts)
@@ -315,6 +346,7 @@ void print_list(const Job& job, const std::string& what) {
     else if (what == "quality") list_quality(job);
     else if (what == "gaps") list_gaps(job);
     else if (what == "parts") list_parts(job);
+    else if (what == "sets") list_sets(job);
     else if (what == "ledger") list_ledger(job);
     else if (what == "contacts") list_contacts(job);
     else if (what == "findings") {
@@ -322,7 +354,7 @@ void print_list(const Job& job, const std::string& what) {
         print_findings(job.model.findings, job.solids.shift);
     } else {
         throw Error(ErrorKind::usage, fmt::format("cannot list \"{}\"; choose bodies, walls, sheets, members, sections, seams, joints, gaps, parts, quality, "
-                                                  "contacts, uncovered, ledger or findings",
+                                                  "contacts, uncovered, sets, ledger or findings",
                                                   what));
     }
 }

@@ -44,6 +44,7 @@ struct ThicknessPiece {
 struct ThicknessField {
     std::vector<ThicknessPiece> pieces;
     double constant = 0;  ///< the one thickness of a sheet that no solid is behind; 0: the pieces say (mm)
+    bool ridge = false;   ///< one side is a sharp inner edge: the pieces' sides meet there, and the further one counts
     /// Lengths along the sheet's normal from chart point `p` to both sides (mm).
     struct Sides {
         double up = 0, down = 0;
@@ -160,6 +161,7 @@ struct RootMaterial {
 
 /// A gap just wider than what was closed.
 struct NearContact {
+    std::string key;
     std::array<int, 2> bodies{-1, -1};
     double gap = 0;
     Vec3 place = Vec3::Zero();
@@ -185,6 +187,14 @@ struct Seam {
     std::vector<SheetId> sheets;
 };
 
+/// What the plan gives a name ([[set]]).
+struct ModelSet {
+    std::string name;
+    std::vector<SheetId> sheets;
+    std::vector<MemberId> members;
+    std::vector<EdgeId> edges;
+};
+
 struct Model {
     Tolerance tolerance;
     std::vector<Vertex> vertices;
@@ -199,6 +209,7 @@ struct Model {
     std::vector<RootMaterial> roots;
     std::vector<JointRecord> joints;
     std::vector<NearContact> near;  ///< gaps beyond reach, up to four times as wide
+    std::vector<ModelSet> sets;
     std::vector<Finding> findings;
     std::vector<LedgerEntry> ledger;
 

@@ -78,6 +78,7 @@ struct WallRule {
 struct PatchRule {
     std::string body;                      ///< name, path or number
     std::vector<std::vector<Vec3>> sides;  ///< points from corner to corner, one list a side; each ends where the next begins (mm, as the file has them)
+    std::vector<Vec3> edges;               ///< or a point on each edge of the body that is a side, one after the other (mm, as the file has them)
     double thickness = 0;                  ///< (mm)
 };
 
@@ -120,6 +121,7 @@ struct JointRule {
     std::array<std::vector<std::string>, 2> between;  ///< bodies on either side: names or paths with wildcards, or numbers; empty: any
     std::optional<Box3> within;                       ///< joints whose contact lies in it (mm, as the file has them)
     bool refuse = false;
+    bool force = false;                  ///< whatever an earlier rule refuses, and gaps up to four times the reach, by the keys of gaps too
     std::optional<double> reach;         ///< gaps closed between these bodies (mm)
     std::optional<LapsAs> laps;          ///< how their skins are joined where they lie on each other
     std::optional<EdgesAs> edges;        ///< how their sheets are joined where they meet at an angle
@@ -128,6 +130,17 @@ struct JointRule {
     std::vector<Vec3> points;            ///< one on each of two bodies: their gap is closed there, however wide (mm, as the file has them)
     std::vector<Vec3> edge, to;          ///< a point on a free edge, and one on the sheet or edge it is carried to, however far (mm, as the file has them)
     StripAs strip = StripAs::none;       ///< or what is closed between that edge and the one at `to`
+};
+
+/// A named choice of sheets, members and edges ([[set]]): those that fit all that is given. Rules mean it by the id "set=NAME".
+struct SetRule {
+    std::string name;
+    std::vector<std::string> body;     ///< names or paths with wildcards, or numbers
+    std::vector<std::string> id;       ///< keys of sheets, walls or members
+    std::vector<std::string> surface;  ///< plane, cylinder, cone, sphere, torus, free: sheets alone
+    double thinner = 0, thicker = 0;   ///< mean thickness at most and at least; 0: any; sheets alone (mm)
+    std::optional<Box3> within;        ///< what lies in it (mm, as the file has them)
+    std::vector<Vec3> points;          ///< the edges next to these, and no sheets or members (mm, as the file has them)
 };
 
 /// Edges of some bodies tied to the sheets of others ([[tie]]).
@@ -148,6 +161,7 @@ struct JoinOptions {
     CoplanarAs coplanar = CoplanarAs::separate;
     std::vector<JointRule> joints;  ///< later ones overrule earlier ones
     std::vector<TieRule> ties;
+    std::vector<SetRule> sets;
     std::vector<Vec3> points;  ///< places that get a vertex of their own, for loads and masses (mm, as the file has them)
 };
 
@@ -166,11 +180,20 @@ struct QualityLimits {
 /// Another element size for some sheets ([[size]]).
 struct SizeRule {
     std::vector<std::string> body;   ///< names or paths with wildcards, or numbers
-    std::vector<std::string> sheet;  ///< keys of sheets or of their walls
+    std::vector<std::string> sheet;  ///< keys of sheets, of their walls or of members, or "set=NAME"
     std::optional<Box3> within;      ///< sheets that lie in it (mm, as the file has them)
     double size = 0;                 ///< (mm)
     std::vector<Vec3> points;        ///< on edges, instead of sheets (mm, as the file has them)
     int count = 0;                   ///< of elements on these edges
+};
+
+/// Rows of quads round the holes in a range of diameters ([[hole]]).
+struct HoleRule {
+    double from = 0, to = std::numeric_limits<double>::infinity();  ///< diameters (mm)
+    std::optional<int> rings;                                       ///< rows
+    std::optional<double> width;                                    ///< of each (mm)
+    std::optional<double> share;                                    ///< or that as a share of the hole's radius
+    std::optional<int> around;                                      ///< at least so many elements
 };
 
 struct MeshOptions {
@@ -182,9 +205,12 @@ struct MeshOptions {
     int across = 1;                     ///< at least so many elements across a rib, flange or other strip
     int rings = 1;                      ///< rows of quads round a hole, where there is room
     double ring_width = 0;              ///< of each row; 0: by the size and the hole's own divisions
+    double ring_share = 0;              ///< of the hole's radius, instead
+    std::vector<HoleRule> holes;        ///< later ones overrule earlier ones
     int around = 0;                     ///< at least so many elements round a hole; 0: by size and angle
     int along_member = 1;               ///< at least so many elements on a member
     int bend_rows = 0;                  ///< so many rows of elements round a bend; 0: by size and angle
+    double feature = 5 * pi / 180;      ///< where an outline runs on in one line or arc, or turns by no more than this, it has no node of its own (rad)
     double bridge = 0.1;                ///< edges shorter than this share of the size are closed to a point of the mesh
     double growth = 1.3;                ///< from a finer sheet's border on, elements grow by about this factor each
     std::vector<SizeRule> sizes;        ///< later ones overrule earlier ones

@@ -40,7 +40,7 @@ public:
             if (!p.mid) half_way(p);
         std::vector<Bend> out;
         for (Pair& p : pairs_)
-            if (p.mid && !known(p)) out.push_back({p.a, p.b, *p.mid, p.error, std::move(p.seen)});
+            if (p.mid && !known(p)) out.push_back({p.a, p.b, std::move(p.ridge), *p.mid, p.error, std::move(p.seen), std::move(p.own)});
         return out;
     }
 
@@ -59,6 +59,9 @@ private:
         std::optional<Surface> mid;
         double error = 0;
         std::vector<PlaneSurface> planes;  // that the midsurface touches
+        std::vector<int> ridge;            // faces that meet sharply opposite to the round `a`
+        double wall = 0;                   // thickness of the walls beside such a one
+        std::vector<Probe> own;            // and rays over it
     };
 
     // The face's surface, or the round that a spline one is close to.
@@ -108,15 +111,110 @@ private:
             if (p.opposite >= 0 && p.face != p.opposite && p.facing >= least_facing && rounds(p.face, p.opposite))
                 seen[std::minmax(p.face, p.opposite)].push_back(&p);
         for (auto& [faces, list] : seen) {
-            Pair p{faces.first, faces.second, std::move(list), {}, {}, {}, 0, {}, 0, {}};
+            Pair p{faces.first, faces.second, std::move(list), {}, {}, {}, 0, {}, 0, {}, {}, 0, {}};
             keep_finer_side(p);
-            double area = 0;
-            for (const Probe* q : p.seen)
-                p.middles.emplace_back(q->point - 0.5 * q->distance * q->normal), p.thickness += q->weight * q->distance, area += q->weight;
-            p.thickness /= area;
+            measure(p);
             pairs_.push_back(std::move(p));
         }
         for (Pair& p : pairs_) p.beside = walls_beside(p);
+        collect_ridges();
+        link();
+    }
+
+    static void measure(Pair& p) {
+        double area = 0;
+        for (const Probe* q : p.seen)
+            p.middles.emplace_back(q->point - 0.5 * q->distance * q->normal), p.thickness += q->weight * q->distance, area += q->weight;
+        p.thickness /= area;
+    }
+
+    // Rounds that see nothing but faces which meet in sharp inner edges, each the far side of a wall or of a ridge that the round goes on
+    // in: balls in corners are found after the rounds beside them.
+    void collect_ridges() {
+        std::set<int> paired;
+        for (const Pair& p : pairs_)
+            if (!p.beside.empty()) paired.insert({p.a, p.b});
+        std::map<int, std::vector<const Probe*>> of;
+        for (const Probe& p : skin_.probes)
+            if (p.face != p.opposite && !paired.count(p.face) && !std::holds_alternative<PlaneSurface>(body_.faces[ix(p.face)].surface))
+                of[p.face].push_back(&p);
+        std::map<int, Ridge> known;
+        for (int pass = 0; pass < 2; ++pass) {
+            std::map<int, Ridge> found;
+            for (const auto& [face, list] : of) {
+                if (known.count(face) || !spine_radius(surface(face)) || !bulges(face)) continue;
+                if (auto p = over_ridge(face, list, known)) found[face] = {p->ridge, p->wall}, pairs_.push_back(std::move(*p));
+            }
+            known.merge(found);
+        }
+    }
+
+    struct Ridge {
+        std::vector<int> faces;
+        double wall = 0;  // thickness of the walls that meet there
+    };
+
+    std::optional<Pair> over_ridge(int face, const std::vector<const Probe*>& list, const std::map<int, Ridge>& known) const {
+        std::set<std::size_t> walls;
+        std::set<int> far;
+        double wall = 0;
+        std::size_t ridges = 0;
+        for (const auto& l : skin_.neighbours.of[ix(face)]) {
+            if (!l.smooth) continue;
+            if (const auto r = known.find(l.other); r != known.end())
+                ++ridges, far.insert(r->second.faces.begin(), r->second.faces.end()), wall = std::max(wall, r->second.wall);
+            const auto it = at_.find(l.other);
+            if (it == at_.end()) continue;
+            for (const Use& u : it->second)
+                for (const FacePair& q : walls_[u.wall].pairs)
+                    if ((u.top ? q.top : q.bottom) == l.other) walls.insert(u.wall), far.insert(u.top ? q.bottom : q.top), wall = std::max(wall, q.thickness);
+        }
+        if (walls.size() + ridges < 2) return std::nullopt;
+        std::vector<int> ridge;
+        for (int h : far)
+            if (sharp_inside(h, far)) ridge.push_back(h);
+        Pair p{face, -1, {}, {}, std::move(walls), {}, 0, {}, 0, {}, {}, 0, {}};
+        p.own = seen_over(ridge, list);
+        if (p.own.size() < 2 || 2 * p.own.size() < list.size()) return std::nullopt;
+        std::set<int> met;
+        for (const Probe& q : p.own) p.seen.push_back(&q), met.insert(q.opposite);
+        if (met.size() < 2) return std::nullopt;
+        p.b = *met.begin(), p.ridge.assign(met.begin(), met.end());
+        measure(p);
+        p.wall = wall;
+        std::erase_if(p.beside, [&](std::size_t w) { return p.thickness > far_enough * walls_[w].thickest; });
+        return p;
+    }
+
+    // Rays from a round as they would pass the faces of a ridge, one after the other; those that leave the material before that are not
+    // over it. Where the round's middle is the sharp edge itself, what a ray hits there is chance.
+    [[nodiscard]] std::vector<Probe> seen_over(const std::vector<int>& ridge, const std::vector<const Probe*>& from) const {
+        std::vector<BaseSurface> sides;
+        for (int f : ridge) sides.emplace_back(surface(f));
+        std::vector<Probe> out;
+        for (const Probe* q : from) {
+            Probe p = *q;
+            p.opposite = -1, p.distance = p.facing = 0;
+            for (std::size_t k = 0; k < sides.size(); ++k) {
+                const double d = sides[k].along(q->point, -q->normal);
+                const Vec3 n = sides[k].foot(q->point - d * q->normal).normal;
+                const double facing = -q->normal.dot(body_.faces[ix(ridge[k])].reversed ? Vec3(-n) : n);
+                // Where several are passed at once, the one that faces it best.
+                const bool further = d > p.distance * (1 + 1e-6), as_far = d > p.distance * (1 - 1e-6) && facing > p.facing;
+                if (facing > 0 && (further || as_far)) p.distance = std::max(d, p.distance), p.facing = facing, p.opposite = ridge[k];
+            }
+            if (p.opposite >= 0 && p.facing >= least_facing && q->distance >= 0.9 * p.distance) out.push_back(p);
+        }
+        return out;
+    }
+
+    // Does a face meet another one of these in an edge that the material goes round?
+    [[nodiscard]] bool sharp_inside(int face, const std::set<int>& others) const {
+        const auto& list = skin_.neighbours.of[ix(face)];
+        return std::any_of(list.begin(), list.end(), [&](const auto& l) { return !l.smooth && !l.convex && others.count(l.other) > 0; });
+    }
+
+    void link() {
         std::map<int, std::vector<std::size_t>> at;  // pairs of each face
         for (std::size_t i = 0; i < pairs_.size(); ++i) at[pairs_[i].a].push_back(i), at[pairs_[i].b].push_back(i);
         for (std::size_t i = 0; i < pairs_.size(); ++i)
@@ -131,7 +229,7 @@ private:
         for (std::size_t i = 0; i < pairs_.size(); ++i)
             if (!bend[i]) pairs_[i].beside.clear(), pairs_[i].bends.clear();
         for (const Pair& p : pairs_)
-            if (!p.beside.empty() || !p.bends.empty()) of_bend_.insert({p.a, p.b});
+            if (p.ridge.empty() && (!p.beside.empty() || !p.bends.empty())) of_bend_.insert({p.a, p.b});
         for (Pair& p : pairs_) std::erase_if(p.beside, [&](std::size_t w) { return is_bend(walls_[w]); });
     }
 
@@ -176,7 +274,13 @@ private:
         return std::any_of(list.begin(), list.end(), [&](const auto& l) { return l.smooth && l.other == g; });
     }
 
-    bool go_on(const Pair& p, const Pair& q) const { return (smooth(p.a, q.a) && smooth(p.b, q.b)) || (smooth(p.a, q.b) && smooth(p.b, q.a)); }
+    bool go_on(const Pair& p, const Pair& q) const {
+        const auto in = [](const std::vector<int>& list, int f) { return std::find(list.begin(), list.end(), f) != list.end(); };
+        if (!p.ridge.empty() && !q.ridge.empty()) return smooth(p.a, q.a) && std::any_of(p.ridge.begin(), p.ridge.end(), [&](int f) { return in(q.ridge, f); });
+        if (p.ridge.empty() && q.ridge.empty()) return (smooth(p.a, q.a) && smooth(p.b, q.b)) || (smooth(p.a, q.b) && smooth(p.b, q.a));
+        const Pair &sharp = p.ridge.empty() ? q : p, &round = p.ridge.empty() ? p : q;
+        return (smooth(sharp.a, round.a) && in(sharp.ridge, round.b)) || (smooth(sharp.a, round.b) && in(sharp.ridge, round.a));
+    }
 
     bool is_bend(const Wall& w) const {
         return std::any_of(w.pairs.begin(), w.pairs.end(), [&](const FacePair& p) { return of_bend_.count(std::minmax(p.top, p.bottom)) > 0; });
@@ -199,19 +303,19 @@ private:
         return out;
     }
 
-    [[nodiscard]] double mean_radius(const Pair& p) const { return 0.5 * (*spine_radius(surface(p.a)) + *spine_radius(surface(p.b))); }
+    [[nodiscard]] double mean_radius(const Pair& p) const { return 0.5 * (*spine_radius(surface(p.a)) + (p.ridge.empty() ? *spine_radius(surface(p.b)) : 0)); }
 
     bool between_walls(Pair& p) {
         if (p.beside.size() + p.bends.size() < 2) return false;
-        const auto u = spine_point(surface(p.a), p.middles[0]), v = spine_point(surface(p.b), p.middles[0]);
+        const auto u = spine_point(surface(p.a), p.middles[0]), v = p.ridge.empty() ? spine_point(surface(p.b), p.middles[0]) : u;
         if (!u || !v) return false;
         const Vec3 inside = 0.5 * (*u + *v);
         const double r = mean_radius(p);
         const auto known = bases(p);
         const auto offer = [&](const std::optional<Surface>& s, const std::vector<PlaneSurface>& planes) {
             if (!s || s->index() != surface(p.a).index()) return;
-            const double off = off_by(p, *s);
-            if (off <= most_off * p.thickness && (!p.mid || off < p.error)) p.mid = *s, p.error = off, p.planes = planes;
+            const double off = p.ridge.empty() ? off_by(p, *s) : off_ridge(p, *s);
+            if (off <= most_off * std::max(p.thickness, p.wall) && (!p.mid || off < p.error)) p.mid = *s, p.error = off, p.planes = planes;
         };
         if (std::holds_alternative<SphereSurface>(surface(p.a))) {
             std::vector<PlaneSurface> planes;
@@ -236,7 +340,7 @@ private:
 
     // Between others, half-way by normals keeps to what is half-way between their neighbours.
     void half_way(Pair& p) const {
-        if (p.beside.size() + p.bends.size() < 2) return;
+        if (!p.ridge.empty() || p.beside.size() + p.bends.size() < 2) return;
         double reach = p.thickness;
         for (const Vec3& m : p.middles) reach = std::max(reach, (m - p.middles[0]).norm());
         const auto s = mean_by_normal(surface(p.a), surface(p.b), p.middles[0], reach, 10 * tol_);
@@ -257,8 +361,36 @@ private:
         return off;
     }
 
+    // The same with the sides of a ridge: the further one counts. None where its middle line lies in the material: a corner, not a bend.
+    double off_ridge(const Pair& p, const Surface& mid) const {
+        constexpr double none = std::numeric_limits<double>::max();
+        double off = 0;
+        std::vector<BaseSurface> sides;
+        for (int f : p.ridge) sides.emplace_back(surface(f));
+        std::vector<const BaseSurface*> far;
+        for (const BaseSurface& s : sides) far.push_back(&s);
+        const BaseSurface outside(surface(p.a));
+        for (const Vec3& m : p.middles) {
+            const auto c = surface_foot(mid, m);
+            const auto spine = spine_point(mid, m);
+            if (!c || !spine || (*c - m).norm() > p.thickness) return none;
+            const Vec3 inward = (*spine - *c).normalized();
+            bool between = true;  // the lines along which it touches the walls' midsurfaces
+            for (std::size_t k = 0; k < sides.size(); ++k) {
+                const bool turned = body_.faces[ix(p.ridge[k])].reversed;
+                const SkinPoint at_spine = sides[k].foot(*spine), here = sides[k].foot(*c);
+                if ((turned ? -1 : 1) * (*spine - at_spine.point).dot(at_spine.normal) < -std::max(1e-4 * p.thickness, 10 * tol_)) return none;
+                between = between && (turned ? -1 : 1) * inward.dot(here.normal) > 0;
+            }
+            if (!between) continue;
+            off = std::max(off, 0.5 * std::abs(outside.along(*c, -inward) - past_ridge(mid, far, *c)));
+        }
+        return off;
+    }
+
     // Does the wall the pair is in have this midsurface already?
     bool known(const Pair& p) const {
+        if (!p.ridge.empty()) return false;
         double reach = p.thickness;
         for (const Vec3& m : p.middles) reach = std::max(reach, (m - p.middles[0]).norm());
         for (const Wall& w : walls_)

@@ -216,16 +216,41 @@ private:
     void settle_bends(std::vector<Wall>& walls, std::vector<bool>& thin) const {
         for (const Bend& b : find_bends(body_, skin_, walls, tol_)) {
             if (is_named(b.a, b.b)) continue;
-            for (Wall& w : walls) {
-                if (w.named) continue;
-                const auto out =
-                    std::remove_if(w.pairs.begin(), w.pairs.end(), [&](const FacePair& p) { return std::minmax(p.top, p.bottom) == std::minmax(b.a, b.b); });
-                w.pairs.erase(out, w.pairs.end());
+            const auto of_bend = [&](const FacePair& p) {
+                const auto in = [&](int f) { return f == b.b || std::find(b.ridge.begin(), b.ridge.end(), f) != b.ridge.end(); };
+                return (p.top == b.a && in(p.bottom)) || (p.bottom == b.a && in(p.top));
+            };
+            for (Wall& w : walls)
+                if (!w.named) std::erase_if(w.pairs, of_bend);
+            if (!b.ridge.empty()) {
+                add_ridge(walls, thin, b);
+                continue;
             }
             const bool first = b.seen[0]->face == b.a;
             add(walls, thin, {measured(first ? b.a : b.b, first ? b.b : b.a, b.seen), b.mid, b.error, true, false, true});
         }
         drop_transitions(walls);
+    }
+
+    // A round over a sharp inner edge: one wall, with a pair for each face of the ridge.
+    void add_ridge(std::vector<Wall>& walls, std::vector<bool>& thin, const Bend& b) const {
+        std::vector<std::vector<const Probe*>> seen(b.ridge.size());
+        for (const Probe* p : b.seen) seen[static_cast<std::size_t>(std::find(b.ridge.begin(), b.ridge.end(), p->opposite) - b.ridge.begin())].push_back(p);
+        std::vector<Vec3> points;
+        for (const Probe* p : b.seen) points.push_back(p->point);
+        Wall w;
+        w.chart = Chart(b.mid, chart_middle(b.mid, points));
+        w.fit_error = b.error, w.bend = w.ridge = true;
+        w.thinnest = std::numeric_limits<double>::max();
+        for (std::size_t k = 0; k < b.ridge.size(); ++k) {
+            FacePair p = measured(b.a, b.ridge[k], seen[k]);
+            if (turned(w.chart, p)) std::swap(p.top, p.bottom);
+            w.thickness += p.thickness * p.area, w.area += p.area, w.width += p.width;
+            w.thinnest = std::min(w.thinnest, p.thinnest), w.thickest = std::max(w.thickest, p.thickest);
+            w.pairs.push_back(std::move(p));
+        }
+        w.thickness /= w.area;
+        walls.push_back(std::move(w)), thin.push_back(true);
     }
 
     // Where rounds are no offsets of each other, the one looks over its border at the wall beside the other: a strip narrower than thick

@@ -23,6 +23,7 @@ struct Wall {
     double area = 0, thickness = 0, thinnest = 0, thickest = 0, width = 0;
     double fit_error = 0;       ///< distance of a fitted midsurface from equal distance, at most (mm)
     bool bend = false;          ///< between walls it touches: see bends.hpp
+    bool ridge = false;         ///< a bend with a sharp inner edge: its pairs' faces meet there
     bool named = false;         ///< the plan says it is one, whatever the limits
     std::optional<Plane> half;  ///< of a ball that no chart maps whole: the wall's part is above this plane
     int twin = -1;              ///< number of the wall that is the other half

@@ -75,6 +75,25 @@ private:
         return false;
     }
 
+    // From a point at a wall's border to where its sides were seen to face each other: the nearest such place, or the middle of those
+    // nearby. On rounds that are no offsets of each other the nearest may lie a little past the border.
+    static Vec3 nearest_from(const WallSurface& w, const Vec3& e) {
+        Vec3 nearest = Vec3::Constant(std::numeric_limits<double>::max());
+        for (const FacePair& p : w.wall->pairs)
+            for (const Vec3& q : p.seen)
+                if ((q - e).squaredNorm() < nearest.squaredNorm()) nearest = q - e;
+        return nearest;
+    }
+
+    static Vec3 middle_from(const WallSurface& w, const Vec3& e) {
+        constexpr double nearby = 4;  // thicknesses
+        Vec3 sum = Vec3::Zero();
+        for (const FacePair& p : w.wall->pairs)
+            for (const Vec3& q : p.seen)
+                if ((q - e).norm() <= nearby * w.thickest) sum += q - e;
+        return sum;
+    }
+
     // Is a point of a wall's midsurface past the edge where another wall goes on smoothly instead of it?
     bool taken_over(std::size_t i, const SkinPoint& at) const {
         for (const std::size_t k : middles_of_[i]) {
@@ -84,11 +103,8 @@ private:
             const Vec3 e = m.curve.point(t), d = at.point - e;
             if (d.norm() > o.thickest + walls_[i].thickest) continue;
             const Vec3 side = at.normal.cross(m.curve.derivative(t)).normalized();
-            const Vec3* nearest = nullptr;
-            for (const FacePair& p : o.wall->pairs)
-                for (const Vec3& q : p.seen)
-                    if (!nearest || (q - e).squaredNorm() < (*nearest - e).squaredNorm()) nearest = &q;
-            if (nearest && d.dot(side) * (*nearest - e).dot(side) > 0 && std::abs(d.dot(side)) > tol_) return true;
+            if (std::abs(d.dot(side)) <= tol_) continue;
+            if (walls_[i].field.ridge ? d.dot(side) * middle_from(walls_[i], e).dot(side) < 0 : d.dot(side) * nearest_from(o, e).dot(side) > 0) return true;
         }
         return false;
     }
@@ -140,7 +156,7 @@ private:
                     if (!in_material(body_, p, at)) continue;
                     in += s.area;
                     std::vector<std::size_t> passed;
-                    if (supported(body_, p, at)) held += s.area;
+                    if (supported(body_, p, at)) (p.field.ridge && taken_over(i, p.chart.on(at)) ? other : held) += s.area;
                     else if (foreign(body_, walls_, i, at, tol_)) other += s.area;
                     else if (bridges(i, at, passed)) bridge += s.area;
                 }

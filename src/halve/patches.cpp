@@ -17,6 +17,7 @@ namespace halvo {
 namespace {
 
 constexpr int between = 12;           // places on the skin between two given points
+constexpr int on_edge = 8;            // places of an edge that is a side, whose distances from the patch are told
 constexpr double facing_least = 0.3;  // cosine to the patch's mean normal, of skin that belongs to it
 
 std::size_t ix(int i) {
@@ -57,11 +58,46 @@ private:
         return {s.point, s.normal};
     }
 
+    // The edge of the body that a point of the plan lies on.
+    const Curve& edge_at(const Vec3& given) const {
+        const Vec3 p = given - solids_.shift;
+        const Curve* best = nullptr;
+        double least = 0.05 * body_.box.diagonal().norm();
+        for (const BodyEdge& e : body_.edges) {
+            if (e.degenerate || std::sqrt(e.curve.box().squaredExteriorDistance(p)) >= least) continue;
+            if (const double d = (e.curve.point(e.curve.nearest(p)) - p).norm(); d < least) least = d, best = &e.curve;
+        }
+        if (!best) fail(fmt::format("no edge of {} near ({:g}, {:g}, {:g})", body_.name, given.x(), given.y(), given.z()));
+        if (best->closed(1e-6 * body_.box.diagonal().norm()))
+            fail(fmt::format("the edge at ({:g}, {:g}, {:g}) closes on itself; give points along it instead", given.x(), given.y(), given.z()));
+        return *best;
+    }
+
+    // Edges as rows of points, each turned so that it ends where the next one begins.
+    std::vector<std::vector<Vec3>> sides_along_edges() const {
+        std::vector<Curve> edges;
+        for (const Vec3& p : rule_.edges) edges.push_back(edge_at(p));
+        const std::size_t n = edges.size();
+        const auto gap = [](const Vec3& p, const Curve& c) { return std::min((p - c.start()).norm(), (p - c.end()).norm()); };
+        if (gap(edges[0].start(), edges[1]) < gap(edges[0].end(), edges[1])) edges[0] = edges[0].reversed();
+        std::vector<std::vector<Vec3>> out;
+        for (std::size_t k = 0; k < n; ++k) {
+            if (k > 0 && (edges[k].end() - edges[k - 1].end()).norm() < (edges[k].start() - edges[k - 1].end()).norm()) edges[k] = edges[k].reversed();
+            auto& side = out.emplace_back();
+            for (int j = 0; j <= on_edge; ++j) side.push_back(edges[k].point(edges[k].parameter_at(static_cast<double>(j) / on_edge)) + solids_.shift);
+        }
+        for (std::size_t k = 0; k < n; ++k)
+            if ((out[k].back() - out[(k + 1) % n].front()).norm() > 1e-3 * edges[k].length())
+                fail(fmt::format("the edges at points {} and {} do not meet; name them in their order round the patch", k + 1, (k + 1) % n + 1));
+        return out;
+    }
+
     // Given points, and between them places on the skin.
     void walk_sides() {
-        for (std::size_t k = 0; k < rule_.sides.size(); ++k) {
-            const auto& side = rule_.sides[k];
-            const auto& next = rule_.sides[(k + 1) % rule_.sides.size()];
+        const auto given = rule_.edges.empty() ? rule_.sides : sides_along_edges();
+        for (std::size_t k = 0; k < given.size(); ++k) {
+            const auto& side = given[k];
+            const auto& next = given[(k + 1) % given.size()];
             double size = 0;
             for (const Vec3& p : side) size = std::max(size, (p - side[0]).norm());
             if ((side.back() - next[0]).norm() > 1e-3 * size) fail(fmt::format("side {} does not end where the next one begins", k + 1));
@@ -146,7 +182,7 @@ private:
         for (const Vec3& p : points_) worst = std::max(worst, std::abs(s.chart.height(p)));
         model_.ledger.push_back({s.wall, "halve", "patch", EntryState::applied,
                                  fmt::format("{}: a patch of {} sides, {:.0f} mm2, {:.2f} mm thick by the plan, off the skin by {:.3g} mm at most", body_.name,
-                                             rule_.sides.size(), s.area(), rule_.thickness, worst),
+                                             sides_.size(), s.area(), rule_.thickness, worst),
                                  worst, s.chart.foot(points_[0]), body_.name});
         for (std::size_t i = 0; i < given_.size(); ++i) {
             const double off = std::abs(s.chart.height(given_[i]));

@@ -7,6 +7,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 #include <set>
 
 namespace halvo {
@@ -19,6 +20,13 @@ std::size_t ix(int i) {
 Box3 widened(Box3 b, double by) {
     b.min().array() -= by, b.max().array() += by;
     return b;
+}
+
+// Faces that say which walls it goes on in smoothly: those of a ridge meet sharply, each part of another wall.
+std::set<int> going_on(const WallSurface& w) {
+    std::set<int> out(w.tops.begin(), w.tops.end()), down(w.bottoms.begin(), w.bottoms.end());
+    if (!w.field.ridge) out.merge(down);
+    return w.field.ridge && down.size() == 1 ? down : out;
 }
 
 constexpr double corner_reach = 0.02;  // of the thickness, within which ends of middle edges are one corner: more apart, rounds are no offsets of each other
@@ -148,8 +156,32 @@ private:
             // Searched on the smaller of both: there the grid is finer.
             const bool first = a.box.sizes().norm() <= b.box.sizes().norm();
             const WallSurface &on = first ? a : b, &other = first ? b : a;
-            for (const Curve& c : crossings(on.chart, other.chart, range, on.extent, margin, tol_)) share(i, j, c);
+            for (const Curve& c : crossings(on.chart, other.chart, range, on.extent, margin, tol_))
+                if (!rounded_off(i, j, c)) share(i, j, c);
         }
+    }
+
+    // Does a bend that both go on in smoothly, the one perhaps through another bend, stand where they would cross?
+    bool rounded_off(std::size_t i, std::size_t j, const Curve& c) const {
+        const auto near = smooth_in_two(i), other = smooth_in_two(j);
+        const auto stands = [&](std::size_t s) {
+            const Box3 there = widened(walls_[s].box, walls_[s].thickest);
+            return walls_[s].wall->bend && there.contains(c.start()) && there.contains(c.middle()) && there.contains(c.end());
+        };
+        return std::any_of(near.begin(), near.end(), [&](const auto& k) {
+            const auto it = other.find(k.first);
+            return it != other.end() && k.second + it->second <= 3 && stands(k.first);
+        });
+    }
+
+    // Walls that go on smoothly from one, and from those: with the number of steps.
+    std::map<std::size_t, int> smooth_in_two(std::size_t i) const {
+        std::map<std::size_t, int> out;
+        for (std::size_t s : walls_[i].smooth) out.emplace(s, 1);
+        for (std::size_t s : walls_[i].smooth)
+            for (std::size_t k : walls_[s].smooth)
+                if (k != i) out.emplace(k, 2);
+        return out;
     }
 
     // The line both mid planes share, as far as both sections reach.
@@ -179,15 +211,14 @@ private:
     // Between walls that go on smoothly: half-way between the edges where their faces meet on either side.
     void add_middle_edges(std::size_t i, std::size_t j) {
         const WallSurface &a = walls_[i], &b = walls_[j];
+        const std::set<int> own = going_on(a), others = going_on(b);
         const auto edges = [&](bool top_a) {
             // The sides that lie on one side of both: told by the faces that are linked.
             std::vector<int> out;
             const auto& fa = top_a ? a.tops : a.bottoms;
             for (int f : std::set<int>(fa.begin(), fa.end()))
-                for (const auto& l : skin_.neighbours.of[ix(f)]) {
-                    const auto in = [&](const std::vector<int>& v) { return std::find(v.begin(), v.end(), l.other) != v.end(); };
-                    if (l.smooth && (in(b.tops) || in(b.bottoms))) out.push_back(l.edge);
-                }
+                for (const auto& l : skin_.neighbours.of[ix(f)])
+                    if (l.smooth && own.count(f) && others.count(l.other)) out.push_back(l.edge);
             return out;
         };
         auto up = edges(true), down = edges(false);
@@ -508,14 +539,12 @@ private:
 void find_neighbours(const Skin& skin, std::vector<WallSurface>& walls) {
     std::map<int, std::set<std::size_t>> at_face;
     for (std::size_t i = 0; i < walls.size(); ++i)
-        for (const std::vector<int>* faces : {&walls[i].tops, &walls[i].bottoms})
-            for (int f : *faces) at_face[f].insert(i);
+        for (int f : going_on(walls[i])) at_face[f].insert(i);
     for (std::size_t i = 0; i < walls.size(); ++i) {
         std::set<std::size_t> smooth;
-        for (const std::vector<int>* faces : {&walls[i].tops, &walls[i].bottoms})
-            for (int f : *faces)
-                for (const auto& l : skin.neighbours.of[ix(f)])
-                    if (const auto it = at_face.find(l.other); l.smooth && it != at_face.end()) smooth.insert(it->second.begin(), it->second.end());
+        for (int f : going_on(walls[i]))
+            for (const auto& l : skin.neighbours.of[ix(f)])
+                if (const auto it = at_face.find(l.other); l.smooth && it != at_face.end()) smooth.insert(it->second.begin(), it->second.end());
         smooth.erase(i);
         walls[i].smooth.assign(smooth.begin(), smooth.end());
     }

@@ -2,6 +2,7 @@
 
 #include "body/surface_cut.hpp"
 #include "geom/facet_tree.hpp"
+#include "geom/rounds.hpp"
 #include "model/sheet_values.hpp"
 
 #include <algorithm>
@@ -115,7 +116,8 @@ WallSurface make_wall_surface(const Body& body, const BodyBoxes& boxes, const Wa
         return w;
     }
     add_pieces(body, w, chord);
-    make_uniform(w, tol);
+    w.field.ridge = wall.ridge;
+    if (!wall.ridge) make_uniform(w, tol);
     if (w.chart.flat()) {
         PlaneSection section = cut(body, w.chart.plane(), tol, &boxes);
         w.material = section_polygons(section, w.chart.plane(), chord);
@@ -146,6 +148,30 @@ WallSurface make_wall_surface(const Body& body, const BodyBoxes& boxes, const Wa
     return w;
 }
 
+namespace {
+
+// Between the round and the ridge opposite to it, no further than where the bend touches the walls' midsurfaces: past that it leaves one
+// side of the ridge. Where the round's middle is the sharp edge itself, what a ray hits there is chance.
+bool over_ridge(const Body& body, const WallSurface& w, const Vec3& p, const Vec3& n) {
+    constexpr double touching = 1e-6;
+    const auto spine = spine_point(w.chart.surface(), p);
+    if (!spine) return false;
+    const bool up = n.dot(*spine - p) > 0;
+    const Vec3 inward = up ? n : Vec3(-n);
+    for (std::size_t k = 0; k < w.field.pieces.size(); ++k) {
+        const Vec3 out = (up ? w.field.pieces[k].top : w.field.pieces[k].bottom).foot(p).normal;
+        if (inward.dot(body.faces[ix(up ? w.tops[k] : w.bottoms[k])].reversed ? Vec3(-out) : out) < -touching) return false;
+    }
+    const auto round = body.tree->shoot(p, -inward, 0), ridge = body.tree->shoot(p, inward, 0);
+    const std::vector<int>& outside = up ? w.bottoms : w.tops;
+    if (!round || !ridge || std::find(outside.begin(), outside.end(), body.facets[ix(round->facet)].face) == outside.end()) return false;
+    const auto sides = w.field.sides(w.chart, w.chart.local2(p));
+    const double inside = up ? sides.up : sides.down;
+    return ridge->distance >= 0.9 * inside && !body.tree->encloses(p + 1.1 * inside * inward);
+}
+
+}  // namespace
+
 bool supported(const Body& body, const WallSurface& w, const Vec3& p) {
     if (w.wall->alone > 0) return in_material(body, w, p);
     if (w.wall->half && w.wall->half->height(p) < 0) return false;
@@ -155,6 +181,7 @@ bool supported(const Body& body, const WallSurface& w, const Vec3& p) {
                            [&](const WallSurface::Support& s) { return s.box.contains(q) && inside(s.top, q) && inside(s.bottom, q); });
     }
     const Vec3 n = w.chart.normal(p);
+    if (w.field.ridge) return over_ridge(body, w, p, n);
     const auto up = body.tree->shoot(p, n, 0), down = body.tree->shoot(p, -n, 0);
     if (!up || !down || up->distance + down->distance > 1.5 * w.thickest) return false;
     const auto on = [&](const std::vector<int>& faces, int facet) { return std::find(faces.begin(), faces.end(), body.facets[ix(facet)].face) != faces.end(); };

@@ -7,7 +7,7 @@
 #include "core/keys.hpp"
 #include "io/select.hpp"
 #include "mesh/keep_numbers.hpp"
-#include "model/sheet_values.hpp"
+#include "model/sets.hpp"
 #include "prove/audit.hpp"
 #include "prove/mechanisms.hpp"
 
@@ -67,21 +67,21 @@ void add_audit_findings(Job& job) {
     for (const auto& some : {hanging_findings(job.model, job.solids), free.findings, edges}) list.insert(list.end(), some.begin(), some.end());
 }
 
-// Rules of size in the model's own coordinates, bodies as the keys of their sheets.
+// Rules of size in the model's own coordinates, bodies as the keys of their sheets and members.
 void place_rules(std::vector<SizeRule>& rules, const Assembly& solids, const Model& model) {
     for (SizeRule& r : rules) {
         for (Vec3& p : r.points) p -= solids.shift;
         r.within = own_box(r.within, solids);
         if (r.body.empty()) continue;
-        std::vector<std::string> sheets;
-        for (const Sheet& s : model.sheets) {
-            if (s.body < 0) continue;
-            const Body& b = solids.bodies[static_cast<std::size_t>(s.body)];
-            const bool named = is_named(b, r.body);
-            if (named && (r.sheet.empty() || has_id(s, r.sheet))) sheets.push_back(s.key);
-        }
-        if (sheets.empty()) sheets.push_back("no such body");
-        r.sheet = std::move(sheets);
+        std::vector<std::string> ids;
+        const auto add = [&](const std::string& key, int body, const auto& id) {
+            const bool named = body >= 0 && is_named(solids.bodies[static_cast<std::size_t>(body)], r.body);
+            if (named && (r.sheet.empty() || is_meant(model, id, r.sheet))) ids.push_back(key);
+        };
+        for (std::size_t i = 0; i < model.sheets.size(); ++i) add(model.sheets[i].key, model.sheets[i].body, SheetId(i));
+        for (std::size_t i = 0; i < model.members.size(); ++i) add(model.members[i].key, model.members[i].body, MemberId(i));
+        if (ids.empty()) ids.emplace_back("no such body");
+        r.sheet = std::move(ids);
     }
 }
 

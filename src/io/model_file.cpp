@@ -28,7 +28,7 @@ CREATE TABLE vertices(id INTEGER PRIMARY KEY, x REAL, y REAL, z REAL);
 CREATE TABLE edges(id INTEGER PRIMARY KEY, start INTEGER, end INTEGER, length REAL, curve BLOB, step INTEGER);
 CREATE TABLE sheets(id INTEGER PRIMARY KEY, key TEXT, body INTEGER, area REAL, own_area REAL, trimmed_area REAL, thickness_min REAL,
   thickness_mean REAL, thickness_max REAL, offset REAL, chart BLOB, field BLOB, faces BLOB, own_outline BLOB, surface TEXT, deviation REAL, wall TEXT,
-  reference INTEGER, placed INTEGER, growth REAL);
+  reference INTEGER, placed INTEGER, growth REAL, ridge INTEGER);
 CREATE TABLE regions(sheet INTEGER, area REAL, own_area REAL, loops BLOB, embedded BLOB, points BLOB);
 CREATE TABLE sections(id INTEGER PRIMARY KEY, key TEXT, shape TEXT, area REAL, iyy REAL, izz REAL, iyz REAL, i1 REAL, i2 REAL,
   principal_angle REAL, j REAL, warping REAL, shear_y REAL, shear_z REAL, depth REAL, dimensions BLOB, profile BLOB);
@@ -36,7 +36,8 @@ CREATE TABLE members(id INTEGER PRIMARY KEY, key TEXT, body INTEGER, section INT
   end_faces BLOB, offset_y REAL, offset_z REAL);
 CREATE TABLE couplings(id INTEGER PRIMARY KEY, key TEXT, body INTEGER, centre INTEGER, volume REAL, edges BLOB, vertices BLOB, faces BLOB);
 CREATE TABLE roots(body INTEGER, volume REAL, faces BLOB);
-CREATE TABLE near(body_a INTEGER, body_b INTEGER, gap REAL, x REAL, y REAL, z REAL);
+CREATE TABLE near(body_a INTEGER, body_b INTEGER, gap REAL, x REAL, y REAL, z REAL, key TEXT);
+CREATE TABLE sets(name TEXT, sheets BLOB, members BLOB, edges BLOB);
 CREATE TABLE links(a INTEGER, b INTEGER, joint INTEGER);
 CREATE TABLE edge_links(a INTEGER, b INTEGER, reversed INTEGER, joint INTEGER);
 CREATE TABLE shares(sheet INTEGER, body INTEGER, volume REAL);
@@ -90,7 +91,7 @@ void save_complex(Database& db, const Model& m) {
 }
 
 void save_sheets(Database& db, const Model& m) {
-    Statement s(db, "INSERT INTO sheets VALUES(?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)"), r(db, "INSERT INTO regions VALUES(?,?,?,?,?,?)");
+    Statement s(db, "INSERT INTO sheets VALUES(?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)"), r(db, "INSERT INTO regions VALUES(?,?,?,?,?,?)");
     for (std::size_t i = 0; i < m.sheets.size(); ++i) {
         const Sheet& k = m.sheets[i];
         BlobOut chart, field, faces, own;
@@ -114,6 +115,7 @@ void save_sheets(Database& db, const Model& m) {
             .bind(static_cast<int>(k.reference))
             .bind(k.placed ? 1 : 0)
             .bind(k.growth)
+            .bind(k.field.ridge ? 1 : 0)
             .done();
         for (const BodyShare& b : k.shares) Statement(db, "INSERT INTO shares VALUES(?,?,?)").bind(static_cast<int>(i)).bind(b.body + 1).bind(b.volume).done();
         for (const Region& g : k.regions) {
@@ -175,7 +177,7 @@ void save_joints(Database& db, const Model& m) {
         faces.put(r.faces);
         left.bind(r.body + 1).bind(r.volume).blob(faces.bytes()).done();
     }
-    Statement c(db, "INSERT INTO couplings VALUES(?,?,?,?,?,?,?,?)"), n(db, "INSERT INTO near VALUES(?,?,?,?,?,?)");
+    Statement c(db, "INSERT INTO couplings VALUES(?,?,?,?,?,?,?,?)"), n(db, "INSERT INTO near VALUES(?,?,?,?,?,?,?)");
     for (std::size_t i = 0; i < m.couplings.size(); ++i) {
         const Coupling& k = m.couplings[i];
         BlobOut edges, vertices, faces;
@@ -190,7 +192,14 @@ void save_joints(Database& db, const Model& m) {
             .blob(faces.bytes())
             .done();
     }
-    for (const NearContact& k : m.near) n.bind(k.bodies[0] + 1).bind(k.bodies[1] + 1).bind(k.gap).bind(k.place.x()).bind(k.place.y()).bind(k.place.z()).done();
+    for (const NearContact& k : m.near)
+        n.bind(k.bodies[0] + 1).bind(k.bodies[1] + 1).bind(k.gap).bind(k.place.x()).bind(k.place.y()).bind(k.place.z()).bind(k.key).done();
+    Statement sets(db, "INSERT INTO sets VALUES(?,?,?,?)");
+    for (const ModelSet& k : m.sets) {
+        BlobOut sheets, members, edges;
+        sheets.put(k.sheets), members.put(k.members), edges.put(k.edges);
+        sets.bind(k.name).blob(sheets.bytes()).blob(members.bytes()).blob(edges.bytes()).done();
+    }
     Statement j(db, "INSERT INTO joints VALUES(?,?,?,?,?,?,?,?,?,?,?,?,?,?)");
     for (std::size_t i = 0; i < m.joints.size(); ++i) {
         const JointRecord& k = m.joints[i];

@@ -97,7 +97,8 @@ void load_sheets(Database& db, Model& m, int version) {
     Statement s(
         db,
         fmt::format("SELECT key,body,trimmed_area,thickness_min,thickness_mean,thickness_max,offset,chart,field,faces,own_outline{} FROM sheets ORDER BY id",
-                    version >= 3   ? ",deviation,wall,reference,placed,growth"
+                    version >= 6   ? ",deviation,wall,reference,placed,growth,ridge"
+                    : version >= 3 ? ",deviation,wall,reference,placed,growth"
                     : version >= 2 ? ",deviation,wall"
                                    : ""));
     while (s.step()) {
@@ -107,6 +108,7 @@ void load_sheets(Database& db, Model& m, int version) {
         BlobIn chart(s.text()), field(s.text()), faces(s.text()), own(s.text());
         if (version >= 2) k.deviation = s.real(), k.wall = s.text();
         if (version >= 3) k.reference = static_cast<Reference>(s.integer()), k.placed = s.integer() != 0, k.growth = s.real();
+        if (version >= 6) k.field.ridge = s.integer() != 0;
         k.chart = version >= 2 ? get_chart(chart) : Chart(get_frame(chart));
         if (version >= 2) k.field.constant = field.get<double>();
         const auto n = field.get<std::uint64_t>();
@@ -176,9 +178,9 @@ void load_members(Database& db, Model& m, int version) {
     }
 }
 
-void load_couplings(Database& db, Model& m) {
+void load_couplings(Database& db, Model& m, int version) {
     Statement c(db, "SELECT key,body,centre,volume,edges,vertices,faces FROM couplings ORDER BY id"),
-        n(db, "SELECT body_a,body_b,gap,x,y,z FROM near ORDER BY rowid");
+        n(db, fmt::format("SELECT body_a,body_b,gap,x,y,z{} FROM near ORDER BY rowid", version >= 6 ? ",key" : ""));
     while (c.step()) {
         Coupling k;
         k.key = c.text(), k.body = c.number() - 1, k.centre = VertexId(c.number()), k.volume = c.real();
@@ -190,7 +192,19 @@ void load_couplings(Database& db, Model& m) {
         NearContact k;
         k.bodies[0] = n.number() - 1, k.bodies[1] = n.number() - 1, k.gap = n.real();
         k.place = place(n);
+        if (version >= 6) k.key = n.text();
         m.near.push_back(k);
+    }
+}
+
+void load_sets(Database& db, Model& m) {
+    Statement s(db, "SELECT name,sheets,members,edges FROM sets ORDER BY rowid");
+    while (s.step()) {
+        ModelSet k;
+        k.name = s.text();
+        BlobIn sheets(s.text()), members(s.text()), edges(s.text());
+        k.sheets = sheets.get<std::vector<SheetId>>(), k.members = members.get<std::vector<MemberId>>(), k.edges = edges.get<std::vector<EdgeId>>();
+        m.sets.push_back(std::move(k));
     }
 }
 
@@ -365,10 +379,11 @@ Job read_model(const std::filesystem::path& file) {
     load_complex(db, job.model, version);
     load_sheets(db, job.model, version);
     load_members(db, job.model, version);
-    if (version >= 3) load_couplings(db, job.model);
+    if (version >= 3) load_couplings(db, job.model, version);
     load_joints(db, job.model);
     if (version >= 4) load_ties(db, job);
     if (version >= 5) load_roots(db, job.model);
+    if (version >= 6) load_sets(db, job.model);
     load_mesh_and_proof(db, job, version);
     for (Element& e : job.mesh.elements)
         if (e.member >= 0)

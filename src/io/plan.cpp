@@ -13,7 +13,25 @@
 namespace halvo {
 namespace {
 
-enum class Kind { text, texts, length, length_or_none, signed_length, angle, signed_angle, number, share, flag, choice, count, numbers, points, rows };
+enum class Kind {
+    text,
+    texts,
+    length,
+    length_or_none,
+    signed_length,
+    angle,
+    angle_or_none,
+    signed_angle,
+    number,
+    factor,
+    share,
+    flag,
+    choice,
+    count,
+    numbers,
+    points,
+    rows
+};
 
 struct Key {
     const char* name;
@@ -32,7 +50,9 @@ const std::map<std::string, std::function<void(Plan&)>>& record_tables() {
                                                                           {"thickness", [](Plan& p) { p.mesh.thicknesses.emplace_back(); }},
                                                                           {"tie", [](Plan& p) { p.join.ties.emplace_back(); }},
                                                                           {"patch", [](Plan& p) { p.halve.patches.emplace_back(); }},
+                                                                          {"hole", [](Plan& p) { p.mesh.holes.emplace_back(); }},
                                                                           {"place", [](Plan& p) { p.source.places.emplace_back(); }},
+                                                                          {"set", [](Plan& p) { p.join.sets.emplace_back(); }},
                                                                           {"size", [](Plan& p) { p.mesh.sizes.emplace_back(); }}};
     return all;
 }
@@ -131,6 +151,7 @@ const std::vector<Key>& keys() {
         {"wall.offset", Kind::signed_length, [](Plan& p, double v) { p.halve.walls.back().offset = v; }, {}},
         {"patch.body", Kind::text, {}, [](Plan& p, Texts v) { p.halve.patches.back().body = v[0]; }},
         {"patch.sides", Kind::rows, {}, {}, {}, {}, [](Plan& p, std::vector<std::vector<Vec3>> v) { p.halve.patches.back().sides = std::move(v); }},
+        {"patch.edges", Kind::points, {}, {}, {}, [](Plan& p, std::vector<Vec3> v) { p.halve.patches.back().edges = std::move(v); }},
         {"patch.thickness", Kind::length, [](Plan& p, double v) { p.halve.patches.back().thickness = v; }, {}},
         {"join.reach", Kind::length_or_none, [](Plan& p, double v) { p.join.reach = v; }, {}},
         {"join.overhang", Kind::length, [](Plan& p, double v) { p.join.overhang = v; }, {}},
@@ -144,6 +165,14 @@ const std::vector<Key>& keys() {
          {},
          [](Plan& p, Texts v) { p.join.coplanar = v[0] == "one sheet" ? CoplanarAs::one_sheet : CoplanarAs::separate; },
          {"separate", "one sheet"}},
+        {"set.name", Kind::text, {}, [](Plan& p, Texts v) { p.join.sets.back().name = v[0]; }},
+        {"set.body", Kind::texts, {}, [](Plan& p, Texts v) { p.join.sets.back().body = std::move(v); }},
+        {"set.id", Kind::texts, {}, [](Plan& p, Texts v) { p.join.sets.back().id = std::move(v); }},
+        {"set.surface", Kind::texts, {}, [](Plan& p, Texts v) { p.join.sets.back().surface = std::move(v); }},
+        {"set.thinner", Kind::length, [](Plan& p, double v) { p.join.sets.back().thinner = v; }, {}},
+        {"set.thicker", Kind::length, [](Plan& p, double v) { p.join.sets.back().thicker = v; }, {}},
+        {"set.within", Kind::points, {}, {}, {}, [](Plan& p, std::vector<Vec3> v) { p.join.sets.back().within = box_of(v); }},
+        {"set.points", Kind::points, {}, {}, {}, [](Plan& p, std::vector<Vec3> v) { p.join.sets.back().points = std::move(v); }},
         {"tie.edges", Kind::texts, {}, [](Plan& p, Texts v) { p.join.ties.back().between[0] = std::move(v); }},
         {"tie.onto", Kind::texts, {}, [](Plan& p, Texts v) { p.join.ties.back().between[1] = std::move(v); }},
         {"tie.within", Kind::points, {}, {}, {}, [](Plan& p, std::vector<Vec3> v) { p.join.ties.back().within = box_of(v); }},
@@ -172,6 +201,7 @@ const std::vector<Key>& keys() {
         {"joint.between", Kind::texts, {}, [](Plan& p, Texts v) { p.join.joints.back().between[0] = std::move(v); }},
         {"joint.and", Kind::texts, {}, [](Plan& p, Texts v) { p.join.joints.back().between[1] = std::move(v); }},
         {"joint.within", Kind::points, {}, {}, {}, [](Plan& p, std::vector<Vec3> v) { p.join.joints.back().within = box_of(v); }},
+        {"joint.force", Kind::flag, [](Plan& p, double v) { p.join.joints.back().force = v != 0; }, {}},
         {"joint.refuse", Kind::flag, [](Plan& p, double v) { p.join.joints.back().refuse = v != 0; }, {}},
         {"joint.reach", Kind::length_or_none, [](Plan& p, double v) { p.join.joints.back().reach = v; }, {}},
         {"join.refuse", Kind::texts, {}, [](Plan& p, Texts v) { p.join.refuse = std::move(v); }},
@@ -183,9 +213,17 @@ const std::vector<Key>& keys() {
         {"mesh.across", Kind::count, [](Plan& p, double v) { p.mesh.across = static_cast<int>(v); }, {}},
         {"mesh.rings", Kind::count, [](Plan& p, double v) { p.mesh.rings = static_cast<int>(v); }, {}},
         {"mesh.ring_width", Kind::length, [](Plan& p, double v) { p.mesh.ring_width = v; }, {}},
+        {"mesh.ring_share", Kind::factor, [](Plan& p, double v) { p.mesh.ring_share = v; }, {}},
+        {"hole.from", Kind::length_or_none, [](Plan& p, double v) { p.mesh.holes.back().from = v; }, {}},
+        {"hole.to", Kind::length, [](Plan& p, double v) { p.mesh.holes.back().to = v; }, {}},
+        {"hole.rings", Kind::count, [](Plan& p, double v) { p.mesh.holes.back().rings = static_cast<int>(v); }, {}},
+        {"hole.width", Kind::length, [](Plan& p, double v) { p.mesh.holes.back().width = v; }, {}},
+        {"hole.share", Kind::factor, [](Plan& p, double v) { p.mesh.holes.back().share = v; }, {}},
+        {"hole.around", Kind::count, [](Plan& p, double v) { p.mesh.holes.back().around = static_cast<int>(v); }, {}},
         {"mesh.around", Kind::count, [](Plan& p, double v) { p.mesh.around = static_cast<int>(v); }, {}},
         {"mesh.along_member", Kind::count, [](Plan& p, double v) { p.mesh.along_member = static_cast<int>(v); }, {}},
         {"mesh.bend_rows", Kind::count, [](Plan& p, double v) { p.mesh.bend_rows = static_cast<int>(v); }, {}},
+        {"mesh.feature", Kind::angle_or_none, [](Plan& p, double v) { p.mesh.feature = v; }, {}},
         {"mesh.bridge", Kind::share, [](Plan& p, double v) { p.mesh.bridge = v; }, {}},
         {"mesh.growth", Kind::number, [](Plan& p, double v) { p.mesh.growth = v; }, {}},
         {"mesh.limits.scaled_jacobian", Kind::share, [](Plan& p, double v) { p.mesh.limits.scaled_jacobian = v; }, {}},
@@ -243,9 +281,13 @@ const Key& find_key(const std::string& name, const std::string& where) {
     fail(where, fmt::format("unknown key {}; the nearest known one is {}", name, nearest->name));
 }
 
+bool is_angle(Kind k) {
+    return k == Kind::angle || k == Kind::angle_or_none || k == Kind::signed_angle;
+}
+
 double plain_number(const Key& key, const toml::node& node, const std::string& where) {
-    const bool angle = key.kind == Kind::angle || key.kind == Kind::signed_angle;
-    const char* unit = angle ? "degree" : key.kind == Kind::number || key.kind == Kind::share ? "1" : "mm";
+    const bool angle = is_angle(key.kind);
+    const char* unit = angle ? "degree" : key.kind == Kind::number || key.kind == Kind::factor || key.kind == Kind::share ? "1" : "mm";
     if (const auto n = node.value<double>(); n && !node.is_string() && !node.is_boolean()) return *n;
     const auto* s = node.as_string();
     if (!s)
@@ -280,16 +322,17 @@ double number_of(const Key& key, const toml::node& node, const std::string& wher
     }
     if (key.kind == Kind::count) return std::stod(numbers_of(key, node, where).at(0));
     const double v = plain_number(key, node, where);
+    const bool none_too = key.kind == Kind::length_or_none || key.kind == Kind::angle_or_none;
     const bool any_sign = key.kind == Kind::signed_length || key.kind == Kind::signed_angle;
-    if (!std::isfinite(v) || (!any_sign && (v < 0 || (v == 0 && key.kind != Kind::length_or_none))))
+    if (!std::isfinite(v) || (!any_sign && (v < 0 || (v == 0 && !none_too))))
         fail(where, fmt::format("{} must be {}", key.name,
-                                key.kind == Kind::signed_angle     ? "an angle"
-                                : any_sign                         ? "a length"
-                                : key.kind == Kind::length_or_none ? "0 or more"
-                                                                   : "more than 0"));
+                                key.kind == Kind::signed_angle ? "an angle"
+                                : any_sign                     ? "a length"
+                                : none_too                     ? "0 or more"
+                                                               : "more than 0"));
     if (std::string(key.name) == "mesh.growth" && v <= 1) fail(where, "mesh.growth must be more than 1: the factor from one element to the next");
     if (key.kind == Kind::share && v > 1) fail(where, fmt::format("{} is a share; give a number up to 1, or \"1.5 %\"", key.name));
-    return key.kind == Kind::angle || key.kind == Kind::signed_angle ? v * pi / 180 : v;
+    return is_angle(key.kind) ? v * pi / 180 : v;
 }
 
 // A list of points, or one point: [x, y, z] with lengths.
@@ -348,15 +391,52 @@ void check_wall(const WallRule& r, const std::string& where) {
 }
 
 void check_joint(const JointRule& r, const std::string& where) {
-    if (!r.refuse && !r.reach && !r.laps && !r.edges && !r.along && !r.members && r.points.empty() && r.edge.empty())
-        fail(where, "[[joint]] says nothing to do; give reach, refuse, laps, edges, along, members, two points, or edge and to");
+    if (!r.refuse && !r.force && !r.reach && !r.laps && !r.edges && !r.along && !r.members && r.points.empty() && r.edge.empty())
+        fail(where, "[[joint]] says nothing to do; give reach, refuse, force, laps, edges, along, members, two points, or edge and to");
     if (!r.points.empty() && (r.points.size() != 2 || !r.between[0].empty() || !r.between[1].empty() || r.reach || r.refuse))
         fail(where, "[[joint]]: joint.points are two, one on each body, and stand in place of joint.between, joint.and and a reach");
+    if (r.refuse && r.force) fail(where, "[[joint]] refuses and forces at once");
     if (r.reach && !r.id.empty()) fail(where, "[[joint]]: a reach goes with bodies (joint.between, joint.and) or joint.within, not with an id");
+}
+
+void check_set(const SetRule& r, const std::string& where) {
+    static const std::vector<std::string> kinds = {"plane", "cylinder", "cone", "sphere", "torus", "free"};
+    if (r.name.empty()) fail(where, "[[set]]: set.name is missing");
+    const bool of_sheets = !r.body.empty() || !r.id.empty() || !r.surface.empty() || r.thinner > 0 || r.thicker > 0 || r.within;
+    if (!of_sheets && r.points.empty()) fail(where, "[[set]] picks nothing; give body, id, surface, thinner, thicker or within, or points next to edges");
+    if (of_sheets && !r.points.empty()) fail(where, "[[set]]: set.points pick edges and stand alone");
+    for (const std::string& s : r.surface)
+        if (std::find(kinds.begin(), kinds.end(), s) == kinds.end())
+            fail(where, fmt::format("set.surface = \"{}\" is not one of \"{}\"", s, fmt::join(kinds, "\", \"")));
+}
+
+// A rule that means a set by "set=NAME" means one that stands in the plan.
+void check_sets(const Plan& plan, const std::string& where) {
+    const auto check = [&](const char* table, const std::vector<std::string>& ids) {
+        for (const std::string& id : ids) {
+            if (!id.starts_with("set=")) continue;
+            const auto known = [&](const SetRule& r) { return "set=" + r.name == id; };
+            if (std::none_of(plan.join.sets.begin(), plan.join.sets.end(), known))
+                fail(where, fmt::format("[[{}]]: no [[set]] is named \"{}\"", table, id.substr(4)));
+        }
+    };
+    for (const SizeRule& r : plan.mesh.sizes) check("size", r.sheet);
+    for (const SizeRule& r : plan.mesh.thicknesses) check("thickness", r.sheet);
+    for (const TieRule& r : plan.join.ties)
+        for (const auto& side : r.between) check("tie", side);
+    for (std::size_t i = 0; i < plan.join.sets.size(); ++i)
+        for (std::size_t j = 0; j < i; ++j)
+            if (plan.join.sets[i].name == plan.join.sets[j].name) fail(where, fmt::format("two [[set]] are named \"{}\"", plan.join.sets[i].name));
 }
 
 void check_tie(const TieRule& r, const std::string& where) {
     if (r.between[0].empty() || r.between[1].empty() || r.reach <= 0) fail(where, "[[tie]]: give tie.edges, tie.onto and tie.reach");
+}
+
+void check_hole(const HoleRule& r, const std::string& where) {
+    if (r.to <= r.from) fail(where, "[[hole]]: hole.to must be more than hole.from: a range of diameters");
+    if (!r.rings && !r.width && !r.share && !r.around) fail(where, "[[hole]] says nothing to do; give rings, width, share or around");
+    if (r.width && r.share) fail(where, "[[hole]]: give a width or a share of the radius, not both");
 }
 
 void check_place(const PlaceRule& r, const std::string& where) {
@@ -366,15 +446,17 @@ void check_place(const PlaceRule& r, const std::string& where) {
 }
 
 void check_patch(const PatchRule& r, const std::string& where) {
-    if (r.sides.size() < 2 || r.thickness <= 0) fail(where, "[[patch]]: give patch.sides (two or more rows of points) and patch.thickness");
+    if (r.thickness <= 0 || std::max(r.sides.size(), r.edges.size()) < 2 || (!r.sides.empty() && !r.edges.empty()))
+        fail(where, "[[patch]]: give patch.thickness and patch.sides (two or more rows of points) or patch.edges (a point on each of two or more edges)");
     for (std::size_t i = 0; i < r.sides.size(); ++i)
         if (r.sides[i].size() < 2) fail(where, "[[patch]]: each side is a row of two points or more");
 }
 
 void check_size(const SizeRule& r, const std::string& where) {
-    if (r.points.empty() && r.size <= 0) fail(where, "[[size]]: size.size is missing");
-    if (!r.points.empty() && (r.count <= 0) == (r.size <= 0)) fail(where, "[[size]]: edges at size.points take a size.count or a size.size");
-    if (r.points.empty() && r.count > 0) fail(where, "[[size]]: a size.count goes with size.points, on the edges meant");
+    if (r.count <= 0 && r.size <= 0) fail(where, "[[size]]: size.size is missing");
+    if (r.count > 0 && r.size > 0) fail(where, "[[size]]: edges and members take a size.count or a size.size");
+    if (r.count > 0 && r.points.empty() && r.sheet.empty() && r.body.empty())
+        fail(where, "[[size]]: a size.count goes with size.points or a set of edges, or with members");
 }
 
 void apply(Plan& plan, const std::string& name, const toml::node& node, const std::string& where) {
@@ -411,7 +493,9 @@ Plan read_plan(const std::filesystem::path& file) {
                 if (table_name == "wall") check_wall(plan.halve.walls.back(), where(n));
                 if (table_name == "size") check_size(plan.mesh.sizes.back(), where(n));
                 if (table_name == "thickness" && plan.mesh.thicknesses.back().size <= 0) fail(where(n), "[[thickness]]: thickness.thickness is missing");
+                if (table_name == "set") check_set(plan.join.sets.back(), where(n));
                 if (table_name == "tie") check_tie(plan.join.ties.back(), where(n));
+                if (table_name == "hole") check_hole(plan.mesh.holes.back(), where(n));
                 if (table_name == "place") check_place(plan.source.places.back(), where(n));
                 if (table_name == "patch") check_patch(plan.halve.patches.back(), where(n));
                 if (table_name == "joint") check_joint(plan.join.joints.back(), where(n));
@@ -432,6 +516,7 @@ Plan read_plan(const std::filesystem::path& file) {
             else apply(plan, key_name, value, where(value));
         }
     }
+    check_sets(plan, file.string());
     if (plan.source.file.empty()) fail(file.string(), "source.file is missing; name the STEP file, such as file = \"part.step\"");
     // The file is named from where the plan is.
     const std::filesystem::path source = plan.source.file;

@@ -1,5 +1,6 @@
 #include "core/keys.hpp"
 #include "join/work.hpp"
+#include "model/sets.hpp"
 
 #include <fmt/format.h>
 
@@ -8,8 +9,6 @@
 
 namespace halvo {
 namespace {
-
-constexpr double nearly = 4;  // times the reach: gaps up to this are told as nearly caught
 
 void join_with(Model& model, const Assembly* solids, const ContactTable& contacts, const JointRules* rules, const JoinOptions& options,
                const Observer& observer) {
@@ -47,11 +46,25 @@ void note_near(Model& model, const Assembly& solids, const std::vector<Contact>&
     std::set<std::pair<int, int>> joined;
     for (const Contact& c : closed) joined.insert({c.a, c.b});
     model.near.clear();
-    for (const Contact& c : find_contacts(solids, nearly * reach)) {
+    for (const Contact& c : find_contacts(solids, nearly_caught * reach)) {
         if (joined.count({c.a, c.b}) || c.gap <= 0) continue;
         const auto known = std::find_if(model.near.begin(), model.near.end(), [&](const NearContact& k) { return k.bodies[0] == c.a && k.bodies[1] == c.b; });
-        if (known == model.near.end()) model.near.push_back({{c.a, c.b}, c.gap, c.centre});
+        if (known == model.near.end()) model.near.push_back({JointRules::gap_key(solids, c.a, c.b), {c.a, c.b}, c.gap, c.centre});
         else if (c.gap < known->gap) known->gap = c.gap, known->place = c.centre;
+    }
+}
+
+// The plan's sets, in the model as it is now.
+void make_sets(Model& model, const Assembly& solids, const std::vector<SetRule>& rules) {
+    model.sets.clear();
+    for (const SetRule& r : rules) {
+        ModelSet s = picked(r, model, solids);
+        if (s.sheets.empty() && s.members.empty() && s.edges.empty()) {
+            const std::string line = fmt::format("[[set]] \"{}\" picks nothing", r.name);
+            model.findings.push_back({make_key("finding", line, {}), "rule without effect", line,
+                                      "check its bodies, ids and places against halvo list MODEL sheets", Vec3::Zero(), 0, ""});
+        }
+        model.sets.push_back(std::move(s));
     }
 }
 
@@ -79,6 +92,7 @@ void join(Model& model, const Assembly& solids, const JoinOptions& options, cons
     if (options.reach > 0) note_near(model, solids, contacts, options.reach);
     join_with(model, &solids, ContactTable(std::move(contacts)), &rules, options, observer);
     settle_blocks(model, solids);
+    make_sets(model, solids, options.sets);
 }
 
 void join(Model& model, const JoinOptions& options, const Observer& observer) {

@@ -8,7 +8,7 @@
 
 namespace halvo {
 
-JointRules::JointRules(const JoinOptions& options, const Assembly& solids) : options_(options), widest_(options.reach) {
+JointRules::JointRules(const JoinOptions& options, const Assembly& solids) : options_(options), solids_(solids), widest_(options.reach) {
     for (std::size_t i = 0; i < options.joints.size(); ++i) {
         const JointRule& r = options.joints[i];
         Placed p{&r, r.reach, {}, std::nullopt};
@@ -20,6 +20,7 @@ JointRules::JointRules(const JoinOptions& options, const Assembly& solids) : opt
         }
         p.within = own_box(r.within, solids);
         if (!r.points.empty()) point_out(p, solids, i + 1);
+        if (r.force) widest_ = std::max(widest_, nearly_caught * options.reach);
         if (p.reach) widest_ = std::max(widest_, *p.reach);
         rules_.push_back(std::move(p));
     }
@@ -34,9 +35,21 @@ bool JointRules::fits(const Placed& p, int a, int b, const Vec3& place) {
 
 double JointRules::reach(int a, int b, const Vec3& place) const {
     double reach = options_.reach;
-    for (const Placed& p : rules_)
-        if (p.reach && p.rule->id.empty() && fits(p, a, b, place)) reach = *p.reach;
+    for (const Placed& p : rules_) {
+        if (!fits(p, a, b, place)) continue;
+        if (p.reach && p.rule->id.empty()) reach = *p.reach;
+        if (p.rule->force && forces_gap(p, a, b)) reach = std::max(reach, nearly_caught * options_.reach);
+    }
     return reach;
+}
+
+bool JointRules::forces_gap(const Placed& p, int a, int b) const {
+    return p.rule->id.empty() || named(p, gap_key(solids_, a, b));
+}
+
+std::string JointRules::gap_key(const Assembly& solids, int a, int b) {
+    std::string k = solids.bodies[static_cast<std::size_t>(a)].key, m = solids.bodies[static_cast<std::size_t>(b)].key;
+    return "gap-" + std::min(k, m) + "-" + std::max(k, m);
 }
 
 // A point means the body whose skin it lies on; the gap between both is what is to be closed.
@@ -64,8 +77,12 @@ bool JointRules::named(const Placed& p, const std::string& key) {
 }
 
 bool JointRules::refuses(const JointRecord& joint) const {
-    return std::any_of(rules_.begin(), rules_.end(),
-                       [&](const Placed& p) { return p.rule->refuse && named(p, joint.key) && fits(p, joint.bodies[0], joint.bodies[1], joint.place); });
+    bool refused = std::find(options_.refuse.begin(), options_.refuse.end(), joint.key) != options_.refuse.end();
+    for (const Placed& p : rules_) {
+        if ((!p.rule->refuse && !p.rule->force) || !named(p, joint.key) || !fits(p, joint.bodies[0], joint.bodies[1], joint.place)) continue;
+        refused = p.rule->refuse;
+    }
+    return refused;
 }
 
 }  // namespace halvo

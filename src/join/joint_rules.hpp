@@ -7,6 +7,8 @@
 
 namespace halvo {
 
+inline constexpr double nearly_caught = 4;  ///< times the reach: gaps up to this are told, and closed where the plan forces them
+
 /// What the plan says of single joints, brought to the bodies of an assembly.
 class JointRules {
 public:
@@ -26,7 +28,10 @@ public:
         return std::any_of(rules_.begin(), rules_.end(), [&](const Placed& p) { return p.rule->*what == value; });
     }
     [[nodiscard]] double widest() const { return widest_; }
+    /// By the last rule that refuses or forces it.
     [[nodiscard]] bool refuses(const JointRecord& joint) const;
+    /// Key of the gap between two bodies that nothing joins.
+    [[nodiscard]] static std::string gap_key(const Assembly& solids, int a, int b);
 
 private:
     struct Placed {
@@ -35,11 +40,13 @@ private:
         std::array<std::vector<bool>, 2> bodies;
         std::optional<Box3> within;
     };
+    [[nodiscard]] bool forces_gap(const Placed& p, int a, int b) const;
     static void point_out(Placed& p, const Assembly& solids, std::size_t number);
     [[nodiscard]] static bool named(const Placed& p, const std::string& key);
     [[nodiscard]] static bool fits(const Placed& p, int a, int b, const Vec3& place);
 
     const JoinOptions& options_;
+    const Assembly& solids_;
     double widest_ = 0;
     std::vector<Placed> rules_;
 };

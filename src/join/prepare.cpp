@@ -106,7 +106,7 @@ int add_joint(const Model& model, JoinWork& work, JointRecord joint) {
         known->gap = std::max(known->gap, joint.gap);
         return known->state == EntryState::refused ? -1 : static_cast<int>(known - work.joints.begin());
     }
-    if (work.refused.count(key) || (work.rules && work.rules->refuses(joint))) joint.state = EntryState::refused;
+    if (work.rules ? work.rules->refuses(joint) : work.refused.count(key) > 0) joint.state = EntryState::refused;
     work.joints.push_back(joint);
     return joint.state == EntryState::refused ? -1 : static_cast<int>(work.joints.size()) - 1;
 }

@@ -1,6 +1,8 @@
 #include "mesh/divisions.hpp"
 
 #include "core/groups.hpp"
+#include "mesh/idle_vertices.hpp"
+#include "model/sets.hpp"
 #include "model/sheet_values.hpp"
 
 #include <algorithm>
@@ -12,7 +14,7 @@
 namespace halvo {
 namespace {
 
-constexpr double corner_turn = 50 * pi / 180;  // more than this is a corner of a four-sided region
+constexpr double corner_turn = 40 * pi / 180;  // more than this is a corner of a four-sided region
 constexpr double smooth_turn = 25 * pi / 180;  // less than this is none
 constexpr double arc_step = 46 * pi / 180;     // an element spans at most this on an arc
 constexpr double bend_step = 31 * pi / 180;    // and this where the sheet itself is bent
@@ -63,6 +65,10 @@ std::vector<std::vector<std::size_t>> four_sides(const Model& model, const Sheet
     return sides;
 }
 
+bool holds_diameter(const HoleRule& rule, double diameter) {
+    return diameter >= rule.from * (1 - 1e-6) && diameter <= rule.to * (1 + 1e-6);
+}
+
 double default_size(const Model& model) {
     Box3 box;
     double thick = 0;
@@ -86,15 +92,23 @@ double across(const Model& model, const Region& r) {
     return round > 0 ? 2 * r.area / round : 0;
 }
 
-bool fits(const SizeRule& rule, const Model& model, const Sheet& s) {
-    if (!rule.points.empty()) return false;  // it speaks of edges
-    if (!rule.sheet.empty() && !has_id(s, rule.sheet)) return false;
+bool fits(const SizeRule& rule, const Model& model, SheetId sheet) {
+    if (!rule.points.empty() || rule.count > 0) return false;  // it speaks of edges or members
+    if (!rule.sheet.empty() && !is_meant(model, sheet, rule.sheet)) return false;
     if (!rule.within) return true;
-    for (const Region& r : s.regions)
+    for (const Region& r : model.sheets[sheet.index()].regions)
         for (const auto& loop : r.loops)
             for (const EdgeUse& u : loop)
                 if (!rule.within->contains(model.edges[u.edge.index()].curve.box())) return false;
     return true;
+}
+
+bool fits(const SizeRule& rule, const Model& model, MemberId member) {
+    if (!rule.points.empty() || (rule.sheet.empty() && !rule.within)) return false;
+    if (!rule.sheet.empty() && !is_meant(model, member, rule.sheet)) return false;
+    const auto& chain = model.members[member.index()].chain;
+    return !rule.within ||
+           std::all_of(chain.begin(), chain.end(), [&](const EdgeUse& u) { return rule.within->contains(model.edges[u.edge.index()].curve.box()); });
 }
 
 class Divider {
@@ -147,21 +161,19 @@ private:
         }
     }
 
-    // Rules for the edges next to given points.
+    // Rules for members, for the edges next to given points, and for those of sets.
     void look_at_edges() {
-        for (const SizeRule& rule : options_.sizes)
-            for (const Vec3& p : rule.points) {
-                std::size_t best = model_.edges.size();
-                double distance = std::numeric_limits<double>::max();
-                for (std::size_t e = 0; e < model_.edges.size(); ++e) {
-                    const Curve& c = model_.edges[e].curve;
-                    if (std::sqrt(c.box().squaredExteriorDistance(p)) >= distance) continue;
-                    if (const double d = (c.point(c.nearest(p)) - p).norm(); d < distance) distance = d, best = e;
-                }
-                if (best == model_.edges.size()) continue;
-                if (rule.count > 0) forced_[best] = rule.count;
-                else edge_size_[best] = rule.size;
+        for (const SizeRule& rule : options_.sizes) {
+            for (std::size_t m = 0; m < model_.members.size(); ++m)
+                if (fits(rule, model_, MemberId(m))) size_member(model_.members[m], rule);
+            std::vector<EdgeId> edges = edges_meant(model_, rule.sheet);
+            for (const Vec3& p : rule.points)
+                if (const EdgeId e = edge_next_to(model_, p)) edges.push_back(e);
+            for (const EdgeId e : edges) {
+                if (rule.count > 0) forced_[e.index()] = rule.count;
+                else edge_size_[e.index()] = rule.size;
             }
+        }
         graded_ = std::any_of(edge_size_.begin(), edge_size_.end(), [&](double s) { return s < size_ * (1 - 1e-9); });
         // Arcs of a bend: round it, between two straight sides.
         if (options_.bend_rows > 0)
@@ -179,6 +191,23 @@ private:
                     if (round(k) && round(k + 2) && straight(k + 1) && straight((k + 3) % 4))
                         for (std::size_t side : {k, k + 2}) forced_[sides[side][0].edge.index()] = options_.bend_rows;
                 }
+    }
+
+    // A size along a member, or a count of elements shared out over its pieces by their lengths.
+    void size_member(const Member& m, const SizeRule& rule) {
+        if (rule.count <= 0) {
+            for (const EdgeUse& u : m.chain)
+                edge_size_[u.edge.index()] = bounded_[u.edge.index()] ? std::min(edge_size_[u.edge.index()], rule.size) : rule.size;
+            return;
+        }
+        const double length = model_.length(m);
+        double passed = 0;
+        int given = 0;
+        for (const EdgeUse& u : m.chain) {
+            passed += model_.length(u.edge);
+            const int n = std::max(1, static_cast<int>(std::lround(rule.count * passed / length)) - given);
+            forced_[u.edge.index()] = n, given += n;
+        }
     }
 
     // Where a finer sheet ends, the edges that lead away from it start as fine and grow: nodes stand evenly in the integral of one over
@@ -246,9 +275,18 @@ private:
         const double smallest = options_.smallest > 0 ? options_.smallest : edge_size_[e] / (options_.angle > 0 || options_.chord > 0 ? 100 : 5);
         const double largest = options_.largest > 0 ? options_.largest : edge_size_[e] * 1.5;
         int n = std::min(least_on(c, step), std::max(1, static_cast<int>(length / smallest)));
-        if (closed(e)) n = std::max({n, 6, hole_[e] ? options_.around : 0});
-        else if (hole_[e] && options_.around > 0 && !c.is_line()) n = std::max(n, static_cast<int>(std::ceil(options_.around * turn(c) / (2 * pi) - 1e-9)));
+        const int around = hole_[e] && !c.is_line() ? around_hole(c) : 0;
+        if (closed(e)) n = std::max({n, 6, around});
+        else if (around > 0) n = std::max(n, static_cast<int>(std::ceil(around * turn(c) / (2 * pi) - 1e-9)));
         return std::max(n, static_cast<int>(std::ceil(length / largest - 1e-9)));
+    }
+
+    // Least number of elements round the hole that a curve is part of.
+    int around_hole(const Curve& c) const {
+        int out = options_.around;
+        for (const HoleRule& r : options_.holes)
+            if (r.around && holds_diameter(r, 2 * mean_radius(c))) out = *r.around;
+        return out;
     }
 
     bool closed(std::size_t e) const { return model_.edges[e].vertices[0] == model_.edges[e].vertices[1]; }
@@ -360,9 +398,8 @@ private:
         all.vertex.resize(n);
         std::iota(all.vertex.begin(), all.vertex.end(), 0);
         if (!(options_.bridge > 0)) return;
-        std::vector<bool> stays(model_.edges.size(), false);
-        std::vector<int> held(n, 0), uses(n, 0);
-        mark_held(stays, held);
+        auto [stays, held] = held_by_others(model_);
+        std::vector<int> uses(n, 0);
         const std::vector<int> own = held;
         for (const Edge& e : model_.edges)
             for (VertexId v : e.vertices) ++uses[v.index()];
@@ -393,28 +430,6 @@ private:
             if (!fresh && worth(v) > worth(it->second)) it->second = v;
         }
         for (int v = 0; v < static_cast<int>(n); ++v) all.vertex[static_cast<std::size_t>(v)] = best.at(groups.root(v));
-    }
-
-    // Edges that members, links and ties run along, and vertices that something hangs on.
-    void mark_held(std::vector<bool>& stays, std::vector<int>& held) const {
-        for (const EdgeLink& l : model_.edge_links) stays[l.a.index()] = stays[l.b.index()] = true;
-        for (const Tie& t : model_.ties)
-            for (EdgeId e : t.edges) stays[e.index()] = true;
-        for (const Member& m : model_.members)
-            for (const EdgeUse& u : m.chain) {
-                stays[u.edge.index()] = true;
-                for (VertexId v : model_.edges[u.edge.index()].vertices) held[v.index()] = 1;
-            }
-        for (const Link& l : model_.links) held[l.a.index()] = held[l.b.index()] = 1;
-        for (const Coupling& c : model_.couplings) {
-            for (EdgeId e : c.edges) stays[e.index()] = true;
-            for (VertexId v : c.vertices) held[v.index()] = 1;
-        }
-        for (const Sheet& s : model_.sheets)
-            for (const Region& r : s.regions) {
-                for (EdgeId e : r.embedded) stays[e.index()] = true;
-                for (VertexId v : r.points) held[v.index()] = 1;
-            }
     }
 
     // With these counts, has every loop that an edge is part of three sides left, and three edges?
@@ -479,12 +494,12 @@ private:
 std::vector<double> sheet_sizes(const Model& model, const MeshOptions& options) {
     const double size = options.size > 0 ? options.size : default_size(model);
     std::vector<double> out;
-    for (const Sheet& s : model.sheets) {
+    for (std::size_t i = 0; i < model.sheets.size(); ++i) {
         double own = size;
         for (const SizeRule& rule : options.sizes)
-            if (fits(rule, model, s)) own = rule.size;
+            if (fits(rule, model, SheetId(i))) own = rule.size;
         if (options.across > 1)
-            for (const Region& r : s.regions)
+            for (const Region& r : model.sheets[i].regions)
                 if (const double w = across(model, r); w > 0) own = std::min(own, std::max(w / options.across, 0.1 * own));
         out.push_back(own);
     }
@@ -495,15 +510,16 @@ std::vector<double> wanted_thicknesses(const Model& model, const MeshOptions& op
     std::vector<double> out(model.sheets.size(), 0.0);
     for (std::size_t i = 0; i < out.size(); ++i)
         for (const SizeRule& rule : options.thicknesses)
-            if (fits(rule, model, model.sheets[i])) out[i] = rule.size;
+            if (fits(rule, model, SheetId(i))) out[i] = rule.size;
     return out;
 }
 
 std::vector<EdgeId> bridged_edges(const Model& model, const MeshOptions& options) {
     std::vector<EdgeId> out;
-    const EdgeDivisions all = edge_divisions(model, options);
+    const auto joined = without_idle_vertices(model, options);
+    const EdgeDivisions all = edge_divisions(joined ? joined->model : model, options);
     for (std::size_t e = 0; e < all.counts.size(); ++e)
-        if (all.counts[e] == 0) out.push_back(EdgeId(e));
+        if (all.counts[e] == 0) out.push_back(joined ? joined->first[e] : EdgeId(e));
     return out;
 }
 

@@ -7,6 +7,9 @@ namespace halvo {
 /// than `least` do not count.
 [[nodiscard]] std::vector<std::vector<std::size_t>> four_sides(const Model& model, const Sheet& sheet, const Region& region, double least = 0);
 
+/// Does the rule speak of holes of this diameter?
+[[nodiscard]] bool holds_diameter(const HoleRule& rule, double diameter);
+
 /// Element size when none is given: one hundredth of the model, at least twice the thickest sheet.
 [[nodiscard]] double default_size(const Model& model);
 

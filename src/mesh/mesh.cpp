@@ -4,6 +4,7 @@
 #include "core/groups.hpp"
 #include "core/parallel.hpp"
 #include "mesh/divisions.hpp"
+#include "mesh/idle_vertices.hpp"
 #include "mesh/planar.hpp"
 #include "mesh/ties.hpp"
 #include "model/sheet_values.hpp"
@@ -17,6 +18,7 @@ namespace halvo {
 namespace {
 
 constexpr double most_fold = 10;               // degrees, of a quad on a surface with straight lines in it
+constexpr double longest_on_bend = 4;          // times as long along a cylinder as the curvature lets elements be round it
 constexpr double free_step = 22.5 * pi / 180;  // an element of a free region spans at most this of a bent sheet
 
 std::size_t ix(int i) {
@@ -169,9 +171,30 @@ private:
         }
         if (std::any_of(p.in.sides.begin(), p.in.sides.end(), [](const auto& c) { return c.size() < 2; }) || !sides_meet(p.in.sides)) p.in.sides.clear();
         p.in.size = std::min(sizes_[s], curvature_size(sheet.chart, p));
+        if (const auto* bend = std::get_if<CylinderSurface>(&sheet.chart.surface()); bend && p.in.size < sizes_[s] && !p.in.points.empty()) {
+            const Vec3 at = sheet.chart.at(p.in.points[0]);
+            p.in.axis = (sheet.chart.local2(at + 0.01 * size_ * bend->frame.z, p.in.points[0]) - p.in.points[0]).normalized();
+            p.in.stretch = std::min(sizes_[s] / p.in.size, longest_on_bend);
+        }
         p.in.growth = options_.sizes.empty() && options_.across < 2 ? 0 : options_.growth;
-        p.in.rings = options_.rings, p.in.ring_width = options_.ring_width;
+        for (std::size_t l = 1; l < p.in.loops.size(); ++l) p.in.holes.push_back(rows_round(p.in, l));
         return p;
+    }
+
+    // What the plan says of holes as wide as a loop.
+    HoleRows rows_round(const PlanarInput& in, std::size_t l) const {
+        Vec2 centre = Vec2::Zero();
+        for (int i : in.loops[l]) centre += in.points[ix(i)] / static_cast<double>(in.loops[l].size());
+        double radius = 0;
+        for (int i : in.loops[l]) radius = std::max(radius, (in.points[ix(i)] - centre).norm());
+        HoleRows out{options_.rings, options_.ring_share > 0 ? options_.ring_share * radius : options_.ring_width};
+        for (const HoleRule& r : options_.holes) {
+            if (!holds_diameter(r, 2 * radius)) continue;
+            if (r.rings) out.rows = *r.rings;
+            if (r.width) out.width = *r.width;
+            if (r.share) out.width = *r.share * radius;
+        }
+        return out;
     }
 
     static bool sides_meet(const std::vector<std::vector<int>>& sides) {
@@ -441,7 +464,8 @@ double scaled_jacobian(const std::vector<Vec3>& corners) {
 
 Mesh mesh(const Model& model, const MeshOptions& options, const Observer& observer) {
     if (options.size < 0) throw Error(ErrorKind::usage, "mesh.size is negative; give a length greater than 0");
-    Mesh m = Mesher(model, options, observer).run();
+    const auto joined = without_idle_vertices(model, options);
+    Mesh m = Mesher(joined ? joined->model : model, options, observer).run();
     observer.tell("mesh", 1);
     return m;
 }

@@ -2,6 +2,7 @@
 
 #include "geom/triangulation.hpp"
 #include "mesh/clean_up.hpp"
+#include "mesh/disc.hpp"
 #include "mesh/quads.hpp"
 
 #include <halvo/geometry.hpp>
@@ -140,12 +141,12 @@ void add_rings(const PlanarInput& in, Outline& o, std::size_t l, const Nearby& o
     double segment = round / static_cast<double>(poly.size()), radius = low;
     if (poly.size() < 6 || high > 1.02 * low || segment > 1.5 * in.size) return;
     const auto at = [&](const Vec2& p, double r) { return Vec2(centre + (p - centre) * (r / low)); };
-    for (int row = 0; row < in.rings; ++row) {
+    const HoleRows rows = l - 1 < in.holes.size() ? in.holes[l - 1] : HoleRows{};
+    for (int row = 0; row < rows.rows; ++row) {
         // As wide as asked for, or as leaves about as much again to whatever is nearest.
         double gap = std::numeric_limits<double>::max();
         for (const Vec2& p : o.polygons[l]) gap = std::min(gap, others.distance(p));
-        const double wanted = in.ring_width > 0 ? in.ring_width : std::min(0.9 * in.size, 1.25 * segment), width = std::min(wanted, gap / 1.9),
-                     next = radius + width;
+        const double wanted = rows.width > 0 ? rows.width : std::min(0.9 * in.size, 1.25 * segment), width = std::min(wanted, gap / 1.9), next = radius + width;
         if (width < narrowest_row * segment) return;
         const int first = static_cast<int>(out.points.size()), n = static_cast<int>(poly.size());
         for (const Vec2& p : poly) out.points.push_back(at(p, next));
@@ -241,7 +242,8 @@ PlanarMesh rows_round_holes(const PlanarInput& in, Outline& o, std::vector<std::
     for (std::size_t l = 1; l < o.polygons.size(); ++l) {
         Nearby others = outer;
         Box2 range = box_of(o.polygons[l]);
-        const Vec2 reach = Vec2::Constant((in.rings + 2) * std::max(h, in.ring_width));
+        const HoleRows rows = l - 1 < in.holes.size() ? in.holes[l - 1] : HoleRows{};
+        const Vec2 reach = Vec2::Constant((rows.rows + 2) * std::max(h, rows.width));
         range.min() -= reach, range.max() += reach;
         for (std::size_t k = 1; k < o.polygons.size(); ++k)
             if (k != l && range.intersects(box_of(o.polygons[k]))) keep_off(others, h, o.polygons[k]);
@@ -330,12 +332,13 @@ std::optional<PlanarMesh> split_mesh(const PlanarInput& given, std::size_t first
     const PlanarMesh rows = rows_round_holes(given, o, in.loops);
     in.points = rows.points;
     PlanarInput coarse;
-    coarse.size = 2 * in.size, coarse.growth = in.growth, coarse.rings = 0;
+    coarse.size = 2 * in.size, coarse.growth = in.growth;
     std::vector<int> fine;  // of each coarse point
     std::map<std::pair<int, int>, int> middle;
     for (const auto& loop : in.loops) {
         if (loop.size() % 2 || loop.size() < 6) return std::nullopt;
         auto& out = coarse.loops.emplace_back();
+        if (coarse.loops.size() > 1) coarse.holes.push_back({0, 0});
         for (std::size_t i = first; i < loop.size() + first; i += 2) {
             middle[{loop[i % loop.size()], loop[(i + 2) % loop.size()]}] = loop[(i + 1) % loop.size()];
             out.push_back(static_cast<int>(fine.size())), fine.push_back(loop[i % loop.size()]);
@@ -401,8 +404,26 @@ double planar_fitness(const std::vector<Vec2>& points, const std::array<int, 4>&
     return std::min({planar_quality(points, e), aspect * std::sqrt(shortest / longest), n == 4 && area > 0 ? taper * least / area : 1.0});
 }
 
+namespace {
+
+// Scaled along a direction.
+void scale(std::vector<Vec2>& points, const Vec2& axis, double by) {
+    for (Vec2& p : points) p += (by - 1) * p.dot(axis) * axis;
+}
+
+}  // namespace
+
 PlanarMesh mesh_planar(const PlanarInput& input) {
     if (auto m = mapped(input)) return std::move(*m);
+    if (input.stretch > 1) {
+        PlanarInput shorter = input;
+        shorter.stretch = 1, shorter.sides.clear();
+        scale(shorter.points, input.axis, 1 / input.stretch);
+        PlanarMesh out = mesh_planar(shorter);
+        scale(out.points, input.axis, input.stretch);
+        std::copy(input.points.begin(), input.points.end(), out.points.begin());
+        return out;
+    }
     PlanarMesh best = free_mesh(input, false);
     const auto trias = std::count_if(best.elements.begin(), best.elements.end(), [](const auto& e) { return e[3] < 0; });
     if (best.elements.size() > most_compared || trias == 0) return best;
@@ -415,6 +436,9 @@ PlanarMesh mesh_planar(const PlanarInput& input) {
     offer(free_mesh(input, true));
     for (const std::size_t first : {0U, 1U})
         if (auto m = split_mesh(input, first)) offer(std::move(*m));
+    const std::size_t round = input.loops.empty() ? 0 : input.loops[0].size();
+    for (std::size_t turn = 0; turn < std::min(round / 2, most_round_block); ++turn)
+        if (auto m = block_in_ring(input, turn)) offer(std::move(*m));
     return best;
 }
 

@@ -7,15 +7,22 @@
 
 namespace halvo {
 
+/// Rows of quads round a round hole, where there is room.
+struct HoleRows {
+    int rows = 1;
+    double width = 0;  ///< of each; 0: by the size and the hole's divisions
+};
+
 struct PlanarInput {
     std::vector<Vec2> points;               ///< fixed: boundary, embedded lines and points
     std::vector<std::vector<int>> loops;    ///< boundary, material on the left; the first is the outer one
     std::vector<std::array<int, 2>> inner;  ///< embedded segments
     std::vector<std::vector<int>> sides;    ///< four chains of points when the region may be mapped; else empty
     double size = 1;
-    double growth = 0;      ///< where the boundary is finer than the size, points grow apart by this factor each; 0: one size throughout
-    int rings = 1;          ///< rows of quads round each round hole, where there is room
-    double ring_width = 0;  ///< of each; 0: by the size and the hole's divisions
+    double growth = 0;            ///< where the boundary is finer than the size, points grow apart by this factor each; 0: one size throughout
+    std::vector<HoleRows> holes;  ///< for each loop after the first
+    Vec2 axis = Vec2::UnitX();    ///< direction in which elements may be longer than the size, as along a bend, when the region is not mapped
+    double stretch = 1;           ///< by this factor
 };
 
 struct PlanarMesh {

@@ -3,6 +3,7 @@
 #include "core/groups.hpp"
 #include "core/keys.hpp"
 #include "geom/outline.hpp"
+#include "geom/rounds.hpp"
 #include "model/arrangement.hpp"
 #include "model/sheet_values.hpp"
 
@@ -68,8 +69,15 @@ double reach_along(const BaseSurface& side, const Vec3& p, const Vec3& d) {
 
 ThicknessField::Sides ThicknessField::sides(const Chart& chart, const Vec2& p) const {
     if (constant > 0) return {0.5 * constant, 0.5 * constant};
-    const ThicknessPiece& k = piece_at(chart, p);
     const Vec3 q = chart.at(p), n = chart.normal(q);
+    if (ridge) {
+        const bool up = n.dot(spine_point(chart.surface(), q).value_or(q) - q) > 0;
+        std::vector<const BaseSurface*> far;
+        for (const ThicknessPiece& k : pieces) far.push_back(up ? &k.top : &k.bottom);
+        const double inside = past_ridge(chart.surface(), far, q), outside = (up ? pieces[0].bottom : pieces[0].top).along(q, up ? Vec3(-n) : n);
+        return up ? Sides{inside, outside} : Sides{outside, inside};
+    }
+    const ThicknessPiece& k = piece_at(chart, p);
     return {reach_along(k.top, q, n), reach_along(k.bottom, q, -n)};
 }
 
