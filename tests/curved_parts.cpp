@@ -280,7 +280,7 @@ const std::vector<CurvedPart>& curved_parts() {
         p.push_back({"folded sheet", folded, 200 * (110 + 2 * 45 + 2 * bend), 1e-6, 5, 2});
         p.push_back({"jog", jog, 0, 0, 5, 2});
         p.push_back({"hem", hem, 100 * (80 + 20 + pi * 1.5), 1e-6, 3, 2});
-        p.push_back({"sharp inside", sharp_inside, 100 * (78.5 + 58.5), 1e-6, 2, 3});
+        p.push_back({"sharp inside", sharp_inside, 100 * (77 + 57 + pi / 2 * 1.5), 1e-6, 3, 3, 0.999, 0.3});
         p.push_back({"pedestal", pedestal, 0, 0, 3, 2});
         p.push_back({"box girder", box_girder, 600 * (2 * (104 + 64) + 2 * pi * 6.5), 1e-6, 8, 3});
         p.push_back({"cone with skirt", cone_with_skirt, 2 * pi * 60 * 40 + pi * (60 + 60 - 80 * std::sin(20 * pi / 180)) * 80, 1e-4, 2, 3});

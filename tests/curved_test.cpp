@@ -20,6 +20,12 @@ std::string part_name(const testing::TestParamInfo<int>& info) {
     return s;
 }
 
+Job made(const CurvedPart& p) {
+    Plan plan;
+    plan.mesh.angle = p.angle;
+    return job_of(p.solid(), plan);
+}
+
 void expect_whole(const CurvedPart& p, const Job& job) {
     EXPECT_EQ(connected_parts(job.model).count, 1);
     EXPECT_TRUE(job.proof.within_bounds) << (job.proof.outside.empty() ? "" : job.proof.outside[0]);
@@ -43,7 +49,7 @@ void expect_whole(const CurvedPart& p, const Job& job) {
 }  // namespace
 
 TEST_P(CurvedWall, IsWhole) {
-    expect_whole(part(), job_of(part().solid()));
+    expect_whole(part(), made(part()));
 }
 
 TEST_P(CurvedWall, IsTheSameAnywhere) {
@@ -65,7 +71,7 @@ TEST_P(CurvedWall, IsWholeFromFacets) {
         SCOPED_TRACE(chord);
         make::write_stl((folder / "part.stl").string(), {make::tessellated(p.solid(), chord, angle)}, true);
         Job job;
-        job.plan.source.file = (folder / "part.stl").string(), job.plan.source.unit = "mm";
+        job.plan.source.file = (folder / "part.stl").string(), job.plan.source.unit = "mm", job.plan.mesh.angle = p.angle;
         run(job);
         EXPECT_EQ(connected_parts(job.model).count, 1);
         EXPECT_GT(job.proof.coverage, p.coverage - 0.02);

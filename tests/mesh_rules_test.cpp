@@ -150,39 +150,76 @@ TEST(MeshRules, SameElementsWhereNothingChanged) {
     EXPECT_GT(fine.mesh.elements.size(), 4 * before.mesh.elements.size() / 2);
 }
 
-TEST(MeshRules, OutlinesCutWithoutMeaningAreDividedAsOne) {
-    // A plate whose sides the CAD author cut in pieces, some of them short; a round hole in two unlike arcs; a kink of 2 degrees.
+TEST(MeshRules, OutlinesRunOnPastKinksAndShortSmoothPieces) {
+    // A plate with a kink of 2 degrees in its upper side.
     const double kink = 60 + 50 * std::tan(2 * pi / 180);
-    const auto part = [&](double bend) {
-        return make::extrude({make::polygon({{0, 0}, {3, 0}, {57, 0}, {100, 0}, {100, 23}, {100, 60}, {50, bend}, {46.5, bend}, {0, bend}})}, 3);
+    const Assembly a = solids_of({{"part", make::extrude({make::polygon({{0, 0}, {100, 0}, {100, 60}, {47, kink}, {0, kink}})}, 3)}});
+    Model m = halve(a);
+    join(m, a);
+    const auto has = [&](const Mesh& k, const Vec3& p) {
+        return std::any_of(k.nodes.begin(), k.nodes.end(), [&](const Vec3& n) { return (n + a.shift - p).norm() < 1e-6; });
     };
-    for (const double bend : {60.0, kink}) {
-        const Assembly a = solids_of({{"part", part(bend)}});
-        Model m = halve(a);
-        join(m, a);
-        MeshOptions o;
-        o.size = 10;
-        const Mesh one = mesh(m, o);
-        check_mesh(m, one);
-        EXPECT_NEAR(one.quality.min_scaled_jacobian, 1, bend == 60 ? 1e-9 : 0.01) << "rows of squares, as if nothing had been cut";
-        EXPECT_EQ(one.quads, 60);
-        o.feature = 0;
-        const Mesh kept = mesh(m, o);
-        EXPECT_LT(kept.quality.min_scaled_jacobian, 0.9);
-        const auto has = [&](const Mesh& k, const Vec3& p) {
-            return std::any_of(k.nodes.begin(), k.nodes.end(), [&](const Vec3& n) { return (n + a.shift - p).norm() < 1e-6; });
-        };
-        EXPECT_TRUE(has(kept, {3, 0, 1.5}));
-        EXPECT_FALSE(has(one, {3, 0, 1.5}));
-        // A rule that names the piece keeps it.
-        SizeRule r;
-        r.points = {Vec3(1.5, 0, 1.5) - a.shift}, r.count = 2;
-        o.feature = 5 * pi / 180, o.sizes = {r};
-        EXPECT_TRUE(has(mesh(m, o), {3, 0, 1.5}));
-        // Elements over the kink cut its corner: not where that is more than the chord allows.
-        o.sizes.clear(), o.chord = 1e-3;
-        EXPECT_EQ(has(mesh(m, o), {50, bend, 1.5}), bend != 60);
+    MeshOptions o;
+    o.size = 10;
+    const Mesh kept = mesh(m, o);
+    check_mesh(m, kept);
+    EXPECT_TRUE(has(kept, {47, kink, 1.5}));
+    o.feature = 5 * pi / 180;
+    const Mesh one = mesh(m, o);
+    EXPECT_FALSE(has(one, {47, kink, 1.5}));
+    EXPECT_EQ(one.quality.quad_share, 1);
+    EXPECT_EQ(one.parts, 1);
+    double area = 0;
+    for (const Element& e : one.elements) {
+        const auto p = [&](std::size_t k) { return one.nodes[static_cast<std::size_t>(e.nodes[k])]; };
+        area += 0.5 * ((p(1) - p(0)).cross(p(2) - p(0)).norm() + (p(2) - p(0)).cross(p(3) - p(0)).norm());
     }
+    // Off by what one element cuts of the corner.
+    EXPECT_NEAR(area, total_area(m), 0.125 * 10 * 10 * std::tan(2 * pi / 180));
+    // A rule that names the piece keeps its ends; so does a chord that the cut corner is more than, and a place the plan wants a node at.
+    SizeRule r;
+    r.points = {Vec3(20, kink, 1.5) - a.shift}, r.count = 4;
+    o.sizes = {r};
+    EXPECT_TRUE(has(mesh(m, o), {47, kink, 1.5}));
+    o.sizes.clear(), o.chord = 1e-3;
+    EXPECT_TRUE(has(mesh(m, o), {47, kink, 1.5}));
+    o.chord = 0;
+    Model wanted = halve(a);
+    JoinOptions at;
+    at.points = {{47, kink, 1.5}};
+    join(wanted, a, at);
+    EXPECT_TRUE(has(mesh(wanted, o), {47, kink, 1.5}));
+}
+
+TEST(MeshRules, ShortSmoothPiecesAreNoElementsOfTheirOwn) {
+    // A line that runs into a wide arc by way of 3 mm of a still wider one, at elements of 10 mm.
+    const double r = 200, s = 2000, turn = 3 / s;
+    std::vector<Curve> outline;
+    const auto arc = [](const Vec2& centre, double radius, double from, double to) {
+        return Curve{CircleCurve{Frame{Vec3(centre.x(), centre.y(), 0), Vec3::UnitX(), Vec3::UnitY(), Vec3::UnitZ()}, radius}, from, to};
+    };
+    // Counter-clockwise: along y = 0, then both arcs to the left.
+    const Vec2 c1(100, s), end1 = c1 + s * Vec2(std::sin(turn), -std::cos(turn)), c2 = end1 + r * Vec2(-std::sin(turn), std::cos(turn));
+    const double turn2 = 0.4;
+    const Vec2 end2 = c2 + r * Vec2(std::sin(turn + turn2), -std::cos(turn + turn2));
+    outline.push_back(Curve::segment({0, 0, 0}, {100, 0, 0}));
+    outline.push_back(arc(c1, s, -pi / 2, -pi / 2 + turn));
+    outline.push_back(arc(c2, r, -pi / 2 + turn, -pi / 2 + turn + turn2));
+    outline.push_back(Curve::segment({end2.x(), end2.y(), 0}, {end2.x(), 80, 0}));
+    outline.push_back(Curve::segment({end2.x(), 80, 0}, {0, 80, 0}));
+    outline.push_back(Curve::segment({0, 80, 0}, {0, 0, 0}));
+    const Assembly a = solids_of({{"part", make::extrude({outline}, 3)}});
+    Model m = halve(a);
+    join(m, a);
+    MeshOptions o;
+    o.size = 10;
+    const Mesh k = mesh(m, o);
+    check_mesh(m, k);
+    double least = 1e9;
+    for (const Element& e : k.elements)
+        for (std::size_t i = 0; i < e.count; ++i)
+            least = std::min(least, (k.nodes[static_cast<std::size_t>(e.nodes[i])] - k.nodes[static_cast<std::size_t>(e.nodes[(i + 1) % e.count])]).norm());
+    EXPECT_GT(least, 5);
 }
 
 TEST(MeshRules, EdgesFarShorterThanElementsAreClosed) {

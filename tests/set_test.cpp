@@ -17,7 +17,7 @@ Items shelf() {
     return {{"base", box({0, 0, 0}, {300, 200, 6})},
             {"rib a", box({60, 0, 6}, {3, 200, 60})},
             {"rib b", box({160, 0, 6}, {3, 200, 60})},
-            bar("rail", {0, 100, -20}, {300, 100, -20}, 30, 40, 2, Vec3::UnitZ())};
+            bar("rail", {0, 100, -10}, {300, 100, -10}, 20, 20, 2, Vec3::UnitZ())};
 }
 
 SetRule named(const std::string& name) {

@@ -210,6 +210,7 @@ struct Model {
     std::vector<JointRecord> joints;
     std::vector<NearContact> near;  ///< gaps beyond reach, up to four times as wide
     std::vector<ModelSet> sets;
+    std::vector<VertexId> places;  ///< where the plan wants a node, for loads, supports and masses
     std::vector<Finding> findings;
     std::vector<LedgerEntry> ledger;
 

@@ -197,22 +197,22 @@ struct HoleRule {
 };
 
 struct MeshOptions {
-    double size = 0;                    ///< wanted element edge; 0: one hundredth of the model, at least twice the thickest wall
-    double smallest = 0;                ///< least element edge wanted on curved edges; 0: a fifth of size
-    double largest = 0;                 ///< largest element edge; 0: one and a half times the size
-    double angle = 0;                   ///< an element spans at most this of a curve (rad); 0: 46 degrees of an edge, 31 where the sheet is bent
-    double chord = 0;                   ///< element edges stand off curves by at most this (mm); 0: no such bound
-    int across = 1;                     ///< at least so many elements across a rib, flange or other strip
-    int rings = 1;                      ///< rows of quads round a hole, where there is room
-    double ring_width = 0;              ///< of each row; 0: by the size and the hole's own divisions
-    double ring_share = 0;              ///< of the hole's radius, instead
-    std::vector<HoleRule> holes;        ///< later ones overrule earlier ones
-    int around = 0;                     ///< at least so many elements round a hole; 0: by size and angle
-    int along_member = 1;               ///< at least so many elements on a member
-    int bend_rows = 0;                  ///< so many rows of elements round a bend; 0: by size and angle
-    double feature = 5 * pi / 180;      ///< where an outline runs on in one line or arc, or turns by no more than this, it has no node of its own (rad)
-    double bridge = 0.1;                ///< edges shorter than this share of the size are closed to a point of the mesh
-    double growth = 1.3;                ///< from a finer sheet's border on, elements grow by about this factor each
+    double size = 0;              ///< wanted element edge; 0: one hundredth of the model, at least twice the thickest wall
+    double smallest = 0;          ///< least element edge wanted on curved edges; 0: a fifth of size
+    double largest = 0;           ///< largest element edge; 0: one and a half times the size
+    double angle = 0;             ///< an element spans at most this of a curve (rad); 0: 46 degrees of an edge, 31 where the sheet is bent
+    double chord = 0;             ///< element edges stand off curves by at most this (mm); 0: no such bound
+    int across = 1;               ///< at least so many elements across a rib, flange or other strip
+    int rings = 1;                ///< rows of quads round a hole, where there is room
+    double ring_width = 0;        ///< of each row; 0: by the size and the hole's own divisions
+    double ring_share = 0;        ///< of the hole's radius, instead
+    std::vector<HoleRule> holes;  ///< later ones overrule earlier ones
+    int around = 0;               ///< at least so many elements round a hole; 0: by size and angle
+    int along_member = 1;         ///< at least so many elements on a member
+    int bend_rows = 0;            ///< so many rows of elements round a bend; 0: by size and angle
+    double feature = 0;   ///< where an outline turns by no more than this it has no node of its own (rad); 0: only next to short pieces it runs on smoothly in
+    double bridge = 0.1;  ///< edges shorter than this share of the size are closed to a point of the mesh
+    double growth = 1.3;  ///< from a finer sheet's border on, elements grow by about this factor each
     std::vector<SizeRule> sizes;        ///< later ones overrule earlier ones
     std::vector<SizeRule> thicknesses;  ///< sheets given another thickness (in `size`) about the same middle
     QualityLimits limits;

@@ -261,18 +261,20 @@ std::optional<double> spine_radius(const Surface& s) {
 }
 
 double past_ridge(const Surface& round, const std::vector<const BaseSurface*>& sides, const Vec3& p) {
+    constexpr double on_edge = 1e-6;  // of the round's radius
+    constexpr double none = std::numeric_limits<double>::lowest();
     const auto spine = spine_point(round, p);
     if (!spine) return 0;
     const Vec3 d = (*spine - p).normalized();
-    constexpr double on_edge = 1e-6;  // of the round's radius
-    double out = 0;
+    double out = none;
     for (const BaseSurface* s : sides) {
         const SkinPoint near_spine = s->foot(*spine), near_p = s->foot(p);
-        const double beyond = (*spine - near_spine.point).dot(near_spine.normal), here = (p - near_p.point).dot(near_p.normal);
-        // Where the spine is the sharp edge itself, all are passed there.
-        if (beyond * here <= 0 || std::abs(beyond) <= on_edge * (*spine - p).norm()) out = std::max(out, s->along(p, d));
+        const double beyond = (*spine - near_spine.point).dot(near_spine.normal), here = (p - near_p.point).dot(near_p.normal), at = s->along(p, d);
+        // Past it already, with the spine: it is met behind, if at all. Where the spine is the sharp edge itself, all are passed there.
+        const bool past = beyond * here > 0 && std::abs(beyond) > on_edge * (*spine - p).norm();
+        if (!past || at < 0) out = std::max(out, at);
     }
-    return out;
+    return out == none ? 0 : out;
 }
 
 }  // namespace halvo

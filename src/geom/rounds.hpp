@@ -22,8 +22,8 @@ namespace halvo {
 
 /// Point of the line that a round's circles or balls have their centres on, next to `p`; nothing for surfaces without one.
 [[nodiscard]] std::optional<Vec3> spine_point(const Surface& s, const Vec3& p);
-/// From point `p` of a round towards its spine, to where it has passed all of some surfaces that meet in a sharp edge there; those on
-/// whose far side `p` is already, with the spine, don't count.
+/// From point `p` of a round towards its spine, to where it has passed all of some surfaces that meet in a sharp edge there; negative where
+/// `p` itself is past all of them, with the spine.
 [[nodiscard]] double past_ridge(const Surface& round, const std::vector<const BaseSurface*>& sides, const Vec3& p);
 /// Radius about that line.
 [[nodiscard]] std::optional<double> spine_radius(const Surface& s);

@@ -73,7 +73,9 @@ std::vector<bool> to_turn_outward(const Body& body, const Skin& skin, const std:
     for (std::size_t i = 0; i < walls.size(); ++i) {
         const auto [root, turned] = groups.root(i);
         double up = 0, down = 0;
-        for (const FacePair& p : walls[i].pairs) up += body.faces[ix(p.top)].area, down += body.faces[ix(p.bottom)].area;
+        // Of a ridge each face is mostly another wall's side.
+        if (!walls[i].ridge)
+            for (const FacePair& p : walls[i].pairs) up += body.faces[ix(p.top)].area, down += body.faces[ix(p.bottom)].area;
         if (turned) std::swap(up, down);
         Sums& s = of_group[root];
         s.up += up, s.down += down;

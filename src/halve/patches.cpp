@@ -111,8 +111,16 @@ private:
                 walked.push_back(p);
                 if (i + 1 < side.size()) given_.push_back(p);
             }
-            for (const Vec3& p : walked) add(p, on_skin(p).normal);
         }
+        Vec3 middle = Vec3::Zero();
+        std::size_t count = 0;
+        for (const auto& side : sides_)
+            for (const Vec3& p : side) middle += p, ++count;
+        middle /= static_cast<double>(count);
+        // On an edge of the body two faces meet: the one meant is that on the patch's side.
+        constexpr double aside = 0.01;
+        for (const auto& side : sides_)
+            for (const Vec3& p : side) add(p, on_skin(rule_.edges.empty() ? p : Vec3(p + aside * (middle - p))).normal);
     }
 
     void add(const Vec3& p, const Vec3& n) { points_.push_back(p), normals_.push_back(n); }

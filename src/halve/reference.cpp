@@ -2,6 +2,7 @@
 #include <halvo/halve.hpp>
 
 #include "core/keys.hpp"
+#include "geom/rounds.hpp"
 #include "model/arrangement.hpp"
 #include "model/sheet_values.hpp"
 
@@ -50,9 +51,10 @@ private:
         std::vector<bool> on_member(model_.edges.size(), false);
         for (const Member& m : model_.members)
             for (const EdgeUse& u : m.chain) on_member[u.edge.index()] = true;
+        const std::set<int> sharp = bodies_sharp_there();
         for (std::size_t i = 0; i < model_.sheets.size(); ++i) {
             Sheet& s = model_.sheets[i];
-            if (s.reference == Reference::middle || s.placed || s.field.pieces.empty()) continue;
+            if (s.reference == Reference::middle || s.placed || s.field.pieces.empty() || sharp.count(s.body)) continue;
             const auto holds = [&](EdgeId e) { return on_member[e.index()]; };
             const bool member = std::any_of(s.regions.begin(), s.regions.end(), [&](const Region& r) {
                 return std::any_of(r.embedded.begin(), r.embedded.end(), holds) || std::any_of(r.loops.begin(), r.loops.end(), [&](const auto& loop) {
@@ -68,6 +70,22 @@ private:
             }
             charts_[i] = side_of(s);
         }
+    }
+
+    // Bodies with a bend that is a sharp edge at the side it should lie at: nothing is left of it there, so all of the body stays.
+    std::set<int> bodies_sharp_there() {
+        std::set<int> out;
+        for (const Sheet& s : model_.sheets) {
+            if (!s.field.ridge || s.placed || s.reference == Reference::middle) continue;
+            const Vec3 at = s.chart.plane().origin;
+            const auto spine = spine_point(s.chart.surface(), at);
+            const bool up = spine && s.chart.normal(at).dot(*spine - at) > 0;
+            if (up != (s.reference == Reference::outer) || !out.insert(s.body).second) continue;
+            model_.findings.push_back({make_key("finding", "sharp " + s.key, {}), "reference at the middle",
+                                       fmt::format("{}: this bend is a sharp edge at the side asked for, so all of its body stays at the middle", s.key),
+                                       "ask for the other side, or give its walls reference = \"middle\"", at, s.thickness.max, ""});
+        }
+        return out;
     }
 
     // The surface of the side that most of the sheet has, cut open where the sheet is.

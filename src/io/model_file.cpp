@@ -37,6 +37,7 @@ CREATE TABLE members(id INTEGER PRIMARY KEY, key TEXT, body INTEGER, section INT
 CREATE TABLE couplings(id INTEGER PRIMARY KEY, key TEXT, body INTEGER, centre INTEGER, volume REAL, edges BLOB, vertices BLOB, faces BLOB);
 CREATE TABLE roots(body INTEGER, volume REAL, faces BLOB);
 CREATE TABLE near(body_a INTEGER, body_b INTEGER, gap REAL, x REAL, y REAL, z REAL, key TEXT);
+CREATE TABLE places(vertex INTEGER);
 CREATE TABLE sets(name TEXT, sheets BLOB, members BLOB, edges BLOB);
 CREATE TABLE links(a INTEGER, b INTEGER, joint INTEGER);
 CREATE TABLE edge_links(a INTEGER, b INTEGER, reversed INTEGER, joint INTEGER);
@@ -194,6 +195,7 @@ void save_joints(Database& db, const Model& m) {
     }
     for (const NearContact& k : m.near)
         n.bind(k.bodies[0] + 1).bind(k.bodies[1] + 1).bind(k.gap).bind(k.place.x()).bind(k.place.y()).bind(k.place.z()).bind(k.key).done();
+    for (VertexId v : m.places) Statement(db, "INSERT INTO places VALUES(?)").bind(v.value).done();
     Statement sets(db, "INSERT INTO sets VALUES(?,?,?,?)");
     for (const ModelSet& k : m.sets) {
         BlobOut sheets, members, edges;

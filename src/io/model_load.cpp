@@ -206,6 +206,8 @@ void load_sets(Database& db, Model& m) {
         k.sheets = sheets.get<std::vector<SheetId>>(), k.members = members.get<std::vector<MemberId>>(), k.edges = edges.get<std::vector<EdgeId>>();
         m.sets.push_back(std::move(k));
     }
+    Statement v(db, "SELECT vertex FROM places ORDER BY rowid");
+    while (v.step()) m.places.emplace_back(v.number());
 }
 
 void load_roots(Database& db, Model& m) {

@@ -4,7 +4,7 @@ namespace halvo::io {
 
 inline constexpr int application_id = 0x484C564F;  // "HLVO"
 // 1: sheets were planes; 2: all sheets at the middle, members without offsets, no couplings; 3: members straight, no ties; 4: no material
-// left out at roots; 5: no sets, no bends over sharp inner edges, gaps without keys
+// left out at roots; 5: no sets and places, no bends over sharp inner edges, gaps without keys
 inline constexpr int schema_version = 6;
 
 }  // namespace halvo::io

@@ -114,6 +114,7 @@ private:
         }
         for (SheetState& s : work_.sheets)
             for (auto& [number, p] : s.points) number = point(p);
+        for (const Vec3& p : work_.places) places_wanted_.push_back(point(p));
         for (const PointLink& l : work_.point_links) link_points_.emplace_back(point(l.a), point(l.b));
         for (const Link& l : model_.links) old_link_points_.emplace_back(point(model_.vertices[l.a.index()].point), point(model_.vertices[l.b.index()].point));
         for (const CouplingWork& k : work_.couplings) {
@@ -308,6 +309,7 @@ private:
             for (std::size_t i = 1; i < coupling_points_[k].size(); ++i) c.vertices.push_back(done.of_point[ix(coupling_points_[k][i])]);
             next.couplings.push_back(std::move(c));
         }
+        for (const int p : places_wanted_) next.places.push_back(done.of_point[ix(p)]);
         if (!work_.merges.empty()) drop_idle_links(next);
         const auto add_tie = [&](const std::vector<int>& curves, int onto, int joint) {
             Tie t;
@@ -386,6 +388,7 @@ private:
     ArrangementInput input_;
     std::vector<int> lines_;
     std::vector<std::pair<int, int>> link_points_, old_link_points_;
+    std::vector<int> places_wanted_;
     std::vector<std::vector<int>> coupling_points_;  // of each coupling: centre first
     std::vector<std::vector<Keep>> keep_;
     std::vector<double> trimmed_, lost_;  // area of each sheet, volume of each merge

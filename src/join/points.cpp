@@ -30,9 +30,11 @@ void find_points(const Model& model, const Assembly& solids, JoinWork& work) {
         }
         if (sheet >= 0) {
             work.sheets[static_cast<std::size_t>(sheet)].points.emplace_back(-1, at);
+            work.places.push_back(at);
         } else if (member >= 0) {
             MemberState& s = work.members[static_cast<std::size_t>(member)];
             s.splits.push_back(std::clamp(s.parameter(p), s.start, s.end));
+            work.places.push_back(s.line(s.splits.back()));
         } else {
             work.idle.push_back(fmt::format("join.points: ({:g}, {:g}, {:g}) lies on no sheet and no member", given.x(), given.y(), given.z()));
         }

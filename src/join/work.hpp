@@ -111,6 +111,7 @@ struct JoinWork {
     std::vector<CouplingWork> couplings;
     std::vector<JointRecord> joints;
     std::set<std::string> refused;
+    std::vector<Vec3> places;       ///< where the plan wants a vertex
     std::vector<std::string> idle;  ///< rules without effect, one line each
     const JoinOptions* options = nullptr;
     const JointRules* rules = nullptr;  ///< nothing when a model was made by hand

@@ -44,7 +44,11 @@ int least_on(const Curve& c, double step) {
 
 }  // namespace
 
-std::vector<std::vector<std::size_t>> four_sides(const Model& model, const Sheet& sheet, const Region& region, double least) {
+namespace {
+
+// The chains that a region's only loop falls into at its corners; empty when it has other loops, turns that are neither corner nor none,
+// or no corner.
+std::vector<std::vector<std::size_t>> sides_of(const Model& model, const Sheet& sheet, const Region& region, double least) {
     if (region.loops.size() != 1 || !region.embedded.empty() || !region.points.empty()) return {};
     std::vector<EdgeUse> loop;
     std::vector<std::size_t> place;
@@ -58,10 +62,18 @@ std::vector<std::vector<std::size_t>> four_sides(const Model& model, const Sheet
         if (turn > corner_turn) corners.push_back(i);
         else if (std::abs(turn) > smooth_turn) return {};
     }
-    if (corners.size() != 4) return {};
-    std::vector<std::vector<std::size_t>> sides(4);
-    for (std::size_t k = 0; k < 4; ++k)
-        for (std::size_t i = corners[k]; i != corners[(k + 1) % 4]; i = (i + 1) % loop.size()) sides[k].push_back(place[i]);
+    const std::size_t n = corners.size();
+    std::vector<std::vector<std::size_t>> sides(n);
+    for (std::size_t k = 0; k < n; ++k)
+        for (std::size_t i = corners[k]; i != corners[(k + 1) % n]; i = (i + 1) % loop.size()) sides[k].push_back(place[i]);
+    return sides;
+}
+
+}  // namespace
+
+std::vector<std::vector<std::size_t>> four_sides(const Model& model, const Sheet& sheet, const Region& region, double least) {
+    auto sides = sides_of(model, sheet, region, least);
+    if (sides.size() != 4) return {};
     return sides;
 }
 
@@ -152,11 +164,16 @@ private:
                         if (l > 0) hole_[u.edge.index()] = true;
                         bounded_[u.edge.index()] = true;
                     }
-                if (const auto sides = four_sides(model_, s, r, options_.bridge * sizes[i]); !sides.empty()) {
+                const auto sides = sides_of(model_, s, r, options_.bridge * sizes[i]);
+                if (sides.size() == 4) {
                     auto& uses = mapped_.emplace_back(4);
                     for (std::size_t k = 0; k < 4; ++k)
                         for (std::size_t n : sides[k]) uses[k].push_back(r.loops[0][n]);
                 }
+                // A ball's corner between three bends: even counts let it be three blocks.
+                const bool three = sides.size() == 3 && !s.chart.flat() && std::all_of(sides.begin(), sides.end(), [](const auto& k) { return k.size() == 1; });
+                if (three)
+                    for (const auto& k : sides) even_.insert(r.loops[0][k[0]].edge.index());
             }
         }
     }
@@ -316,12 +333,14 @@ private:
             for (const auto& sides : mapped_)
                 for (const auto& side : sides)
                     if (side.size() == 1) needed[root(side[0].edge.index())] = std::max(needed[root(side[0].edge.index())], options_.across);
+        std::set<std::size_t> even;
+        for (const std::size_t e : even_) even.insert(root(e));
         std::map<std::size_t, int> forced;
         for (const auto& [e, k] : forced_) forced[root(e)] = std::max(forced[root(e)], k);
         for (std::size_t e = 0; e < n; ++e) {
             const auto g = root(e);
             int k = std::max(needed[g], static_cast<int>(std::lround(wanted[g] / count_[g])));
-            if (closed(e) && k % 2) ++k;
+            if ((closed(e) || even.count(g)) && k % 2) ++k;
             if (const auto it = forced.find(g); it != forced.end()) k = it->second;
             of_group[g] = forced.count(g) ? k : std::max(of_group[g], k);
         }
@@ -482,6 +501,7 @@ private:
     mutable Groups groups_;  // looking up a root shortens paths
     std::vector<double> edge_size_;
     std::vector<bool> bent_, hole_, bounded_;
+    std::set<std::size_t> even_;         // edges that take an even count
     std::map<std::size_t, int> forced_;  // counts that the plan asks for
     bool graded_ = false;
     std::vector<int> count_;

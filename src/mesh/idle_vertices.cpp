@@ -9,14 +9,35 @@
 namespace halvo {
 namespace {
 
-constexpr double rounding = 0.02;   // of a segment, over which a small kink between two is rounded off
-constexpr double one_line = 1e-6;   // rad: a turn that is none
-constexpr double same_place = 100;  // of the model's tolerance: ends that are one
+constexpr double rounding = 0.02;            // of a piece, over which a kink between two is rounded off
+constexpr double no_turn = 1e-9;             // rad: a turn that is none
+constexpr double smooth = 1e-3;              // rad: at which an outline runs on smoothly
+constexpr double short_piece = 0.5;          // of the size: pieces that would be an element on their own
+constexpr double most_bent = 15 * pi / 180;  // and that turn by no more than this, so that none of their shape is lost
+constexpr double same_place = 100;           // of the model's tolerance: carriers that are one
+constexpr double arc_piece = 3 * pi / 180;   // of an arc as a cubic
+
+double turn_of(const Curve& c) {
+    if (c.is_line()) return 0;
+    if (!std::holds_alternative<PolylineCurve>(c.shape)) return c.t1 - c.t0;
+    double sum = 0;
+    Vec3 last = c.derivative(c.t0).normalized();
+    for (double t : c.smooth_pieces()) {
+        const Vec3 d = c.derivative(std::clamp(t, c.t0, c.t1)).normalized();
+        sum += std::atan2(last.cross(d).norm(), last.dot(d)), last = d;
+    }
+    return sum;
+}
 
 class Joiner {
 public:
     Joiner(const Model& model, const MeshOptions& options)
-        : model_(model), options_(options), held_(held_by_others(model)), at_(model.vertices.size()), named_(model.edges.size(), false) {
+        : model_(model),
+          options_(options),
+          size_(options.size > 0 ? options.size : default_size(model)),
+          held_(held_by_others(model)),
+          at_(model.vertices.size()),
+          named_(model.edges.size(), false) {
         look_at_uses();
         look_at_rules();
     }
@@ -74,17 +95,16 @@ private:
         };
         const Vec3 out = outward(a), on = -outward(b);
         const double turn = std::atan2(out.cross(on).norm(), out.dot(on));
-        if (turn > options_.feature) return false;
-        if (std::holds_alternative<PolylineCurve>(c.shape)) return std::holds_alternative<PolylineCurve>(d.shape) && turn <= options_.feature;
-        if (c.is_line() && d.is_line()) return turn <= one_line || keeps_to_chord(turn, std::min(c.length(), d.length()));
-        return same_carrier(c, d, same_place * model_.tolerance.point);
+        if (turn <= options_.feature) return turn <= smooth || keeps_to_chord(turn, std::min(c.length(), d.length()));
+        if (turn > smooth) return false;
+        const Curve& shorter = c.length() < d.length() ? c : d;
+        return shorter.length() < short_piece * size_ && turn_of(shorter) <= most_bent;
     }
 
     // An element over a kink cuts its corner.
     [[nodiscard]] bool keeps_to_chord(double turn, double length) const {
         if (!(options_.chord > 0)) return true;
-        const double size = options_.size > 0 ? options_.size : default_size(model_);
-        return 0.5 * std::min(size, length) * std::tan(0.5 * turn) <= options_.chord;
+        return 0.5 * std::min(size_, length) * std::tan(0.5 * turn) <= options_.chord;
     }
 
     void chain_up() {
@@ -118,44 +138,41 @@ private:
     [[nodiscard]] Curve joined(const std::vector<Step>& chain) const {
         std::vector<Curve> pieces;
         for (const Step& s : chain) pieces.push_back(s.reversed ? edge(s.edge).curve.reversed() : edge(s.edge).curve);
-        if (pieces[0].is_line()) return joined_lines(pieces);
-        if (std::holds_alternative<PolylineCurve>(pieces[0].shape)) return joined_polylines(pieces);
+        bool same = true;
+        for (std::size_t i = 1; i < pieces.size(); ++i) same = same && kink(pieces[i - 1], pieces[i]) <= no_turn && pieces[i].is_line() == pieces[0].is_line();
+        if (same && pieces[0].is_line()) return Curve::segment(pieces.front().start(), pieces.back().end());
+        for (std::size_t i = 1; i < pieces.size(); ++i) same = same && same_carrier(pieces[0], pieces[i], same_place * model_.tolerance.point);
+        if (!same) return as_cubics(pieces);
         Curve out = pieces[0];
         for (std::size_t i = 1; i < pieces.size(); ++i) out.t1 += pieces[i].t1 - pieces[i].t0;
         return out;
     }
 
-    // Straight where all are in one line; else straight up to a small rounding of each kink.
-    static Curve joined_lines(const std::vector<Curve>& pieces) {
-        bool straight = true;
-        for (std::size_t i = 1; i < pieces.size(); ++i)
-            straight = straight && pieces[i].derivative(pieces[i].t0).cross(pieces[i - 1].derivative(pieces[i - 1].t0)).norm() <= one_line;
-        if (straight) return Curve::segment(pieces.front().start(), pieces.back().end());
-        std::vector<Vec3> points, tangents;
-        for (std::size_t i = 0; i < pieces.size(); ++i) {
-            const Vec3 a = pieces[i].start(), b = pieces[i].end(), d = (b - a).normalized();
-            if (i == 0) points.push_back(a), tangents.push_back(d);
-            else points.emplace_back(a + rounding * (b - a)), tangents.push_back(d);
-            if (i + 1 == pieces.size()) points.push_back(b), tangents.push_back(d);
-            else points.emplace_back(b - rounding * (b - a)), tangents.push_back(d);
-        }
-        return Curve::polyline(std::move(points), std::move(tangents));
+    static double kink(const Curve& a, const Curve& b) {
+        const Vec3 in = a.derivative(a.t1).normalized(), out = b.derivative(b.t0).normalized();
+        return std::atan2(in.cross(out).norm(), in.dot(out));
     }
 
-    static Curve joined_polylines(const std::vector<Curve>& pieces) {
+    // What each piece is, up to a small rounding of the kinks between.
+    static Curve as_cubics(const std::vector<Curve>& pieces) {
         std::vector<Vec3> points, tangents;
-        bool smooth = true;
-        for (const Curve& c : pieces) {
-            // The bounded piece, not all of the curve it is cut from.
-            const auto& p = std::get<PolylineCurve>(c.shape);
-            smooth = smooth && !p.tangents.empty();
-            const auto add = [&](double t) { points.push_back(c.point(t)), tangents.push_back(c.derivative(t).normalized()); };
-            if (points.empty()) add(c.t0);
-            for (double t : p.at)
-                if (t > c.t0 && t < c.t1) add(t);
-            add(c.t1);
+        for (std::size_t i = 0; i < pieces.size(); ++i) {
+            const Curve& c = pieces[i];
+            const bool kink_before = i > 0 && kink(pieces[i - 1], c) > no_turn, kink_after = i + 1 < pieces.size() && kink(c, pieces[i + 1]) > no_turn;
+            const double from = kink_before ? c.parameter_at(rounding) : c.t0, to = kink_after ? c.parameter_at(1 - rounding) : c.t1;
+            std::vector<double> at{from};
+            if (std::holds_alternative<PolylineCurve>(c.shape)) {
+                for (double t : c.smooth_pieces())
+                    if (t > from && t < to) at.push_back(t);
+            } else if (!c.is_line()) {
+                const int n = static_cast<int>(std::ceil((to - from) / arc_piece));
+                for (int k = 1; k < n; ++k) at.push_back(from + (to - from) * k / n);
+            }
+            at.push_back(to);
+            if (i > 0 && !kink_before) at.erase(at.begin());  // the last piece's end
+            for (double t : at) points.push_back(c.point(t)), tangents.push_back(c.derivative(t).normalized());
         }
-        return smooth ? Curve::polyline(std::move(points), std::move(tangents)) : Curve::polyline(std::move(points));
+        return Curve::polyline(std::move(points), std::move(tangents));
     }
 
     [[nodiscard]] LongEdges rebuilt() const {
@@ -216,6 +233,7 @@ private:
 
     const Model& model_;
     const MeshOptions& options_;
+    double size_;
     Held held_;
     std::vector<std::vector<EdgeId>> at_;
     std::vector<bool> named_, idle_;
@@ -245,11 +263,11 @@ Held held_by_others(const Model& model) {
             for (EdgeId e : r.embedded) out.edges[e.index()] = true;
             for (VertexId v : r.points) out.vertices[v.index()] = 1;
         }
+    for (VertexId v : model.places) out.vertices[v.index()] = 1;
     return out;
 }
 
 std::optional<LongEdges> without_idle_vertices(const Model& model, const MeshOptions& options) {
-    if (!(options.feature > 0)) return std::nullopt;
     return Joiner(model, options).run();
 }
 

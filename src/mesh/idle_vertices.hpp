@@ -3,14 +3,14 @@
 
 namespace halvo {
 
-/// A model in which edges that go on in each other are one: cut by nothing but the CAD author or a face that ended there.
+/// A model in which edges that go on in each other are one.
 struct LongEdges {
     Model model;
     std::vector<EdgeId> first;  ///< for each of its edges, one of those in the model it was made from
 };
 
-/// Takes edges together where an outline runs on in one line, arc or traced curve, or turns by no more than `options.feature`, and
-/// nothing but these two edges meets there. Nothing where there is no such place.
+/// Takes edges together where nothing but these two meets and the outline turns by no more than `options.feature`, or runs on smoothly
+/// in a piece that is short against the elements. Nothing where there is no such place.
 [[nodiscard]] std::optional<LongEdges> without_idle_vertices(const Model& model, const MeshOptions& options);
 
 /// Edges that members, links, ties and couplings run along or that lie inside a region, and vertices that something hangs on.

@@ -1,8 +1,8 @@
 #include "mesh/planar.hpp"
 
 #include "geom/triangulation.hpp"
+#include "mesh/blocks.hpp"
 #include "mesh/clean_up.hpp"
-#include "mesh/disc.hpp"
 #include "mesh/quads.hpp"
 
 #include <halvo/geometry.hpp>
@@ -147,7 +147,7 @@ void add_rings(const PlanarInput& in, Outline& o, std::size_t l, const Nearby& o
         double gap = std::numeric_limits<double>::max();
         for (const Vec2& p : o.polygons[l]) gap = std::min(gap, others.distance(p));
         const double wanted = rows.width > 0 ? rows.width : std::min(0.9 * in.size, 1.25 * segment), width = std::min(wanted, gap / 1.9), next = radius + width;
-        if (width < narrowest_row * segment) return;
+        if (width < narrowest_row * std::min(segment, wanted)) return;
         const int first = static_cast<int>(out.points.size()), n = static_cast<int>(poly.size());
         for (const Vec2& p : poly) out.points.push_back(at(p, next));
         // The loop has the material, and so the row, on its left.
@@ -252,6 +252,12 @@ PlanarMesh rows_round_holes(const PlanarInput& in, Outline& o, std::vector<std::
     return out;
 }
 
+// Points from this number on may give way: rows of a width that was asked for may not.
+std::size_t movable_from(const PlanarInput& in, std::size_t fixed) {
+    const bool asked = std::any_of(in.holes.begin(), in.holes.end(), [](const HoleRows& r) { return r.rows > 0 && r.width > 0; });
+    return asked ? fixed : in.points.size();
+}
+
 PlanarMesh free_mesh(const PlanarInput& in, bool eager) {
     Outline o = outline_of(in);
     const double h = in.size;
@@ -296,7 +302,7 @@ PlanarMesh free_mesh(const PlanarInput& in, bool eager) {
             if (border.levels() > 0) all.add(q, 0.9 * pitch);
         }
     }
-    make_quads(out, triangulate(out.points, segments, in.inner), fixed, in.points.size(), eager);
+    make_quads(out, triangulate(out.points, segments, in.inner), fixed, movable_from(in, fixed), eager);
     return out;
 }
 
@@ -366,7 +372,7 @@ std::optional<PlanarMesh> split_mesh(const PlanarInput& given, std::size_t first
         }
     }
     if (!fills(out, in)) return std::nullopt;  // a coarser outline may run over itself
-    improve(out, in.points.size(), given.points.size(), rows.elements);
+    improve(out, in.points.size(), movable_from(given, in.points.size()), rows.elements);
     return fills(out, given) ? std::optional(std::move(out)) : std::nullopt;
 }
 
@@ -436,6 +442,7 @@ PlanarMesh mesh_planar(const PlanarInput& input) {
     offer(free_mesh(input, true));
     for (const std::size_t first : {0U, 1U})
         if (auto m = split_mesh(input, first)) offer(std::move(*m));
+    if (auto m = three_blocks(input)) offer(std::move(*m));
     const std::size_t round = input.loops.empty() ? 0 : input.loops[0].size();
     for (std::size_t turn = 0; turn < std::min(round / 2, most_round_block); ++turn)
         if (auto m = block_in_ring(input, turn)) offer(std::move(*m));
