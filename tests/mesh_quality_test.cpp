@@ -124,10 +124,10 @@ TEST(MeshSize, FourHundredHolesHaveTheirRows) {
 TEST(MeshSize, RowsByTheHolesDiameter) {
     const Model model = model_of(make::extrude({make::polygon({{0, 0}, {200, 0}, {200, 100}, {0, 100}}), make::circle(10, {50, 50}), make::circle(20, {140, 50})}, 4));
     MeshOptions o;
-    o.size = 10;
+    o.size = 7;
     HoleRule small, large;
     small.from = 15, small.to = 25, small.rings = 2, small.share = 0.5, small.around = 16;
-    large.from = 30, large.width = 3;
+    large.from = 30, large.width = 5;
     o.holes = {small, large};
     const Mesh m = mesh(model, o);
     check_mesh(model, m);
@@ -143,8 +143,8 @@ TEST(MeshSize, RowsByTheHolesDiameter) {
         }
     }
     for (const double r : {10.0, 15.0, 20.0}) EXPECT_EQ(radii[0][r], 16) << "rows of half the radius, 16 elements round";
-    EXPECT_GE(radii[1][23.0], 12) << "one row of 3 mm";
-    EXPECT_EQ(radii[1][23.0], radii[1][20.0]);
+    EXPECT_GE(radii[1][25.0], 12) << "one row of 5 mm";
+    EXPECT_EQ(radii[1][25.0], radii[1][20.0]);
 }
 
 TEST(MeshSize, OfOneSheetByItsIdOrPlace) {

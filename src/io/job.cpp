@@ -195,7 +195,7 @@ void run(Job& job, Stage from, Stage until, const Observer& observer) {
         const Mesh before = std::move(job.mesh);
         job.mesh = mesh(job.model, options, observer);
         // Meshed again: what did not change keeps its numbers.
-        if (from == Stage::mesh && !before.nodes.empty()) keep_numbers(job.mesh, before);
+        if (!before.nodes.empty()) keep_numbers(job.mesh, before);
         note_thicknesses(job.model, options);
         std::erase_if(job.model.findings, [](const Finding& f) { return f.kind == "mesh outside its limits"; });
         note_short_edges(job, options);

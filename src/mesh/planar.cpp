@@ -252,12 +252,6 @@ PlanarMesh rows_round_holes(const PlanarInput& in, Outline& o, std::vector<std::
     return out;
 }
 
-// Points from this number on may give way: rows of a width that was asked for may not.
-std::size_t movable_from(const PlanarInput& in, std::size_t fixed) {
-    const bool asked = std::any_of(in.holes.begin(), in.holes.end(), [](const HoleRows& r) { return r.rows > 0 && r.width > 0; });
-    return asked ? fixed : in.points.size();
-}
-
 PlanarMesh free_mesh(const PlanarInput& in, bool eager) {
     Outline o = outline_of(in);
     const double h = in.size;
@@ -302,7 +296,7 @@ PlanarMesh free_mesh(const PlanarInput& in, bool eager) {
             if (border.levels() > 0) all.add(q, 0.9 * pitch);
         }
     }
-    make_quads(out, triangulate(out.points, segments, in.inner), fixed, movable_from(in, fixed), eager);
+    make_quads(out, triangulate(out.points, segments, in.inner), fixed, in.points.size(), eager);
     return out;
 }
 
@@ -372,7 +366,7 @@ std::optional<PlanarMesh> split_mesh(const PlanarInput& given, std::size_t first
         }
     }
     if (!fills(out, in)) return std::nullopt;  // a coarser outline may run over itself
-    improve(out, in.points.size(), movable_from(given, in.points.size()), rows.elements);
+    improve(out, in.points.size(), given.points.size(), rows.elements);
     return fills(out, given) ? std::optional(std::move(out)) : std::nullopt;
 }
 
