@@ -123,8 +123,15 @@ struct NurbsSurface {
     [[nodiscard]] NurbsSurface moved(const Eigen::Isometry3d& m) const;
 };
 
+/// What a ball leaves that rolls with its centre on a curve.
+struct Pipe {
+    Curve spine;
+    double radius = 0;
+};
+
 struct FreeSurface {  ///< anything else: a spline surface, or nothing but the facets (scans)
     std::shared_ptr<const NurbsSurface> spline;
+    std::shared_ptr<const Pipe> pipe = nullptr;  ///< what the spline was made to follow, while that is known
 };
 
 using Surface = std::variant<PlaneSurface, CylinderSurface, ConeSurface, SphereSurface, TorusSurface, FreeSurface>;

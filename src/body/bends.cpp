@@ -1,6 +1,8 @@
 #include "body/bends.hpp"
 
+#include "core/groups.hpp"
 #include "geom/fit.hpp"
+#include "geom/pipe.hpp"
 #include "geom/rounds.hpp"
 
 #include <algorithm>
@@ -15,6 +17,7 @@ constexpr double far_enough = 3;      // of the walls' thickness: rounds further
 constexpr double least_facing = 0.5;  // cosine between opposed rounds, of no matter how unlike radii
 constexpr double most_off = 0.2;      // of the thickness, between a bend's midsurface and equal distance
 constexpr double like = 0.01;         // of the radius, within which a spline face counts as the round it is close to
+constexpr double rolled = 0.06;       // of a principal curvature, that it varies by over what a ball was rolled along
 constexpr int passes = 4;
 
 std::size_t ix(int i) {
@@ -30,6 +33,7 @@ public:
 
     std::vector<Bend> run() {
         collect();
+        agree_on_radii();
         for (int pass = 0; pass < passes; ++pass) {
             bool any = false;
             for (Pair& p : pairs_)
@@ -38,6 +42,7 @@ public:
         }
         for (Pair& p : pairs_)
             if (!p.mid) half_way(p);
+        for (Pair& p : pairs_) trim(p);
         std::vector<Bend> out;
         for (Pair& p : pairs_)
             if (p.mid && !known(p)) out.push_back({p.a, p.b, std::move(p.ridge), *p.mid, p.error, std::move(p.seen), std::move(p.own)});
@@ -60,6 +65,7 @@ private:
         double error = 0;
         std::vector<PlaneSurface> planes;  // that the midsurface touches
         std::vector<int> ridge;            // faces that meet sharply opposite to the round `a`
+        double radius = 0;                 // of its midsurface
         double wall = 0;                   // thickness of the walls beside such a one
         std::vector<Probe> own;            // and rays over it
     };
@@ -94,13 +100,45 @@ private:
         return std::nullopt;
     }
 
+    // Of spline faces that are no cylinder, torus or sphere: the ball they are rolled by.
+    const std::optional<RollingBall>& ball_of(int face) const {
+        const auto [it, fresh] = balls_.try_emplace(face, std::nullopt);
+        if (fresh && std::holds_alternative<FreeSurface>(surface(face))) {
+            const Face& f = body_.faces[ix(face)];
+            std::vector<Vec3> points;
+            const std::size_t step = std::max<std::size_t>(1, f.facet_count / 40);
+            for (std::size_t i = f.first_facet; i < f.first_facet + f.facet_count; i += step) points.push_back(middle_of(i));
+            it->second = rolling_ball(BaseSurface(surface(face)), points, rolled);
+        }
+        return it->second;
+    }
+
+    [[nodiscard]] std::optional<double> radius_of(int face) const {
+        if (const auto r = spine_radius(surface(face))) return r;
+        const auto& ball = ball_of(face);
+        return ball ? std::optional(ball->radius) : std::nullopt;
+    }
+
+    [[nodiscard]] std::optional<Vec3> spine_of(int face, const Vec3& p) const {
+        if (const auto c = spine_point(surface(face), p)) return c;
+        const auto& ball = ball_of(face);
+        if (!ball) return std::nullopt;
+        const SkinPoint foot = BaseSurface(surface(face)).foot(p);
+        return foot.point + (ball->on_normal_side ? ball->radius : -ball->radius) * foot.normal;
+    }
+
+    [[nodiscard]] Vec3 middle_of(std::size_t facet) const {
+        Vec3 m = Vec3::Zero();
+        for (int c : body_.facets[facet].corners) m += body_.points[ix(c)] / 3;
+        return m;
+    }
+
     // Does the skin bulge out, away from the line its circles have their centres on?
     bool bulges(int face) const {
         const Face& f = body_.faces[ix(face)];
         const std::size_t i = f.first_facet + f.facet_count / 2;
-        Vec3 m = Vec3::Zero();
-        for (int c : body_.facets[i].corners) m += body_.points[ix(c)] / 3;
-        const auto centre = spine_point(surface(face), m);
+        const Vec3 m = middle_of(i);
+        const auto centre = spine_of(face, m);
         return centre && body_.facet_normal(i).dot(m - *centre) > 0;
     }
 
@@ -111,7 +149,7 @@ private:
             if (p.opposite >= 0 && p.face != p.opposite && p.facing >= least_facing && rounds(p.face, p.opposite))
                 seen[std::minmax(p.face, p.opposite)].push_back(&p);
         for (auto& [faces, list] : seen) {
-            Pair p{faces.first, faces.second, std::move(list), {}, {}, {}, 0, {}, 0, {}, {}, 0, {}};
+            Pair p{faces.first, faces.second, std::move(list), {}, {}, {}, 0, {}, 0, {}, {}, 0, 0, {}};
             keep_finer_side(p);
             measure(p);
             pairs_.push_back(std::move(p));
@@ -142,7 +180,7 @@ private:
         for (int pass = 0; pass < 2; ++pass) {
             std::map<int, Ridge> found;
             for (const auto& [face, list] : of) {
-                if (known.count(face) || !spine_radius(surface(face)) || !bulges(face)) continue;
+                if (known.count(face) || !spine_radius(surface(face)) || !bulges(face)) continue;  // no pipes: their sheets forget the spine
                 if (auto p = over_ridge(face, list, known)) found[face] = {p->ridge, p->wall}, pairs_.push_back(std::move(*p));
             }
             known.merge(found);
@@ -173,7 +211,7 @@ private:
         std::vector<int> ridge;
         for (int h : far)
             if (sharp_inside(h, far)) ridge.push_back(h);
-        Pair p{face, -1, {}, {}, std::move(walls), {}, 0, {}, 0, {}, {}, 0, {}};
+        Pair p{face, -1, {}, {}, std::move(walls), {}, 0, {}, 0, {}, {}, 0, 0, {}};
         p.own = seen_over(ridge, list);
         if (p.own.size() < 2 || 2 * p.own.size() < list.size()) return std::nullopt;
         std::set<int> met;
@@ -236,7 +274,10 @@ private:
     bool rounds(int f, int g) {
         if (std::holds_alternative<PlaneSurface>(body_.faces[ix(f)].surface) || std::holds_alternative<PlaneSurface>(body_.faces[ix(g)].surface)) return false;
         const auto [it, fresh] = opposed_.try_emplace(std::minmax(f, g), false);
-        if (fresh) it->second = surface(f).index() == surface(g).index() && spine_radius(surface(f)) && bulges(f) != bulges(g);
+        if (fresh) {
+            const bool free = std::holds_alternative<FreeSurface>(surface(f)) || std::holds_alternative<FreeSurface>(surface(g));
+            it->second = (free || surface(f).index() == surface(g).index()) && radius_of(f) && radius_of(g) && bulges(f) != bulges(g);
+        }
         return it->second;
     }
 
@@ -244,7 +285,7 @@ private:
     void keep_finer_side(Pair& p) const {
         const auto from = [&](int f) { return std::count_if(p.seen.begin(), p.seen.end(), [&](const Probe* q) { return q->face == f; }); };
         const auto na = from(p.a), nb = from(p.b);
-        const int lead = na == nb ? (*spine_radius(surface(p.a)) < *spine_radius(surface(p.b)) ? p.a : p.b) : na > nb ? p.a : p.b;
+        const int lead = na == nb ? (*radius_of(p.a) < *radius_of(p.b) ? p.a : p.b) : na > nb ? p.a : p.b;
         std::erase_if(p.seen, [&](const Probe* q) { return q->face != lead; });
     }
 
@@ -303,14 +344,39 @@ private:
         return out;
     }
 
-    [[nodiscard]] double mean_radius(const Pair& p) const { return 0.5 * (*spine_radius(surface(p.a)) + (p.ridge.empty() ? *spine_radius(surface(p.b)) : 0)); }
+    [[nodiscard]] double mean_radius(const Pair& p) const { return 0.5 * (*radius_of(p.a) + (p.ridge.empty() ? *radius_of(p.b) : 0)); }
+
+    // Bends that go on in each other with radii that differ by no more than splines scatter about theirs have one: that of those known
+    // exactly, or the mean.
+    void agree_on_radii() {
+        Groups groups(pairs_.size());
+        for (Pair& p : pairs_) p.radius = mean_radius(p);
+        for (std::size_t i = 0; i < pairs_.size(); ++i)
+            for (const std::size_t j : pairs_[i].bends)
+                if (std::abs(pairs_[i].radius - pairs_[j].radius) <= 0.5 * like * pairs_[i].radius) groups.tie(static_cast<int>(i), static_cast<int>(j));
+        struct Sums {
+            double exact = 0, all = 0;
+            int exact_count = 0, count = 0;
+        };
+        std::map<int, Sums> sums;
+        const auto own = [&](int face) { return !std::holds_alternative<FreeSurface>(body_.faces[ix(face)].surface); };
+        for (std::size_t i = 0; i < pairs_.size(); ++i) {
+            Sums& s = sums[groups.root(static_cast<int>(i))];
+            s.all += pairs_[i].radius, ++s.count;
+            if (own(pairs_[i].a) && (own(pairs_[i].b) || !pairs_[i].ridge.empty())) s.exact += pairs_[i].radius, ++s.exact_count;
+        }
+        for (std::size_t i = 0; i < pairs_.size(); ++i) {
+            const Sums& s = sums[groups.root(static_cast<int>(i))];
+            pairs_[i].radius = s.exact_count > 0 ? s.exact / s.exact_count : s.all / s.count;
+        }
+    }
 
     bool between_walls(Pair& p) {
         if (p.beside.size() + p.bends.size() < 2) return false;
-        const auto u = spine_point(surface(p.a), p.middles[0]), v = p.ridge.empty() ? spine_point(surface(p.b), p.middles[0]) : u;
+        const auto u = spine_of(p.a, p.middles[0]), v = p.ridge.empty() ? spine_of(p.b, p.middles[0]) : u;
         if (!u || !v) return false;
         const Vec3 inside = 0.5 * (*u + *v);
-        const double r = mean_radius(p);
+        const double r = p.radius;
         const auto known = bases(p);
         const auto offer = [&](const std::optional<Surface>& s, const std::vector<PlaneSurface>& planes) {
             if (!s || s->index() != surface(p.a).index()) return;
@@ -335,7 +401,27 @@ private:
                 planes.insert(planes.end(), known[j].planes.begin(), known[j].planes.end());
                 offer(round_between(known[i].surface, known[j].surface, r, inside, 10 * tol_), planes);
             }
+        if (p.mid || !p.ridge.empty()) return p.mid.has_value();
+        // Along what is neither extruded nor turned, as round the corners of drafted trays: the ball is rolled.
+        for (std::size_t i = 0; i < known.size(); ++i)
+            for (std::size_t j = i + 1; j < known.size(); ++j) {
+                const auto s = pipe_between(known[i].surface, known[j].surface, r, inside, p.middles, 10 * tol_);
+                const double off = s ? off_by(p, *s) : std::numeric_limits<double>::max();
+                if (off <= most_off * p.thickness && (!p.mid || off < p.error)) p.mid = s, p.error = off, p.planes.clear();
+            }
         return p.mid.has_value();
+    }
+
+    // A pipe ends where the bends it goes on in begin.
+    void trim(Pair& p) const {
+        auto* free = p.mid ? std::get_if<FreeSurface>(&*p.mid) : nullptr;
+        if (!free || !free->pipe) return;
+        std::vector<Surface> next;
+        for (std::size_t j : p.bends)
+            if (pairs_[j].mid) next.push_back(*pairs_[j].mid);
+        Vec3 middle = Vec3::Zero();
+        for (const Vec3& m : p.middles) middle += m / static_cast<double>(p.middles.size());
+        free->pipe = std::make_shared<const Pipe>(trimmed(*free->pipe, next, middle, 10 * tol_));
     }
 
     // Between others, half-way by normals keeps to what is half-way between their neighbours.
@@ -351,12 +437,11 @@ private:
 
     // Half the difference between the distances to both sides.
     double off_by(const Pair& p, const Surface& mid) const {
+        const BaseSurface middle(mid), a(surface(p.a)), b(surface(p.b));
         double off = 0;
         for (const Vec3& m : p.middles) {
-            const auto c = surface_foot(mid, m);
-            if (!c) return std::numeric_limits<double>::max();
-            const auto u = surface_foot(surface(p.a), *c), v = surface_foot(surface(p.b), *c);
-            off = std::max({off, 0.5 * std::abs((*u - *c).norm() - (*v - *c).norm()), (*c - m).norm() > p.thickness ? p.thickness : 0});
+            const Vec3 c = middle.foot(m).point;
+            off = std::max({off, 0.5 * std::abs((a.foot(c).point - c).norm() - (b.foot(c).point - c).norm()), (c - m).norm() > p.thickness ? p.thickness : 0});
         }
         return off;
     }
@@ -404,6 +489,7 @@ private:
     const std::vector<Wall>& walls_;
     double tol_;
     mutable std::map<int, Surface> alike_;  // of spline faces
+    mutable std::map<int, std::optional<RollingBall>> balls_;
     std::map<std::pair<int, int>, bool> opposed_;
     std::map<int, std::vector<Use>> at_;
     std::vector<Pair> pairs_;

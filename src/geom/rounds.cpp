@@ -1,5 +1,7 @@
 #include "geom/rounds.hpp"
 
+#include "geom/pipe.hpp"
+
 #include <Eigen/LU>
 
 #include <cmath>
@@ -223,6 +225,8 @@ std::optional<Surface> mean_by_normal(const Surface& a, const Surface& b, const 
 }
 
 std::optional<Curve> touching_curve(const Surface& a, const Surface& b, double tol) {
+    for (const auto& [s, other] : {std::pair(&a, &b), std::pair(&b, &a)})
+        if (const auto* free = std::get_if<FreeSurface>(s); free && free->pipe) return touching_pipe(*free->pipe, *other, tol);
     if (auto c = across_tubes(a, b, tol)) return c;
     if (auto c = across_tubes(b, a, tol)) return c;
     constexpr double sine = 1e-7;
@@ -246,6 +250,7 @@ std::optional<Curve> touching_curve(const Surface& a, const Surface& b, double t
 std::optional<Vec3> spine_point(const Surface& s, const Vec3& p) {
     if (const auto* c = std::get_if<CylinderSurface>(&s)) return Vec3(c->frame.origin + c->frame.height(p) * c->frame.z);
     if (const auto* c = std::get_if<SphereSurface>(&s)) return c->frame.origin;
+    if (const auto* f = std::get_if<FreeSurface>(&s)) return f->pipe ? std::optional(f->pipe->spine.point(f->pipe->spine.nearest(p))) : std::nullopt;
     const auto* t = std::get_if<TorusSurface>(&s);
     if (!t) return std::nullopt;
     const Vec3 d = p - t->frame.origin, out = d - d.dot(t->frame.z) * t->frame.z;
@@ -257,6 +262,7 @@ std::optional<double> spine_radius(const Surface& s) {
     if (const auto* c = std::get_if<CylinderSurface>(&s)) return c->radius;
     if (const auto* c = std::get_if<SphereSurface>(&s)) return c->radius;
     if (const auto* t = std::get_if<TorusSurface>(&s)) return t->minor;
+    if (const auto* f = std::get_if<FreeSurface>(&s); f && f->pipe) return f->pipe->radius;
     return std::nullopt;
 }
 

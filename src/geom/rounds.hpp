@@ -17,7 +17,8 @@ namespace halvo {
 /// angle, spheres and tori whose axes are parallel to `tol` over `reach`. It touches what lies half-way between what both touch.
 [[nodiscard]] std::optional<Surface> mean_by_normal(const Surface& a, const Surface& b, const Vec3& place, double reach, double tol);
 
-/// The line or full circle along which two surfaces touch each other to `tol`; nothing where they don't, or along no such curve.
+/// The line, full circle or, on pipes, traced curve along which two surfaces touch each other to `tol`; nothing where they don't, or along
+/// no such curve.
 [[nodiscard]] std::optional<Curve> touching_curve(const Surface& a, const Surface& b, double tol);
 
 /// Point of the line that a round's circles or balls have their centres on, next to `p`; nothing for surfaces without one.

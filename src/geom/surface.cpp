@@ -99,6 +99,7 @@ Surface moved(const Surface& s, const Eigen::Isometry3d& m) {
         [&](auto k) -> Surface {
             if constexpr (std::is_same_v<decltype(k), FreeSurface>) {
                 if (k.spline) k.spline = std::make_shared<const NurbsSurface>(k.spline->moved(m));
+                if (k.pipe) k.pipe = std::make_shared<const Pipe>(Pipe{k.pipe->spine.moved(m), k.pipe->radius});
             } else {
                 k.frame = halvo::moved(k.frame, m);
             }

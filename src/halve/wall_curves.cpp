@@ -276,6 +276,7 @@ private:
             }
             return c;
         }
+        if (std::holds_alternative<PolylineCurve>(c.shape)) return c;  // a pipe's, that ends where it does
         const auto* circle = std::get_if<CircleCurve>(&c.shape);
         const auto angle = [&](const Vec3& p) {
             const Vec2 q = circle->frame.local2(p);
@@ -299,6 +300,11 @@ private:
             const double most = 0.5 * (2 * pi - (c.t1 - c.t0));
             Curve out = c;
             out.t0 -= std::min(first / k->radius, most), out.t1 += std::min(last / k->radius, most);
+            return out;
+        }
+        if (const auto* p = std::get_if<PolylineCurve>(&c.shape)) {  // as far as it is known
+            Curve out = c;
+            out.t0 = std::max(p->at.front(), c.t0 - first), out.t1 = std::min(p->at.back(), c.t1 + last);
             return out;
         }
         return c;
