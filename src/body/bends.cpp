@@ -353,7 +353,7 @@ private:
         for (Pair& p : pairs_) p.radius = mean_radius(p);
         for (std::size_t i = 0; i < pairs_.size(); ++i)
             for (const std::size_t j : pairs_[i].bends)
-                if (std::abs(pairs_[i].radius - pairs_[j].radius) <= 0.5 * like * pairs_[i].radius) groups.tie(static_cast<int>(i), static_cast<int>(j));
+                if (std::abs(pairs_[i].radius - pairs_[j].radius) <= 1.5 * like * pairs_[i].radius) groups.tie(static_cast<int>(i), static_cast<int>(j));
         struct Sums {
             double exact = 0, all = 0;
             int exact_count = 0, count = 0;
