@@ -12,7 +12,7 @@ namespace halvo {
 namespace {
 
 constexpr double least_sine = 0.15;  // between both surfaces' normals
-constexpr double step_share = 0.1;   // of the radius, between traced places of the ball
+constexpr double step_share = 0.03;  // of the radius, between traced places of the ball
 constexpr double beyond = 0.75;      // radii, that the ball rolls past what it is to cover
 constexpr double more_turn = 0.3;    // rad, that the surface reaches past the places it touches at
 constexpr double most_turn = 2.8;    // rad, from one of its sides to the other

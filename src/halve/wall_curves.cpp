@@ -260,10 +260,21 @@ private:
             middles_.push_back({i, j, as_far_as(*touching, points), {}, true});
             return;
         }
+        if (touch_in_a_point(a.chart.surface(), b.chart.surface())) return;
         // Neighbours whose sides are no true offsets (a sharper bend inside than goes with the outside) miss each other a little.
         if (miss <= 0.1 * std::min(a.thickest, b.thickest)) slack_ = std::max(slack_, 1.5 * miss);
         const Curve c = curve_through(points, std::max(tol_, 0.5 * slack_));
         middles_.push_back({i, j, c, {}, false});
+    }
+
+    // A ball on a plane, a round or another ball that its own rounds touch, too: CAD gives their faces a short edge there.
+    bool touch_in_a_point(const Surface& a, const Surface& b) const {
+        for (const auto& [s, other] : {std::pair(&a, &b), std::pair(&b, &a)})
+            if (const auto* ball = std::get_if<SphereSurface>(s)) {
+                const auto foot = surface_foot(*other, ball->frame.origin);
+                if (foot && std::abs((*foot - ball->frame.origin).norm() - ball->radius) <= 100 * tol_) return true;
+            }
+        return false;
     }
 
     // The part of a line or circle that points next to it span.
