@@ -157,21 +157,31 @@ private:
             const bool first = a.box.sizes().norm() <= b.box.sizes().norm();
             const WallSurface &on = first ? a : b, &other = first ? b : a;
             for (const Curve& c : crossings(on.chart, other.chart, range, on.extent, margin, tol_))
-                if (!rounded_off(i, j, c)) share(i, j, c);
+                for (const Curve& k : outside_bends(i, j, c)) share(i, j, k);
         }
     }
 
-    // Does a bend that both go on in smoothly, the one perhaps through another bend, stand where they would cross?
-    bool rounded_off(std::size_t i, std::size_t j, const Curve& c) const {
+    // What of a crossing is left where no bend stands that both go on in smoothly, the one perhaps through another bend.
+    std::vector<Curve> outside_bends(std::size_t i, std::size_t j, const Curve& c) const {
         const auto near = smooth_in_two(i), other = smooth_in_two(j);
-        const auto stands = [&](std::size_t s) {
-            const Box3 there = widened(walls_[s].box, walls_[s].thickest);
-            return walls_[s].wall->bend && there.contains(c.start()) && there.contains(c.middle()) && there.contains(c.end());
-        };
-        return std::any_of(near.begin(), near.end(), [&](const auto& k) {
-            const auto it = other.find(k.first);
-            return it != other.end() && k.second + it->second <= 3 && stands(k.first);
-        });
+        std::vector<Box3> bends;
+        for (const auto& [s, steps] : near)
+            if (const auto it = other.find(s); walls_[s].wall->bend && it != other.end() && steps + it->second <= 3)
+                bends.push_back(widened(walls_[s].box, walls_[s].thickest));
+        if (bends.empty()) return {c};
+        constexpr int n = 64;
+        const auto at = [&](int k) { return c.t0 + (c.t1 - c.t0) * k / n; };
+        std::vector<Curve> out;
+        int from = -1;
+        for (int k = 0; k <= n + 1; ++k) {
+            const bool in = k > n || std::any_of(bends.begin(), bends.end(), [&](const Box3& b) { return b.contains(c.point(at(k))); });
+            if (!in && from < 0) from = k;
+            if (!in || from < 0) continue;
+            if (from == 0 && k > n) return {c};
+            if (k - 1 > from) out.push_back(c.piece(at(from), at(k - 1)));
+            from = -1;
+        }
+        return out;
     }
 
     // Walls that go on smoothly from one, and from those: with the number of steps.
