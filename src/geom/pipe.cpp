@@ -182,7 +182,9 @@ Pipe trimmed(const Pipe& pipe, const std::vector<Surface>& next, const Vec3& wit
     for (const Surface& k : next)
         if (const auto* c = std::get_if<CylinderSurface>(&k))
             if (const auto t = runs_into(pipe, *c, tol)) (*t < middle ? from : to) = *t < middle ? std::max(from, *t) : std::min(to, *t);
-    return {s.piece(from, to), pipe.radius};
+    // A little past both, so that what it touches along crosses the circles there for certain.
+    constexpr double past = 1e-4;  // of the radius
+    return {s.piece(std::max(s.t0, from - past * pipe.radius), std::min(s.t1, to + past * pipe.radius)), pipe.radius};
 }
 
 std::optional<RollingBall> rolling_ball(const BaseSurface& surface, const std::vector<Vec3>& points, double share) {
