@@ -1,4 +1,6 @@
 // Bends whose rounds are no offsets of each other: channels, pots, moulded covers and trays, with bosses; the round surfaces under them.
+#include "geom/net_spline.hpp"
+#include "geom/pipe.hpp"
 #include "geom/rounds.hpp"
 #include "spoilt.hpp"
 #include "support.hpp"
@@ -47,6 +49,17 @@ make::Solid tray(const Rounds& upright, const Rounds& floor) {
     if (upright.inside > 0) inner = make::rounded_edges(inner, upright.inside, side);
     if (floor.inside > 0) inner = make::rounded_edges(inner, floor.inside, low);
     return make::cut(outer, {inner});
+}
+
+// 160 x 120 x 30 upside down, wall of 2.5, drafted by so many mm over its height: its corners are neither turned nor extruded.
+make::Solid drafted_tray(const Rounds& upright, const Rounds& floor, double draft) {
+    const double in = draft * 27.5 / 30;
+    const auto side = [](const Vec3& m) { return m.z() > 10 && m.z() < 20; };
+    const auto high = [](const Vec3& m) { return m.z() > 24; };
+    const make::Solid outer = make::taper(rectangle(80, 60), rectangle(80 - draft, 60 - draft), 30);
+    const make::Solid inner = make::taper(rectangle(77.5, 57.5), rectangle(77.5 - in, 57.5 - in), 27.5);
+    return make::cut(make::rounded_edges(make::rounded_edges(outer, upright.outside, side), floor.outside, high),
+                     {make::rounded_edges(make::rounded_edges(inner, upright.inside, side), floor.inside, high)});
 }
 
 void expect_moulded(const Job& j, int sheets) {
@@ -110,6 +123,54 @@ TEST(Tray, SharpInsideEdgesHaveBendsOutside) {
         const make::Solid s = tray({4, 0}, {4, 0});
         expect_moulded(job_of(turned ? make::moved(s, anywhere()) : s), 17);
     }
+}
+
+TEST(Tray, DraftedOnesHaveCornersThatABallIsRolledAlong) {
+    expect_moulded(job_of(drafted_tray({10, 8}, {4, 2}, 2)), 17);
+    expect_moulded(job_of(make::moved(drafted_tray({6, 3}, {3, 1}, 1), anywhere())), 17);
+}
+
+TEST(Tray, DraftedOnesOfEqualRoundsHaveBalls) {
+    expect_moulded(job_of(make::moved(drafted_tray({6, 4}, {6, 4}, 1), anywhere())), 17);
+}
+
+TEST(Rounds, PipesTouchWhatTheyRollAlong) {
+    // A floor and a leaning tube: no common axis. The ball's centre runs on an ellipse.
+    const PlaneSurface floor{Frame::with_z(Vec3(0, 0, 0), Vec3::UnitZ())};
+    const CylinderSurface tube{Frame::with_z(Vec3(0, 0, 0), Vec3(std::sin(0.1), 0, std::cos(0.1))), 30};
+    const double r = 4;
+    const auto s = pipe_between(floor, tube, r, Vec3(26, 0, 4), {Vec3(27, 3, 1), Vec3(20, 17, 1), Vec3(27, -4, 2)}, 1e-6);
+    ASSERT_TRUE(s);
+    const Pipe& pipe = *std::get<FreeSurface>(*s).pipe;
+    const BaseSurface middle(*s);
+    for (double k = 0.05; k < 1; k += 0.1) {
+        const Vec3 c = pipe.spine.point(pipe.spine.parameter_at(k));
+        EXPECT_NEAR(c.z(), r, 1e-7);
+        EXPECT_NEAR((*surface_foot(tube, c) - c).norm(), r, 1e-7);
+    }
+    for (const Surface& other : {Surface(floor), Surface(tube)}) {
+        const auto curve = touching_curve(*s, other, 1e-6);
+        ASSERT_TRUE(curve);
+        for (double k = 0.1; k < 1; k += 0.2) {
+            const Vec3 p = curve->point(curve->parameter_at(k));
+            EXPECT_NEAR((*surface_foot(other, p) - p).norm(), 0, 1e-6);
+            EXPECT_NEAR((middle.foot(p).point - p).norm(), 0, 1e-4);
+        }
+    }
+    EXPECT_FALSE(pipe_between(floor, PlaneSurface{Frame::with_z(Vec3(0, 0, 9), Vec3::UnitZ())}, r, Vec3(0, 0, 4), {Vec3(0, 0, 1)}, 1e-6));
+}
+
+TEST(Rounds, RollingBallOfASplineIsItsSmallRadius) {
+    // A torus as a spline through its points: the ball is that of the small circle, whatever the large one.
+    const TorusSurface t{Frame::with_z(Vec3(1, 2, 3), Vec3(1, 1, 2)), 20, 5};
+    constexpr std::size_t n = 33;
+    std::vector<Vec3> net, points;
+    for (std::size_t i = 0; i < n; ++i)
+        for (std::size_t j = 0; j < n; ++j) net.push_back(surface_point(t, Vec2(0.8 * static_cast<double>(i) / n, 0.2 + 1.2 * static_cast<double>(j) / n)));
+    for (std::size_t k = 40; k < net.size(); k += 71) points.push_back(net[k]);
+    const auto ball = rolling_ball(BaseSurface(FreeSurface{std::make_shared<const NurbsSurface>(through_net(net, n))}), points, 0.05);
+    ASSERT_TRUE(ball);
+    EXPECT_NEAR(ball->radius, 5, 1e-3);
 }
 
 TEST(Tray, EqualRoundsMeetInBalls) {

@@ -105,6 +105,19 @@ void span(const Body& body, WallSurface& w) {
         for (const Vec3& q : p.seen) w.box.extend(q), w.extent.push_back(w.chart.foot(q));
 }
 
+// A pipe's spline is carried on straight past its ends: what is cut there is none of the wall's.
+void drop_beyond_pipe(WallSurface& w) {
+    const auto* free = std::get_if<FreeSurface>(&w.chart.surface());
+    if (!free || !free->pipe) return;
+    constexpr double off = 0.02;  // of the radius
+    const Pipe& pipe = *free->pipe;
+    std::erase_if(w.outline, [&](const Curve& c) {
+        const auto points = c.sampled(0.02 * c.length(), 8);
+        return std::any_of(points.begin(), points.end(),
+                           [&](const Vec3& p) { return std::abs((p - pipe.spine.point(pipe.spine.nearest(p))).norm() - pipe.radius) > off * pipe.radius; });
+    });
+}
+
 }  // namespace
 
 WallSurface make_wall_surface(const Body& body, const BodyBoxes& boxes, const Wall& wall, bool turn, double tol, double chord) {
@@ -137,6 +150,7 @@ WallSurface make_wall_surface(const Body& body, const BodyBoxes& boxes, const Wa
     Box3 range = w.box;
     range.min().array() -= w.thickest, range.max().array() += w.thickest;
     w.outline = cut_faces(body, w.chart, range, tol);
+    drop_beyond_pipe(w);
     if (wall.half) {
         // Nothing of the other half, where the chart is stretched; it shares the great circle between them.
         const auto beyond = [&](const Vec3& p) { return wall.half->height(p) < -w.thickest; };

@@ -202,7 +202,7 @@ std::vector<Vec2> unrolled(const Chart& chart, const std::vector<Vec3>& points) 
 }
 
 bool closes(const Chart& chart, const std::vector<Vec3>& points, const std::vector<Vec2>& unrolled, double tol) {
-    if (chart.flat()) return true;
+    if (chart.flat() || chart.grid_period() == Vec2::Zero()) return true;
     for (std::size_t i = 0, j = points.size() - 1; i < points.size(); j = i++)
         if ((chart.local2(points[i], unrolled[j]) - unrolled[i]).norm() > 100 * tol) return false;
     return true;
