@@ -119,40 +119,36 @@ std::optional<Surface> pipe_between(const Surface& a, const Surface& b, double r
 
 namespace {
 
-// Both ends of a pipe go on in cylinders of its radius: where on the spine it runs into the cylinder's axis.
+// Both ends of a pipe go on in cylinders of its radius: where on the spine it runs into the cylinder's axis. Told by its directions, which
+// turn out of the axis there, at the traced places: between these by inverse interpolation.
 std::optional<double> runs_into(const Pipe& pipe, const CylinderSurface& c, double tol) {
     if (std::abs(c.radius - pipe.radius) > std::max(tol, 1e-6 * pipe.radius)) return std::nullopt;
-    const Curve& s = pipe.spine;
-    constexpr int n = 400;
-    const auto at = [&](double k) { return s.t0 + (s.t1 - s.t0) * k / n; };
-    const auto along = [&](double t) { return Vec3(s.derivative(t).normalized()); };
-    const auto on_axis = [&](double t) {
-        const Vec3 away = s.point(t) - c.frame.origin;
-        return (away - away.dot(c.frame.z) * c.frame.z).norm() <= std::max(10 * tol, 1e-4 * pipe.radius);
-    };
-    // A pipe that was cut there ends so.
-    constexpr double alike = 1e-6;
-    for (const double t : {s.t0, s.t1})
-        if (along(t).cross(c.frame.z).norm() <= alike && on_axis(t)) return t;
-    int best = 0;
-    double least = 2;
-    for (int k = 0; k <= n; ++k)
-        if (const double sine = along(at(k)).cross(c.frame.z).norm(); sine < least) least = sine, best = k;
-    // There it turns out of the axis in one direction: that component is nought where both run alike.
-    const double h = (s.t1 - s.t0) / n, from = std::max(s.t0, at(best) - 2 * h), to = std::min(s.t1, at(best) + 2 * h);
-    Vec3 way = along(to) - along(from);
+    const auto* p = std::get_if<PolylineCurve>(&pipe.spine.shape);
+    if (!p || p->points.size() < 8 || p->tangents.empty()) return std::nullopt;
+    const auto& t = p->tangents;
+    std::size_t best = 0;
+    for (std::size_t k = 1; k < t.size(); ++k)
+        if (t[k].cross(c.frame.z).norm() < t[best].cross(c.frame.z).norm()) best = k;
+    const std::size_t low = best < 3 ? 0 : best - 3, high = std::min(best + 3, t.size() - 1);
+    Vec3 way = t[high] - t[low];
     way -= way.dot(c.frame.z) * c.frame.z;
     if (way.norm() < 1e-9) return std::nullopt;
     way.normalize();
-    double lo = from, hi = to;
-    const auto off = [&](double t) { return along(t).dot(way); };
-    if (off(lo) * off(hi) > 0) return std::nullopt;
-    for (int i = 0; i < 60; ++i) {
-        const double mid = 0.5 * (lo + hi);
-        (off(lo) * off(mid) <= 0 ? hi : lo) = mid;
+    const auto off = [&](std::size_t k) { return t[k].dot(way); };
+    std::size_t k = low;
+    while (k < high && off(k) * off(k + 1) > 0) ++k;
+    if (k == high) return std::nullopt;
+    const std::size_t first = std::min(k < 1 ? 0 : k - 1, t.size() - 4);
+    double at = 0;
+    for (std::size_t i = first; i < first + 4; ++i) {
+        double weight = 1;
+        for (std::size_t j = first; j < first + 4; ++j)
+            if (j != i) weight *= -off(j) / (off(i) - off(j));
+        at += weight * p->at[i];
     }
-    if (!on_axis(0.5 * (lo + hi))) return std::nullopt;
-    return 0.5 * (lo + hi);
+    const Vec3 away = pipe.spine.point(at) - c.frame.origin;
+    if ((away - away.dot(c.frame.z) * c.frame.z).norm() > std::max(10 * tol, 1e-4 * pipe.radius)) return std::nullopt;
+    return at;
 }
 
 }  // namespace
@@ -182,9 +178,10 @@ Pipe trimmed(const Pipe& pipe, const std::vector<Surface>& next, const Vec3& wit
     for (const Surface& k : next)
         if (const auto* c = std::get_if<CylinderSurface>(&k))
             if (const auto t = runs_into(pipe, *c, tol)) (*t < middle ? from : to) = *t < middle ? std::max(from, *t) : std::min(to, *t);
-    // A little past both, so that what it touches along crosses the circles there for certain.
-    constexpr double past = 1e-4;  // of the radius
-    return {s.piece(std::max(s.t0, from - past * pipe.radius), std::min(s.t1, to + past * pipe.radius)), pipe.radius};
+    // A little past both, so that what it touches along crosses the circles there for certain. What was traced beyond stays known.
+    Curve cut = s;
+    cut.t0 = std::max(s.t0, from - tol), cut.t1 = std::min(s.t1, to + tol);
+    return {cut, pipe.radius};
 }
 
 std::optional<RollingBall> rolling_ball(const BaseSurface& surface, const std::vector<Vec3>& points, double share) {
