@@ -75,9 +75,12 @@ void expect_moulded(const Job& j, int sheets) {
     fine.size = 4, fine.angle = 10 * pi / 180;
     // Curves that meet tangentially, as at the ends of pipes, leave edges far below any size: the mesh closes them, and areas are off by that.
     const auto closed = bridged_edges(j.model, fine);
-    for (const EdgeId e : closed) EXPECT_LT(j.model.length(e), 1e-3);
-    if (closed.empty()) check_mesh(j.model, mesh(j.model, fine));
-    else EXPECT_EQ(mesh(j.model, fine).parts, 1);
+    const bool tangent = std::any_of(closed.begin(), closed.end(), [&](EdgeId e) { return j.model.length(e) < 1e-3; });
+    if (tangent) {
+        EXPECT_EQ(mesh(j.model, fine).parts, 1);
+    } else {
+        check_mesh(j.model, mesh(j.model, fine));
+    }
 }
 
 class Unlike : public ::testing::TestWithParam<Rounds> {};
