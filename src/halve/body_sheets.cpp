@@ -9,6 +9,7 @@
 #include "halve/orientation.hpp"
 #include "halve/root_fillets.hpp"
 #include "halve/wall_curves.hpp"
+#include "halve/wall_neighbours.hpp"
 #include "model/sheet_values.hpp"
 
 #include <fmt/format.h>

@@ -4,6 +4,7 @@
 #include "geom/facet_tree.hpp"
 #include "geom/rounds.hpp"
 #include "halve/limits.hpp"
+#include "halve/wall_neighbours.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -15,18 +16,6 @@ namespace {
 
 std::size_t ix(int i) {
     return static_cast<std::size_t>(i);
-}
-
-Box3 widened(Box3 b, double by) {
-    b.min().array() -= by, b.max().array() += by;
-    return b;
-}
-
-// Faces that say which walls it goes on in smoothly: those of a ridge meet sharply, each part of another wall.
-std::set<int> going_on(const WallSurface& w) {
-    std::set<int> out(w.tops.begin(), w.tops.end()), down(w.bottoms.begin(), w.bottoms.end());
-    if (!w.field.ridge) out.merge(down);
-    return w.field.ridge && down.size() == 1 ? down : out;
 }
 
 constexpr double corner_reach = 0.02;  // of the thickness, within which ends of middle edges are one corner: more apart, rounds are no offsets of each other
@@ -562,60 +551,6 @@ private:
 };
 
 }  // namespace
-
-void find_neighbours(const Skin& skin, std::vector<WallSurface>& walls) {
-    std::map<int, std::set<std::size_t>> at_face;
-    for (std::size_t i = 0; i < walls.size(); ++i)
-        for (int f : going_on(walls[i])) at_face[f].insert(i);
-    for (std::size_t i = 0; i < walls.size(); ++i) {
-        std::set<std::size_t> smooth;
-        for (int f : going_on(walls[i]))
-            for (const auto& l : skin.neighbours.of[ix(f)])
-                if (const auto it = at_face.find(l.other); l.smooth && it != at_face.end()) smooth.insert(it->second.begin(), it->second.end());
-        smooth.erase(i);
-        walls[i].smooth.assign(smooth.begin(), smooth.end());
-    }
-    // Boxes along x, so that only walls that may touch are compared.
-    std::vector<std::size_t> order;
-    for (std::size_t i = 0; i < walls.size(); ++i)
-        if (!walls[i].box.isEmpty()) order.push_back(i);
-    const auto low = [&](std::size_t i) { return walls[i].box.min().x() - walls[i].thickest; };
-    std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return low(a) < low(b); });
-    for (std::size_t k = 0; k < order.size(); ++k)
-        for (std::size_t m = k + 1; m < order.size() && low(order[m]) <= walls[order[k]].box.max().x() + walls[order[k]].thickest; ++m) {
-            WallSurface &a = walls[order[k]], &b = walls[order[m]];
-            if (a.wall->twin == static_cast<int>(order[m])) continue;  // two halves of a ball
-            if (!widened(a.box, a.thickest + b.thickest).intersects(b.box)) continue;
-            const bool linked = std::find(a.smooth.begin(), a.smooth.end(), order[m]) != a.smooth.end();
-            const bool flat = a.chart.flat() && b.chart.flat();
-            const bool along = flat && a.chart.plane().z.cross(b.chart.plane().z).norm() < least_crossing;
-            if (along && std::abs(a.chart.height(b.chart.plane().origin)) >= a.thickest + b.thickest) continue;
-            if (along || !flat) a.beside.push_back(order[m]), b.beside.push_back(order[k]);
-            if (!along && !linked) a.near.push_back(order[m]), b.near.push_back(order[k]);
-        }
-    for (WallSurface& w : walls) std::sort(w.near.begin(), w.near.end()), std::sort(w.beside.begin(), w.beside.end());
-}
-
-bool foreign(const Body& body, const std::vector<WallSurface>& walls, std::size_t i, const Vec3& p, double tol) {
-    const WallSurface& w = walls[i];
-    if (supported(body, w, p)) return false;
-    const Vec3 n = w.chart.normal(p);
-    // A smooth neighbour takes over where its own sides do, at whatever angle its midsurface has come to by then.
-    const auto taken = [&](std::size_t j, bool along) {
-        const WallSurface& o = walls[j];
-        if (!widened(o.box, o.thickest).contains(p)) return false;
-        const SkinPoint f = o.chart.on(p);
-        if ((p - f.point).norm() > 0.5 * o.thickest + tol || (along && f.normal.cross(n).norm() >= least_crossing)) return false;
-        return supported(body, o, f.point);
-    };
-    for (std::size_t j : w.beside)
-        if (taken(j, true)) return true;
-    for (std::size_t j : w.smooth)
-        if (taken(j, false)) return true;
-    const auto up = body.tree->shoot(p, n, 0), down = body.tree->shoot(p, -n, 0);
-    const double filled = (up ? up->distance : 0) + (down ? down->distance : 0);
-    return filled < filled_share * w.field.at(w.chart, w.chart.local2(p));
-}
 
 WallCurves wall_curves(const Body& body, const Skin& skin, const std::vector<WallSurface>& walls, double tol, double slack, double openings) {
     return Collector(body, skin, walls, tol, slack, openings).run();

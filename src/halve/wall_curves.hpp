@@ -8,13 +8,6 @@
 
 namespace halvo {
 
-/// Fills `near`, `beside` and `smooth` of every wall.
-void find_neighbours(const Skin& skin, std::vector<WallSurface>& walls);
-
-/// Material at the point of wall `i` that is not this wall's: it does not fill the wall's thickness, or it belongs to a parallel
-/// wall of another thickness beside it.
-[[nodiscard]] bool foreign(const Body& body, const std::vector<WallSurface>& walls, std::size_t i, const Vec3& p, double tol);
-
 struct WallCurves {
     ArrangementInput input;
     double slack = 0;  ///< by how much curves that mean one point may miss each other; grows where smooth neighbours do not quite meet

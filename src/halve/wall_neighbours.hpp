@@ -1,0 +1,22 @@
+#pragma once
+/// Which walls of a body may meet, run beside each other, or go on smoothly in each other.
+
+#include "halve/wall_surface.hpp"
+
+#include <set>
+
+namespace halvo {
+
+/// Faces that say which walls a wall goes on in smoothly: those of a ridge meet sharply, each part of another wall.
+[[nodiscard]] std::set<int> going_on(const WallSurface& w);
+
+/// Fills `near`, `beside` and `smooth` of every wall.
+void find_neighbours(const Skin& skin, std::vector<WallSurface>& walls);
+
+/// Material at the point of wall `i` that is not this wall's: it does not fill the wall's thickness, or it belongs to a parallel
+/// wall of another thickness beside it.
+[[nodiscard]] bool foreign(const Body& body, const std::vector<WallSurface>& walls, std::size_t i, const Vec3& p, double tol);
+
+[[nodiscard]] Box3 widened(Box3 b, double by);
+
+}  // namespace halvo
