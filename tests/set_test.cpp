@@ -150,6 +150,15 @@ TEST(Sets, PlanFileModelFileAndList) {
     const Job back = read_model(f / "out" / "model.halvo");
     ASSERT_EQ(back.model.sets.size(), 1u);
     EXPECT_EQ(back.model.sets[0].sheets.size(), 2u);
+    // Another set, with the mesh alone made anew.
+    spit(f / "plan.toml",
+         "[source]\nfile = \"shelf.step\"\n[join]\nreach = \"1 mm\"\n[mesh]\nsize = 20\n[[set]]\nname = \"floor\"\nbody = \"base\"\n"
+         "[[size]]\nid = \"set=floor\"\nsize = 7\n");
+    ASSERT_EQ(halvo_command("run '" + (f / "plan.toml").string() + "' --from mesh --until mesh --out " + out).code, 0);
+    const Job again = read_model(f / "out" / "model.halvo");
+    ASSERT_EQ(again.model.sets.size(), 1u);
+    EXPECT_EQ(again.model.sets[0].name, "floor");
+    EXPECT_NEAR(mean_edge(again, "base"), 7, 1);
     // A set nobody gave, one without a name, and one that says nothing.
     for (const char* wrong : {"[[size]]\nid = \"set=rips\"\nsize = 7\n", "[[set]]\nbody = \"rib*\"\n", "[[set]]\nname = \"x\"\n",
                               "[[set]]\nname = \"x\"\nsurface = \"wavy\"\n", "[[set]]\nname = \"x\"\nbody = \"a\"\n[[set]]\nname = \"x\"\nbody = \"b\"\n"}) {

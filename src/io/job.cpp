@@ -191,6 +191,7 @@ void run(Job& job, Stage from, Stage until, const Observer& observer) {
         place_references(job.model);
     });
     step(Stage::mesh, [&] {
+        if (from == Stage::mesh) make_sets(job.model, job.solids, plan.join.sets);
         const MeshOptions options = placed_sizes(plan.mesh, job.solids, job.model);
         const Mesh before = std::move(job.mesh);
         job.mesh = mesh(job.model, options, observer);

@@ -54,20 +54,6 @@ void note_near(Model& model, const Assembly& solids, const std::vector<Contact>&
     }
 }
 
-// The plan's sets, in the model as it is now.
-void make_sets(Model& model, const Assembly& solids, const std::vector<SetRule>& rules) {
-    model.sets.clear();
-    for (const SetRule& r : rules) {
-        ModelSet s = picked(r, model, solids);
-        if (s.sheets.empty() && s.members.empty() && s.edges.empty()) {
-            const std::string line = fmt::format("[[set]] \"{}\" picks nothing", r.name);
-            model.findings.push_back({make_key("finding", line, {}), "rule without effect", line,
-                                      "check its bodies, ids and places against halvo list MODEL sheets", Vec3::Zero(), 0, ""});
-        }
-        model.sets.push_back(std::move(s));
-    }
-}
-
 // Blocks that got a coupling are idealized after all.
 void settle_blocks(Model& model, const Assembly& solids) {
     for (const Coupling& c : model.couplings) {

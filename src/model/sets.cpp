@@ -1,7 +1,10 @@
 #include "model/sets.hpp"
 
 #include "body/named.hpp"
+#include "core/keys.hpp"
 #include "model/sheet_values.hpp"
+
+#include <fmt/format.h>
 
 #include <algorithm>
 #include <cmath>
@@ -75,6 +78,20 @@ ModelSet picked(const SetRule& rule, const Model& model, const Assembly& solids)
     for (std::size_t i = 0; i < model.members.size(); ++i)
         if (fits(rule, model.members[i], model, solids, within)) out.members.emplace_back(i);
     return out;
+}
+
+void make_sets(Model& model, const Assembly& solids, const std::vector<SetRule>& rules) {
+    model.sets.clear();
+    std::erase_if(model.findings, [](const Finding& f) { return f.kind == "set picks nothing"; });
+    for (const SetRule& r : rules) {
+        ModelSet s = picked(r, model, solids);
+        if (s.sheets.empty() && s.members.empty() && s.edges.empty()) {
+            const std::string line = fmt::format("[[set]] \"{}\" picks nothing", r.name);
+            model.findings.push_back({make_key("finding", line, {}), "rule without effect", line,
+                                      "check its bodies, ids and places against halvo list MODEL sheets", Vec3::Zero(), 0, ""});
+        }
+        model.sets.push_back(std::move(s));
+    }
 }
 
 bool is_meant(const Model& model, SheetId sheet, const std::vector<std::string>& ids) {

@@ -13,6 +13,9 @@ namespace halvo {
 /// What a rule of the plan picks of a model.
 [[nodiscard]] ModelSet picked(const SetRule& rule, const Model& model, const Assembly& solids);
 
+/// The plan's sets, in the model as it is now; a finding for each that picks nothing.
+void make_sets(Model& model, const Assembly& solids, const std::vector<SetRule>& rules);
+
 /// Is the sheet meant by one of the ids: its own, its wall's, or that of a set of the model that holds it?
 [[nodiscard]] bool is_meant(const Model& model, SheetId sheet, const std::vector<std::string>& ids);
 [[nodiscard]] bool is_meant(const Model& model, MemberId member, const std::vector<std::string>& ids);
