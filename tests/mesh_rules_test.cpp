@@ -121,6 +121,46 @@ TEST(MeshRules, GivenPlacesGetANode) {
     EXPECT_EQ(std::count_if(j.model.findings.begin(), j.model.findings.end(), [](const Finding& f) { return f.kind == "rule without effect"; }), 1);
 }
 
+TEST(MeshRules, EdgesAreFinerNextToWhatStandsBesideThem) {
+    // A place ever nearer to the border: the border's nodes stand by it, and no element between is flat.
+    for (const double d : {24.0, 12.0, 6.0, 3.0}) {
+        SCOPED_TRACE(d);
+        Plan p;
+        p.mesh.size = 50;
+        p.join.points = {{430, d, 4}};
+        const Job j = job_of({{"plate", box({0, 0, 0}, {1000, 700, 4})}}, p);
+        check_mesh(j.model, j.mesh);
+        double nearest = 1e9;
+        for (const Vec3& n : j.mesh.nodes) nearest = std::min(nearest, (n + j.solids.shift - Vec3(430, 0, 2)).norm());
+        EXPECT_LT(nearest, 1e-9);
+        EXPECT_GT(j.mesh.quality.min_scaled_jacobian, 0.45);
+        EXPECT_GT(j.mesh.quality.quad_share, 0.97);
+        EXPECT_EQ(assess(j.mesh, {}).outside, 0);
+    }
+}
+
+TEST(MeshRules, SmallSheetsAreFinerByDefault) {
+    // A bracket a twentieth as long as the frame it stands beside: its sheets show in more than a few elements, the large one is no finer.
+    const auto small = [](const Mesh& m, const Model& model) {
+        std::map<int, int> n;
+        for (const Element& e : m.elements) ++n[e.sheet];
+        std::vector<int> out;
+        for (std::size_t s = 0; s < model.sheets.size(); ++s) out.push_back(n[static_cast<int>(s)]);
+        std::sort(out.begin(), out.end());
+        return out;
+    };
+    const Job j = job_of({{"deck", box({0, 0, 0}, {2000, 1500, 3})}, {"tab", box({900, 700, 3}, {3, 120, 90})}});
+    const std::vector<int> own = small(j.mesh, j.model);
+    ASSERT_EQ(own.size(), 2u);
+    EXPECT_GE(own[0], 60);
+    Plan p;
+    p.mesh.size = 25;  // a hundredth of the deck's diagonal
+    const std::vector<int> even = small(job_of({{"deck", box({0, 0, 0}, {2000, 1500, 3})}, {"tab", box({900, 700, 3}, {3, 120, 90})}}, p).mesh, j.model);
+    EXPECT_LE(even[0], 20);
+    EXPECT_LE(own[1], 1.6 * even[1]) << "only round the tab";
+    check_mesh(j.model, j.mesh);
+}
+
 TEST(MeshRules, SameElementsWhereNothingChanged) {
     // Another thickness: the same nodes and elements. Another size on one sheet: sheets that share nothing with it keep their nodes' places.
     const Job made = job_of({{"a", box({0, 0, 0}, {400, 300, 4})}, {"b", box({0, 0, 500}, {400, 300, 4})}});

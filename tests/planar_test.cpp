@@ -2,6 +2,7 @@
 #include "mesh/planar.hpp"
 #include "mesh/clean_up.hpp"
 #include "mesh/keep_numbers.hpp"
+#include "mesh/last_triangles.hpp"
 
 #include <gtest/gtest.h>
 
@@ -112,6 +113,55 @@ TEST(Planar, SmallDiscsAreAllQuads) {
         EXPECT_GT(t.worst, 0.4);
         std::vector<Vec2> border = in.points;
         EXPECT_NEAR(t.area, area_of(border), 1e-9 * area_of(border));
+    }
+}
+
+TEST(LastTriangles, WalkThroughAStripAndBecomeAQuad) {
+    // A strip of n squares in n - 1 leaning quads and a triangle at either end.
+    for (const int n : {2, 5, 8}) {
+        SCOPED_TRACE(n);
+        PlanarMesh m;
+        for (int i = 0; i <= n; ++i) m.points.emplace_back(i, 0);
+        for (int i = 0; i <= n; ++i) m.points.emplace_back(i, 1);
+        const auto top = [&](int i) { return n + 1 + i; };
+        m.elements.push_back({0, 1, top(0), -1});
+        for (int i = 1; i < n; ++i) m.elements.push_back({i, i + 1, top(i), top(i - 1)});
+        m.elements.push_back({n, top(n), top(n - 1), -1});
+        const std::vector<Vec2> were = m.points;
+        EXPECT_FALSE(join_triangles(m, m.points.size(), {}).empty());
+        ASSERT_EQ(m.elements.size(), ix(n));
+        for (const auto& e : m.elements) EXPECT_NEAR(planar_quality(m.points, e), 1, 1e-12);
+        EXPECT_EQ(m.points, were);
+    }
+}
+
+TEST(LastTriangles, StayWhereAKeptEdgeIsBetweenThem) {
+    PlanarMesh m;
+    m.points = {{0, 0}, {1, 0}, {2, 0}, {0, 1}, {1, 1}, {2, 1}};
+    m.elements = {{0, 1, 3, -1}, {1, 2, 4, 3}, {2, 5, 4, -1}};
+    EXPECT_TRUE(join_triangles(m, m.points.size(), {{2, 4}}).empty());
+    EXPECT_EQ(m.elements.size(), 3u);
+    EXPECT_FALSE(join_triangles(m, m.points.size(), {}).empty());
+    EXPECT_EQ(m.elements.size(), 2u);
+}
+
+TEST(LastTriangles, BetweenHolesAtACoarseSize) {
+    // Two holes close to each other and to the border, a few elements across: next to no triangles are left.
+    for (const double turn : {0.0, 0.3, 0.7}) {
+        SCOPED_TRACE(turn);
+        PlanarInput in = outline({{0, 0}, {40, 0}, {40, 35}, {0, 35}}, 5);
+        for (const Vec2& c : {Vec2(16, 18), Vec2(28, 18)}) {
+            auto& loop = in.loops.emplace_back();
+            for (int i = 0; i < 8; ++i) {
+                const double a = turn - 2 * pi * i / 8;
+                loop.push_back(static_cast<int>(in.points.size()));
+                in.points.emplace_back(c.x() + 3.5 * std::cos(a), c.y() + 3.5 * std::sin(a));
+            }
+        }
+        const PlanarMesh m = mesh_planar(in);
+        const Told t = told(m, in.points.size());
+        EXPECT_LE(t.trias, 2);
+        EXPECT_GT(t.worst, 0.5);
     }
 }
 

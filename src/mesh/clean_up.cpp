@@ -256,18 +256,26 @@ std::vector<int> clean_up(PlanarMesh& mesh, std::size_t fixed, const std::set<st
     return Cleaner(mesh, fixed, kept).run();
 }
 
+double badness_of(const std::vector<Vec2>& points, const std::array<int, 4>& e) {
+    constexpr double wanted = 0.75, tria = 1.0, poor = 0.6, unfit = 0.35;
+    const double q = planar_fitness(points, e), short_of = std::max(0.0, wanted - q);
+    return short_of * short_of + (q < poor ? 0.7 : 0) + (q < unfit ? 10 * (unfit - q) + 1 : 0) + (e[3] < 0 ? tria : 0);
+}
+
+double badness_of(std::size_t elements) {
+    constexpr double irregular = 0.05;
+    return elements > 0 ? irregular * std::abs(static_cast<double>(elements) - 4) : 0;
+}
+
 double badness(const PlanarMesh& mesh, std::size_t fixed) {
-    constexpr double wanted = 0.75, tria = 0.6, irregular = 0.05, poor = 0.6, unfit = 0.35;
     double sum = 0;
-    std::vector<int> count(mesh.points.size(), 0);
+    std::vector<std::size_t> count(mesh.points.size(), 0);
     for (const auto& e : mesh.elements) {
-        const double q = planar_fitness(mesh.points, e), short_of = std::max(0.0, wanted - q);
-        sum += short_of * short_of + (q < poor ? 0.7 : 0) + (q < unfit ? 10 * (unfit - q) + 1 : 0) + (e[3] < 0 ? tria : 0);
+        sum += badness_of(mesh.points, e);
         for (int v : e)
             if (v >= 0) ++count[ix(v)];
     }
-    for (std::size_t v = fixed; v < count.size(); ++v)
-        if (count[v] > 0) sum += irregular * std::abs(count[v] - 4);
+    for (std::size_t v = fixed; v < count.size(); ++v) sum += badness_of(count[v]);
     return sum;
 }
 

@@ -13,4 +13,8 @@ std::vector<int> clean_up(PlanarMesh& mesh, std::size_t fixed, const std::set<st
 /// How good a mesh is, for choosing between two of one region: smaller is better.
 [[nodiscard]] double badness(const PlanarMesh& mesh, std::size_t fixed);
 
+/// What one element adds to it, and what a free node with so many elements.
+[[nodiscard]] double badness_of(const std::vector<Vec2>& points, const std::array<int, 4>& e);
+[[nodiscard]] double badness_of(std::size_t elements);
+
 }  // namespace halvo

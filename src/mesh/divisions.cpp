@@ -18,7 +18,10 @@ constexpr double corner_turn = 40 * pi / 180;  // more than this is a corner of 
 constexpr double smooth_turn = 25 * pi / 180;  // less than this is none
 constexpr double arc_step = 46 * pi / 180;     // an element spans at most this on an arc
 constexpr double bend_step = 31 * pi / 180;    // and this where the sheet itself is bent
-constexpr double agree = 1.6;                  // opposite sides whose lengths differ by less get the same count
+constexpr double beside = 0.5;                 // of the size: what is nearer to an edge has its nodes stand by it
+constexpr double finest_beside = 0.2;          // of the size, however near it is
+constexpr int density_steps = 200;
+constexpr double agree = 1.6;  // opposite sides whose lengths differ by less get the same count
 
 Vec3 tangent(const Model& model, const EdgeUse& u, bool at_end) {
     const Curve& c = model.edges[u.edge.index()].curve;
@@ -96,6 +99,23 @@ double default_size(const Model& model) {
 
 namespace {
 
+// Of a sheet that is small against the model: a sixteenth of it, so that its shape shows, but not under twice its thickness or a quarter
+// of the model's own size.
+double default_size(const Model& model, const Sheet& sheet, double of_model) {
+    std::vector<Vec3> points;
+    for (const Region& r : sheet.regions)
+        for (const auto& loop : r.loops)
+            for (const EdgeUse& u : loop) {
+                const Curve& c = model.edges[u.edge.index()].curve;
+                points.insert(points.end(), {c.start(), c.middle(), c.end()});
+            }
+    Vec3 centre = Vec3::Zero();
+    for (const Vec3& p : points) centre += p / static_cast<double>(points.size());
+    double radius = 0;
+    for (const Vec3& p : points) radius = std::max(radius, (p - centre).norm());
+    return std::min(of_model, std::max({radius / 8, 2 * sheet.thickness.max, of_model / 4}));
+}
+
 // About the width of a strip; of a square a third of its side.
 double across(const Model& model, const Region& r) {
     double round = 0;
@@ -138,6 +158,7 @@ public:
     EdgeDivisions run() {
         look_at_sheets();
         look_at_edges();
+        look_at_crowds();
         tie_opposite_sides();
         for (const EdgeLink& l : model_.edge_links) groups_.tie(l.a.value, l.b.value);
         auto out = counts();
@@ -145,8 +166,7 @@ public:
         make_even(out);
         divide_members(out);
         EdgeDivisions all{std::move(out), {}, {}};
-        all.places.resize(all.counts.size());
-        if (graded_) grade(all);
+        place_nodes(all);
         close_short_edges(all);
         return all;
     }
@@ -191,7 +211,6 @@ private:
                 else edge_size_[e.index()] = rule.size;
             }
         }
-        graded_ = std::any_of(edge_size_.begin(), edge_size_.end(), [&](double s) { return s < size_ * (1 - 1e-9); });
         // Arcs of a bend: round it, between two straight sides.
         if (options_.bend_rows > 0)
             for (const auto& sides : mapped_)
@@ -227,40 +246,88 @@ private:
         }
     }
 
-    // Where a finer sheet ends, the edges that lead away from it start as fine and grow: nodes stand evenly in the integral of one over
-    // the wanted size, which rises along the edge with the growth from either end.
-    void grade(EdgeDivisions& all) {
+    // Something that stands beside an edge: the share of its length next to it, and how fine nodes should be there.
+    struct Crowd {
+        double share, size;
+    };
+
+    // Points and lines inside a region that stand nearer to an edge than elements are long: triangles between them would be flat.
+    void look_at_crowds() {
+        for (const Sheet& s : model_.sheets)
+            for (const Region& r : s.regions) {
+                if (r.points.empty() && r.embedded.empty()) continue;
+                std::set<VertexId> inside(r.points.begin(), r.points.end());
+                std::vector<EdgeId> edges(r.embedded);
+                for (EdgeId e : r.embedded) inside.insert(model_.edges[e.index()].vertices.begin(), model_.edges[e.index()].vertices.end());
+                for (const auto& loop : r.loops)
+                    for (const EdgeUse& u : loop) edges.push_back(u.edge);
+                for (EdgeId e : edges)
+                    for (VertexId v : inside) crowd(e.index(), v);
+            }
+    }
+
+    void crowd(std::size_t e, VertexId v) {
+        const Edge& edge = model_.edges[e];
+        if (edge.vertices[0] == v || edge.vertices[1] == v || closed(e)) return;
+        const Vec3& p = model_.vertices[v.index()].point;
+        const double h = edge_size_[e], least = finest_beside * h;
+        if (edge.curve.box().squaredExteriorDistance(p) > beside * beside * h * h) return;
+        const double t = edge.curve.nearest(p), d = (edge.curve.point(t) - p).norm(), length = edge.curve.length();
+        const double share = edge.curve.length(edge.curve.t0, t) / length;
+        if (d < beside * h && std::min(share, 1 - share) * length > 0.5 * std::max(d, least)) crowds_[e].push_back({share, std::max(d, least)});
+    }
+
+    // How far elements of the wanted sizes have come along an edge, at even steps of its length, where those sizes vary: where a finer
+    // sheet ends, the edges that lead away from it start as fine and grow, and so they do from what stands beside them.
+    void find_densities() {
         std::vector<double> at_vertex(model_.vertices.size(), std::numeric_limits<double>::max());
         for (std::size_t e = 0; e < model_.edges.size(); ++e)
             for (VertexId v : model_.edges[e].vertices) at_vertex[v.index()] = std::min(at_vertex[v.index()], edge_size_[e]);
         std::set<int> linked;
         for (const EdgeLink& l : model_.edge_links) linked.insert(l.a.value), linked.insert(l.b.value);
-        std::vector<int> of_group(model_.edges.size(), 0);
-        std::map<std::size_t, std::vector<double>> density;
-        constexpr int steps = 200;
+        const double slope = options_.growth - 1;
         for (std::size_t e = 0; e < model_.edges.size(); ++e) {
             const Edge& edge = model_.edges[e];
-            const double h = edge_size_[e], a = at_vertex[edge.vertices[0].index()], b = at_vertex[edge.vertices[1].index()], length = edge.curve.length();
-            const auto g = root(e);
-            of_group[g] = std::max(of_group[g], all.counts[e]);
-            if (std::min(a, b) > h * (1 - 1e-9) || linked.count(static_cast<int>(e)) || forced_.count(e)) continue;
-            auto& sum = density[e];
+            const double h = edge_size_[e], a = at_vertex[edge.vertices[0].index()], b = at_vertex[edge.vertices[1].index()];
+            const auto beside_it = crowds_.find(e);
+            if ((std::min(a, b) > h * (1 - 1e-9) && beside_it == crowds_.end()) || linked.count(static_cast<int>(e)) || forced_.count(e)) continue;
+            const double length = edge.curve.length();
+            auto& sum = density_[e];
             sum.push_back(0);
-            for (int k = 0; k < steps; ++k) {
-                const double x = (k + 0.5) / steps * length, slope = options_.growth - 1;
-                sum.push_back(sum.back() + length / steps / std::min({h, a + slope * x, b + slope * (length - x)}));
+            for (int k = 0; k < density_steps; ++k) {
+                const double x = (k + 0.5) / density_steps * length;
+                double size = std::min({h, a + slope * x, b + slope * (length - x)});
+                if (beside_it != crowds_.end())
+                    for (const Crowd& c : beside_it->second) size = std::min(size, c.size + slope * std::abs(x - c.share * length));
+                sum.push_back(sum.back() + length / density_steps / size);
             }
-            of_group[g] = std::max(of_group[g], static_cast<int>(std::lround(sum.back())));
         }
-        for (std::size_t e = 0; e < model_.edges.size(); ++e)
-            if (of_group[root(e)] > all.counts[e] && !member_only(e)) all.counts[e] = of_group[root(e)];
-        for (const auto& [e, sum] : density) {
+    }
+
+    // Nodes stand evenly in the number of elements passed, and one of them next to each thing beside the edge.
+    void place_nodes(EdgeDivisions& all) const {
+        all.places.resize(all.counts.size());
+        for (const auto& [e, sum] : density_) {
+            const int n = all.counts[e];
+            std::map<int, double> fixed{{0, 0.0}, {n, sum.back()}};
+            if (const auto it = crowds_.find(e); it != crowds_.end())
+                for (const Crowd& c : it->second) {
+                    const double x = c.share * density_steps;
+                    const auto k = static_cast<std::size_t>(std::min(x, density_steps - 1.0));
+                    const double passed = sum[k] + (x - static_cast<double>(k)) * (sum[k + 1] - sum[k]);
+                    const int i = static_cast<int>(std::lround(passed / sum.back() * n));
+                    const auto after = fixed.lower_bound(i);
+                    if (after->first != i && after->second > passed && std::prev(after)->second < passed) fixed.emplace(i, passed);
+                }
             auto& places = all.places[e];
             std::size_t k = 0;
-            for (int i = 1; i < all.counts[e]; ++i) {
-                const double wanted = sum.back() * i / all.counts[e];
-                while (sum[k + 1] < wanted) ++k;
-                places.push_back((static_cast<double>(k) + (wanted - sum[k]) / (sum[k + 1] - sum[k])) / steps);
+            for (int i = 1; i < n; ++i) {
+                const auto to = fixed.lower_bound(i);
+                const auto from = to->first == i ? to : std::prev(to);
+                const double part = to->first == i ? 0 : static_cast<double>(i - from->first) / (to->first - from->first);
+                const double wanted = from->second + part * (to->second - from->second);
+                while (k + 2 < sum.size() && sum[k + 1] < wanted) ++k;
+                places.push_back((static_cast<double>(k) + (wanted - sum[k]) / (sum[k + 1] - sum[k])) / density_steps);
             }
         }
     }
@@ -329,6 +396,9 @@ private:
             wanted[g] += model_.edges[e].curve.length() / edge_size_[e], ++count_[g];
             needed[g] = std::max(needed[g], least(e));
         }
+        find_densities();
+        for (const auto& [e, sum] : density_)
+            if (!member_only(e)) needed[root(e)] = std::max(needed[root(e)], static_cast<int>(std::lround(sum.back())));
         if (options_.across > 1)
             for (const auto& sides : mapped_)
                 for (const auto& side : sides)
@@ -503,7 +573,8 @@ private:
     std::vector<bool> bent_, hole_, bounded_;
     std::set<std::size_t> even_;         // edges that take an even count
     std::map<std::size_t, int> forced_;  // counts that the plan asks for
-    bool graded_ = false;
+    std::map<std::size_t, std::vector<Crowd>> crowds_;
+    std::map<std::size_t, std::vector<double>> density_;
     std::vector<int> count_;
     std::vector<std::vector<std::vector<EdgeUse>>> mapped_;
     mutable std::vector<std::vector<const std::vector<EdgeUse>*>> loops_of_;
@@ -515,7 +586,7 @@ std::vector<double> sheet_sizes(const Model& model, const MeshOptions& options) 
     const double size = options.size > 0 ? options.size : default_size(model);
     std::vector<double> out;
     for (std::size_t i = 0; i < model.sheets.size(); ++i) {
-        double own = size;
+        double own = options.size > 0 ? size : default_size(model, model.sheets[i], size);
         for (const SizeRule& rule : options.sizes)
             if (fits(rule, model, SheetId(i))) own = rule.size;
         if (options.across > 1)

@@ -10,10 +10,11 @@ namespace halvo {
 /// Does the rule speak of holes of this diameter?
 [[nodiscard]] bool holds_diameter(const HoleRule& rule, double diameter);
 
-/// Element size when none is given: one hundredth of the model, at least twice the thickest sheet.
+/// Element size of a model when none is given: one hundredth of it, at least twice the thickest sheet. Small sheets are finer, see sheet_sizes.
 [[nodiscard]] double default_size(const Model& model);
 
-/// Element size of each sheet: by the last rule that fits it, and fine enough for the elements asked for across it.
+/// Element size of each sheet: the given one, else a sixteenth of the sheet up to the model's default; by the last rule that fits it, and fine enough for the
+/// elements asked for across it.
 [[nodiscard]] std::vector<double> sheet_sizes(const Model& model, const MeshOptions& options);
 
 /// Elements along each edge of the model, and where its inner nodes stand (shares of its length) where that is not evenly.

@@ -155,6 +155,9 @@ private:
                 for (std::size_t i = first[k]; i <= end; ++i) use.push_back(out[i % out.size()]);
             }
         }
+        std::vector<EdgeId> of_edges = region.embedded;
+        for (const auto& loop : region.loops)
+            for (const EdgeUse& u : loop) of_edges.push_back(u.edge);
         for (EdgeId e : region.embedded) {
             const auto& nodes = on_edge_[e.index()];
             const auto flat = continued(sheet.chart, nodes);
@@ -176,7 +179,8 @@ private:
             p.in.axis = (sheet.chart.local2(at + 0.01 * size_ * bend->frame.z, p.in.points[0]) - p.in.points[0]).normalized();
             p.in.stretch = std::min(sizes_[s] / p.in.size, longest_on_bend);
         }
-        p.in.growth = options_.sizes.empty() && options_.across < 2 ? 0 : options_.growth;
+        const bool graded = std::any_of(of_edges.begin(), of_edges.end(), [&](EdgeId e) { return !divisions_.places[e.index()].empty(); });
+        p.in.growth = graded || !options_.sizes.empty() || options_.across >= 2 ? options_.growth : 0;
         for (std::size_t l = 1; l < p.in.loops.size(); ++l) p.in.holes.push_back(rows_round(p.in, l));
         return p;
     }

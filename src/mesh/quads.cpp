@@ -1,6 +1,7 @@
 #include "mesh/quads.hpp"
 
 #include "mesh/clean_up.hpp"
+#include "mesh/last_triangles.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -249,8 +250,9 @@ void cut_bad_quads(PlanarMesh& m) {
 }
 
 void finish(PlanarMesh& mesh, std::size_t fixed, std::size_t given) {
-    // The rows' own points may give way where that lifts what is worst.
-    lift_worst(mesh, given, fixed);
+    // The rows' own points may give way where that lifts what is worst and others cannot.
+    lift_worst(mesh, fixed, fixed);
+    if (given < fixed) lift_worst(mesh, given, fixed);
     cut_bad_quads(mesh);
     // Points that lost all their elements leave no gap in the numbering.
     std::vector<int> number(mesh.points.size(), -1);
@@ -279,8 +281,15 @@ void make_quads(PlanarMesh& mesh, const std::vector<Triangle>& triangles, std::s
     for (const Triangle& t : triangles)
         for (std::size_t k = 0; k < 3; ++k)
             if (t.fixed[k]) kept.insert(std::minmax(t.v[(k + 1) % 3], t.v[(k + 2) % 3]));
-    const std::vector<int> changed = clean_up(mesh, fixed, kept);
-    smooth(mesh, fixed, &changed);
+    const auto clean = [&] {
+        const std::vector<int> changed = clean_up(mesh, fixed, kept);
+        smooth(mesh, fixed, &changed);
+    };
+    clean();
+    if (std::vector<int> changed = join_triangles(mesh, fixed, kept); !changed.empty()) {
+        smooth(mesh, fixed, &changed);
+        clean();
+    }
     mesh.elements.insert(mesh.elements.end(), rows.begin(), rows.end());
     finish(mesh, fixed, given);
 }
