@@ -22,28 +22,31 @@ struct Cost {
     double seconds = 0, megabytes = 0;
 };
 
-// Time and peak memory of some work in a child process, with its own children's.
-Cost cost_of(const std::function<void()>& work) {
+// Time of each piece of some work in a child process, and its peak memory up to then with its own children's.
+std::vector<Cost> costs_of(const std::vector<std::function<void()>>& work) {
     int fd[2];
-    if (::pipe(fd) != 0) return {};
+    if (::pipe(fd) != 0) throw std::runtime_error("no pipe");
     const pid_t pid = ::fork();
     if (pid == 0) {
-        const auto start = std::chrono::steady_clock::now();
-        work();
-        Cost c;
-        c.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
-        rusage self{}, children{};
-        ::getrusage(RUSAGE_SELF, &self), ::getrusage(RUSAGE_CHILDREN, &children);
-        c.megabytes = static_cast<double>(self.ru_maxrss + children.ru_maxrss) / 1024;
-        if (::write(fd[1], &c, sizeof c) != sizeof c) ::_exit(1);
+        for (const auto& piece : work) {
+            const auto start = std::chrono::steady_clock::now();
+            piece();
+            Cost c;
+            c.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+            rusage self{}, children{};
+            ::getrusage(RUSAGE_SELF, &self), ::getrusage(RUSAGE_CHILDREN, &children);
+            c.megabytes = static_cast<double>(self.ru_maxrss + children.ru_maxrss) / 1024;
+            if (::write(fd[1], &c, sizeof c) != sizeof c) ::_exit(1);
+        }
         ::_exit(0);
     }
     ::close(fd[1]);
-    Cost c;
-    if (::read(fd[0], &c, sizeof c) != sizeof c) c = {};
+    std::vector<Cost> out;
+    for (Cost c; ::read(fd[0], &c, sizeof c) == sizeof c;) out.push_back(c);
     ::close(fd[0]);
     ::waitpid(pid, nullptr, 0);
-    return c;
+    if (out.size() != work.size()) throw std::runtime_error("a stage failed");
+    return out;
 }
 
 std::string made(const std::string& name, const std::function<void(const std::string&)>& write) {
@@ -59,23 +62,28 @@ make::Solid perforated(int nx, int ny) {
     return make::extrude(loops, 3);
 }
 
+// Each stage in one process after the other, so that a stage's time is its own and not the difference of two runs.
+std::vector<Cost> stages_of(const std::string& file) {
+    Assembly solids;
+    return costs_of({[&] { solids = read(file); }, [&] { benchmark::DoNotOptimize(survey(solids)); }, [&] { benchmark::DoNotOptimize(halve(solids)); }});
+}
+
 void measure(benchmark::State& state, const std::string& file) {
-    Cost kernel, reading, both, halving;
+    Cost kernel;
+    std::vector<Cost> ours;
     for (auto _ : state) {
-        kernel = cost_of([&] { benchmark::DoNotOptimize(make::kernel_read_seconds(file)); });
-        reading = cost_of([&] { benchmark::DoNotOptimize(read(file)); });
-        both = cost_of([&] { benchmark::DoNotOptimize(survey(read(file))); });
-        halving = cost_of([&] { benchmark::DoNotOptimize(halve(read(file))); });
+        kernel = costs_of({[&] { benchmark::DoNotOptimize(make::kernel_read_seconds(file)); }}).at(0);
+        ours = stages_of(file);
     }
     state.counters["file_MB"] = static_cast<double>(std::filesystem::file_size(file)) / 1e6;
     state.counters["kernel_s"] = kernel.seconds;
     state.counters["kernel_MB"] = kernel.megabytes;
-    state.counters["read/kernel"] = reading.seconds / kernel.seconds;
-    state.counters["read_memory/kernel"] = reading.megabytes / kernel.megabytes;
-    state.counters["survey/kernel"] = (both.seconds - reading.seconds) / kernel.seconds;
-    state.counters["survey_memory/kernel"] = both.megabytes / kernel.megabytes;
-    state.counters["halve_s"] = halving.seconds - reading.seconds;
-    state.counters["halve/kernel"] = (halving.seconds - reading.seconds) / kernel.seconds;
+    const char* names[] = {"read", "survey", "halve"};
+    for (std::size_t k = 0; k < ours.size(); ++k) {
+        state.counters[fmt::format("{}/kernel", names[k])] = ours[k].seconds / kernel.seconds;
+        state.counters[fmt::format("{}_memory/kernel", names[k])] = ours[k].megabytes / kernel.megabytes;
+    }
+    state.counters["halve_s"] = ours.back().seconds;
 }
 
 // Combs of thin teeth side by side in one skin, four faces and one wall a tooth. (A single face with ten thousand sides would measure the

@@ -10,7 +10,8 @@
 namespace halvo {
 namespace {
 
-constexpr double deepest = 1.0;      // times the thicker of the sheets it lies between; more is a solid region
+constexpr double deepest = 1.0;      // times the thicker of the two sheets it lies between; more is a solid region
+constexpr double in_corner = 1.77;   // as much deeper in a corner of three: of a ball there against a round along an edge, (sqrt 3 - 1) / (sqrt 2 - 1)
 constexpr double shallowest = 0.02;  // less is a rim or an end of these sheets
 constexpr double most_share = 0.9;   // of the face, from which sheets are reached so
 
@@ -60,7 +61,7 @@ public:
         if (all <= 0 || reached < most_share * all || sheets.size() < 2) return std::nullopt;
         double thick = 0;
         for (const Sheet* s : sheets) thick = std::max(thick, s->thickness.max);
-        if (out.depth > deepest * thick || out.depth < shallowest * thick) return std::nullopt;
+        if (out.depth > deepest * (sheets.size() > 2 ? in_corner : 1) * thick || out.depth < shallowest * thick) return std::nullopt;
         out.volume *= face.area / reached;  // facets of a bent face are a little short of it
         out.place = middle(face);
         return out;

@@ -14,6 +14,7 @@ namespace {
 constexpr int longest_walk = 8;         // quads between two triangles
 constexpr int most_partners = 4;        // triangles that one is tried with
 constexpr double least_on_walk = -0.2;  // scaled Jacobian of a quad left behind, before smoothing
+constexpr double least_left = 0.35;     // scaled Jacobian that a walk may leave behind whatever was there before
 constexpr int local_rounds = 10;        // of smoothing after a walk
 
 std::size_t ix(int i) {
@@ -156,7 +157,7 @@ private:
         for (int v : std::set<int>(near))
             for (int e : at_[ix(v)]) add_nodes(e, near);
         for (int v : near) round.insert(at_[ix(v)].begin(), at_[ix(v)].end());
-        const double before = cost(round, near);
+        const double before = cost(round, near), least = std::min(worst_of(round), least_left);
         std::vector<Corners> were;
         for (int e : way) were.push_back(element(e));
         std::vector<std::pair<int, Vec2>> places;
@@ -167,7 +168,7 @@ private:
         put(way, now);
         const bool whole = std::none_of(places.begin(), places.end(), [&](const auto& p) { return at_[ix(p.first)].size() < 3; });
         if (whole) settle(places);
-        if (whole && cost(round, near) < before - 1e-9) {
+        if (whole && worst_of(round) >= least && cost(round, near) < before - 1e-9) {
             changed_.insert(changed_.end(), near.begin(), near.end());
             return true;
         }
@@ -200,9 +201,11 @@ private:
         return sum;
     }
 
-    [[nodiscard]] double worst_at(int v) const {
+    template <class List>
+    [[nodiscard]] double worst_of(const List& elements) const {
         double q = 1;
-        for (int e : at_[ix(v)]) q = std::min(q, planar_quality(m_.points, element(e)));
+        for (int e : elements)
+            if (element(e)[0] >= 0) q = std::min(q, planar_quality(m_.points, element(e)));
         return q;
     }
 
@@ -218,10 +221,10 @@ private:
                     sum += m_.points[ix(q[(k + 1) % c])] + m_.points[ix(q[(k + c - 1) % c])], n += 2;
                 }
                 const Vec2 was = m_.points[ix(v)];
-                const double before = worst_at(v);
+                const double before = worst_of(at_[ix(v)]);
                 for (const double by : {1.0, 0.5, 0.2}) {
                     m_.points[ix(v)] = was + by * (sum / n - was);
-                    if (worst_at(v) >= before) break;
+                    if (worst_of(at_[ix(v)]) >= before) break;
                     m_.points[ix(v)] = was;
                 }
             }
