@@ -312,6 +312,7 @@ const std::vector<CurvedPart>& curved_parts() {
         any("thick pad", thick_pad, 1, 0);
         any("chamfered step", chamfered_step, 0, 0);
         any("two skins", two_skins, 10, 2);
+        add_stiffened_parts(p);
         for (CurvedPart& k : p) {
             if (k.name == "embossed") k.coverage = 0.99;        // the boss is solid
             if (k.name == "chamfered step") k.coverage = 0.96;  // a slope of eleven degrees is no wall

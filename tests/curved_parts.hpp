@@ -19,6 +19,10 @@ struct CurvedPart {
 /// Made by name, so that tests can be listed without making any.
 [[nodiscard]] const std::vector<CurvedPart>& curved_parts();
 
+/// Further ones of them: see stiffened_parts.cpp.
+void add_stiffened_parts(std::vector<CurvedPart>& parts);
+/// Arcs one after the other that turn about. Where they meet, coarse facets of one lie in a plane with those of the next.
+[[nodiscard]] std::vector<CurvedPart> waved_parts();
 /// Five thin fins on a solid block.
 [[nodiscard]] make::Solid finned_block();
 /// Closed tube along z: outer radius `radius`, wall `t`, from z = 0 to `height`.

@@ -87,6 +87,16 @@ TEST_P(CurvedWall, IsWholeFromFacets) {
 
 INSTANTIATE_TEST_SUITE_P(Every, CurvedWall, testing::Range(0, static_cast<int>(curved_parts().size())), part_name);
 
+TEST(Curved, WavesOfArcsKeepTheirBends) {
+    for (const CurvedPart& p : waved_parts()) {
+        SCOPED_TRACE(p.name);
+        expect_whole(p, job_of(p.solid()));
+        const Job there = job_of(make::moved(p.solid(), anywhere()));
+        EXPECT_NEAR(total_area(there.model) / p.area, 1, p.tolerance);
+        EXPECT_TRUE(there.proof.within_bounds);
+    }
+}
+
 TEST(Curved, InchesAreTheSamePart) {
     const CurvedPart& p = curved_parts()[0];
     const Job mm = job_of({{"part", p.solid()}}), inch = job_of({{"part", p.solid()}}, {}, "INCH");

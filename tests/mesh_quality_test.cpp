@@ -122,7 +122,8 @@ TEST(MeshSize, FourHundredHolesHaveTheirRows) {
 }
 
 TEST(MeshSize, RowsByTheHolesDiameter) {
-    const Model model = model_of(make::extrude({make::polygon({{0, 0}, {200, 0}, {200, 100}, {0, 100}}), make::circle(10, {50, 50}), make::circle(20, {140, 50})}, 4));
+    const Model model =
+        model_of(make::extrude({make::polygon({{0, 0}, {200, 0}, {200, 100}, {0, 100}}), make::circle(10, {50, 50}), make::circle(20, {140, 50})}, 4));
     MeshOptions o;
     o.size = 7;
     HoleRule small, large;

@@ -180,7 +180,8 @@ namespace {
 
 // A file as earlier versions wrote it: the same rows, without what came later. Flat sheets and no members, whose blobs were others.
 void take_back(const fs::path& file, int version, const Model& m) {
-    if (version <= 5) execute(file, "DROP TABLE sets; DROP TABLE places; ALTER TABLE near DROP COLUMN key; ALTER TABLE sheets DROP COLUMN ridge; PRAGMA user_version = 5;");
+    if (version <= 5)
+        execute(file, "DROP TABLE sets; DROP TABLE places; ALTER TABLE near DROP COLUMN key; ALTER TABLE sheets DROP COLUMN ridge; PRAGMA user_version = 5;");
     if (version <= 4) execute(file, "DROP TABLE roots; ALTER TABLE proof DROP COLUMN left_out; PRAGMA user_version = 4;");
     if (version <= 3)
         execute(file, "DROP TABLE ties; DROP TABLE tied_nodes; DROP TABLE shares; ALTER TABLE bodies DROP COLUMN number; PRAGMA user_version = 3;");

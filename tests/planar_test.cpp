@@ -3,6 +3,7 @@
 #include "mesh/clean_up.hpp"
 #include "mesh/keep_numbers.hpp"
 #include "mesh/last_triangles.hpp"
+#include "mesh/subregions.hpp"
 
 #include <gtest/gtest.h>
 
@@ -163,6 +164,84 @@ TEST(LastTriangles, BetweenHolesAtACoarseSize) {
         EXPECT_LE(t.trias, 2);
         EXPECT_GT(t.worst, 0.5);
     }
+}
+
+namespace {
+
+// A rectangle of 40 by 30 with a line up its middle that ends at `to`; the left and right side get `more` elements than others.
+PlanarInput with_a_line(double to, int more) {
+    PlanarInput in;
+    in.size = 5;
+    in.loops.emplace_back();
+    const std::array<Vec2, 4> corners{Vec2(0, 0), Vec2(40, 0), Vec2(40, 30), Vec2(0, 30)};
+    for (std::size_t k = 0; k < 4; ++k) {
+        const int n = k % 2 ? 6 + more : 8;
+        for (int i = 0; i < n; ++i) in.points.emplace_back(corners[k] + i * (corners[(k + 1) % 4] - corners[k]) / n);
+    }
+    for (int i = 0; i < static_cast<int>(in.points.size()); ++i) in.loops[0].push_back(i);
+    int before = 4;  // (20, 0)
+    for (double y = 5; y <= to; y += 5) {
+        const int p = static_cast<int>(in.points.size());
+        in.points.emplace_back(20, y);
+        in.inner.push_back({before, p});
+        before = p;
+    }
+    return in;
+}
+
+}  // namespace
+
+TEST(Subregions, LinesShortOfTheBorderCutAndThePartsAreMapped) {
+    for (const double to : {25.0, 20.0, 10.0}) {
+        SCOPED_TRACE(to);
+        const PlanarInput in = with_a_line(to, 0);
+        std::vector<Vec2> points;
+        const auto parts = subregions(in, points);
+        ASSERT_EQ(parts.size(), 2u);
+        for (const Subregion& s : parts) {
+            EXPECT_EQ(s.in.sides.size(), 4u);
+            EXPECT_TRUE(s.in.inner.empty());
+        }
+        const PlanarMesh m = mesh_planar(in);
+        ASSERT_EQ(m.elements.size(), 48u);
+        for (const auto& e : m.elements) EXPECT_NEAR(planar_quality(m.points, e), 1, 1e-9);
+    }
+}
+
+TEST(Subregions, RowsBetweenPartsMakeTheirOutlinesEven) {
+    const PlanarInput in = with_a_line(20, 1);
+    std::vector<Vec2> points;
+    const auto parts = subregions(in, points);
+    ASSERT_EQ(parts.size(), 2u);
+    for (const Subregion& s : parts) EXPECT_EQ(s.in.loops[0].size() % 2, 0u);
+    const Told t = told(mesh_planar(in), in.points.size());
+    EXPECT_EQ(t.trias, 0);
+    EXPECT_NEAR(t.area, 1200, 1e-9);
+}
+
+TEST(Subregions, LinesWithNothingAheadCutNothing) {
+    std::vector<Vec2> points;
+    PlanarInput in = with_a_line(20, 0);
+    in.size = 1;  // ten sizes to the border
+    EXPECT_TRUE(subregions(in, points).empty());
+    // A line between a hole and the border, and one that runs round a hole.
+    PlanarInput round = outline({{0, 0}, {40, 0}, {40, 40}, {0, 40}}, 5);
+    auto& hole = round.loops.emplace_back();
+    const int first = static_cast<int>(round.points.size());
+    for (int i = 0; i < 8; ++i) {
+        hole.push_back(static_cast<int>(round.points.size()));
+        round.points.emplace_back(20 + 4 * std::cos(-i * pi / 4), 20 + 4 * std::sin(-i * pi / 4));
+    }
+    const int ring = static_cast<int>(round.points.size());
+    for (int i = 0; i < 8; ++i) {
+        round.points.emplace_back(20 + 12 * std::cos(i * pi / 4), 20 + 12 * std::sin(i * pi / 4));
+        round.inner.push_back({ring + i, ring + (i + 1) % 8});
+    }
+    EXPECT_TRUE(subregions(round, points).empty());
+    EXPECT_GT(told(mesh_planar(round), round.points.size()).worst, 0.3);
+    round.inner = {{first, ring}};
+    EXPECT_TRUE(subregions(round, points).size() <= 2);
+    EXPECT_GT(told(mesh_planar(round), round.points.size()).worst, 0.3);
 }
 
 TEST(Planar, ThreeSidedRegionsAreThreeBlocks) {

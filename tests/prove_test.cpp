@@ -59,6 +59,21 @@ TEST(Prove, LostSheetShows) {
     EXPECT_FALSE(half.prove().within_bounds);
 }
 
+TEST(Prove, AMeshThatIsNotTheModelsShows) {
+    ASSERT_TRUE(rib_on_base().prove().within_bounds);
+    Case holed = rib_on_base();
+    const int sheet = holed.mesh.elements[0].sheet;
+    int n = 0;
+    std::erase_if(holed.mesh.elements, [&](const Element& e) { return e.sheet == sheet && n++ % 5 == 0; });
+    EXPECT_FALSE(holed.prove().within_bounds) << "a fifth of a sheet has no elements";
+    Case stray = rib_on_base();
+    stray.mesh.nodes[static_cast<std::size_t>(stray.mesh.elements[0].nodes[0])] += Vec3(0, 400, 0);
+    EXPECT_FALSE(stray.prove().within_bounds) << "a node far off makes large elements";
+    Case apart = rib_on_base();
+    apart.mesh.parts = 2;
+    EXPECT_FALSE(apart.prove().within_bounds);
+}
+
 TEST(Prove, WrongThicknessShows) {
     Case c = rib_on_base();
     for (Element& e : c.mesh.elements) e.thickness *= 1.1;

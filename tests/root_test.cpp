@@ -110,3 +110,25 @@ TEST(Moulded, CoverWithAllEdgesRoundedIsOneMesh) {
     EXPECT_GT(j.mesh.quality.quad_share, 0.95);
     EXPECT_TRUE(j.proof.within_bounds);
 }
+
+TEST(Roots, PocketsWithRoundCornersAndFloors) {
+    // Milled out of the full: fillets along the floor, up the corners, and tori where they meet, deeper than either.
+    std::vector<make::Solid> pockets;
+    for (int i = 0; i < 3; ++i) {
+        const double x = 3 + 63.0 * i;
+        const auto outline = make::rounded({{x, 3}, {x + 60, 3}, {x + 60, 63}, {x, 63}}, {6, 6, 6, 6});
+        pockets.push_back(make::rounded_edges(make::moved(make::extrude({outline}, 20), make::place({0, 0, 2})), 3, [](const Vec3& m) { return m.z() < 2.1; }));
+    }
+    const make::Solid s = make::cut(make::box({0, 0, 0}, {192, 66, 14}), pockets);
+    for (const bool turned : {false, true}) {
+        const Job j = job_of(turned ? make::moved(s, anywhere()) : s);
+        EXPECT_TRUE(j.model.couplings.empty()) << "no solid regions";
+        EXPECT_EQ(j.model.sheets.size(), 7u);
+        EXPECT_EQ(connected_parts(j.model).count, 1);
+        const double area = 189 * 63 + 13 * (2 * 189 + 4 * 63);  // the walls from the floor's middle up
+        EXPECT_NEAR(total_area(j.model), area, 1e-6 * area);
+        EXPECT_TRUE(j.proof.within_bounds);
+        EXPECT_EQ(j.mesh.quality.quad_share, 1);
+        check_mesh(j.model, j.mesh);
+    }
+}

@@ -80,7 +80,10 @@ private:
         for (const auto& loop : face.loops)
             for (const Coedge& use : loop)
                 for (const Passage& p : of_edge_[use.edge.index()]) ((p.down != use.reversed) ? starts : ends).push_back(p.crossing);
-        if (starts.empty() && ends.empty()) return;
+        if (starts.empty() && ends.empty()) {
+            if (!std::holds_alternative<PlaneSurface>(face.surface)) islands(f, facet_chains(f));
+            return;
+        }
         if (starts.size() != ends.size()) {
             ++broken_;
             return;
@@ -214,32 +217,82 @@ private:
         }
     }
 
-    // Cut facets of one face, joined to chains; where the surface is known, cubics through points on it and on the plane.
-    void sampled(int f, const std::vector<int>& starts, std::vector<int> ends) {
+    using MeshEdge = std::pair<int, int>;
+    struct FacetChains {
+        std::map<MeshEdge, MeshEdge> next;  // mesh edge in -> mesh edge out
+        std::map<MeshEdge, Vec3> where;
+        std::map<MeshEdge, std::size_t> facet_after;  // the facet that a chain enters there
+    };
+
+    // Cut facets of one face.
+    FacetChains facet_chains(int f) const {
         const Face& face = body_.faces[static_cast<std::size_t>(f)];
-        std::map<std::pair<int, int>, std::pair<int, int>> next;  // mesh edge in -> mesh edge out
-        std::map<std::pair<int, int>, Vec3> where;
-        std::map<std::pair<int, int>, std::size_t> facet_after;  // the facet that a chain enters there
+        FacetChains c;
         const auto side = [&](int p) { return plane_.height(body_.points[static_cast<std::size_t>(p)]) >= -tol_; };
         const auto key = [](int a, int b) { return std::pair(std::min(a, b), std::max(a, b)); };
         for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i) {
             const auto& k = body_.facets[i].corners;
-            std::optional<std::pair<int, int>> in, out;
+            std::optional<MeshEdge> in, out;
             for (std::size_t j = 0; j < 3; ++j) {
                 const int a = k[j], b = k[(j + 1) % 3];
                 if (side(a) == side(b)) continue;
                 const Vec3 &p = body_.points[static_cast<std::size_t>(a)], &q = body_.points[static_cast<std::size_t>(b)];
                 const double ha = plane_.height(p), hb = plane_.height(q);
-                where[key(a, b)] = p + (q - p) * std::clamp(ha / (ha - hb), 0.0, 1.0);
+                c.where[key(a, b)] = p + (q - p) * std::clamp(ha / (ha - hb), 0.0, 1.0);
                 (side(a) ? in : out) = key(a, b);
             }
-            if (in && out) next[*in] = *out, facet_after[*in] = i;
+            if (in && out) c.next[*in] = *out, c.facet_after[*in] = i;
         }
-        std::map<std::pair<int, int>, bool> has_previous;
+        return c;
+    }
+
+    // Loops within a face, that pass none of its edges: over a dome, round a ring.
+    void islands(int f, FacetChains c) {
+        while (!c.next.empty()) {
+            const MeshEdge start = c.next.begin()->first;
+            std::vector<Vec3> pts{c.where[start]};
+            std::vector<std::size_t> facets;
+            MeshEdge k = start;
+            bool closed = false;
+            for (auto it = c.next.find(k); it != c.next.end() && !closed; it = c.next.find(k)) {
+                facets.push_back(c.facet_after.at(k));
+                k = it->second;
+                c.next.erase(it);
+                closed = k == start;
+                pts.push_back(c.where[k]);
+            }
+            double length = 0;
+            for (std::size_t i = 0; i + 1 < pts.size(); ++i) length += (pts[i + 1] - pts[i]).norm();
+            if (closed && pts.size() > 3 && length > 10 * tol_) island(f, pts, facets);
+        }
+    }
+
+    void island(int f, std::vector<Vec3> pts, const std::vector<std::size_t>& facets) {
+        const Face& face = body_.faces[static_cast<std::size_t>(f)];
+        Curve curve;
+        if (auto conic = conic_of(face)) {
+            if (conic->derivative(angle_on(*conic, pts[0])).dot(along(f, pts[0])) < 0) conic = conic->reversed();
+            curve = *conic;
+        } else {
+            const auto* free = std::get_if<FreeSurface>(&face.surface);
+            pts.front() = pts.back() = !free || free->spline ? onto(facets[0], pts[0]) : pts[0];
+            curve = !free || free->spline ? on_surface(pts, facets) : Curve::polyline(std::move(pts));
+        }
+        const int at = static_cast<int>(crossings_.size());
+        crossings_.push_back({curve.start()});
+        pieces_.push_back({std::move(curve), f, at, at});
+    }
+
+    // Chains of cut facets from passage to passage; where the surface is known, cubics through points on it and on the plane.
+    void sampled(int f, const std::vector<int>& starts, std::vector<int> ends) {
+        const Face& face = body_.faces[static_cast<std::size_t>(f)];
+        FacetChains chains = facet_chains(f);
+        auto& [next, where, facet_after] = chains;
+        std::map<MeshEdge, bool> has_previous;
         for (const auto& [a, b] : next) has_previous[b] = true;
         for (int s : starts) {
             // The chain whose first point is nearest to this passage.
-            const std::pair<int, int>* first = nullptr;
+            const MeshEdge* first = nullptr;
             double best = std::numeric_limits<double>::max();
             for (const auto& [a, b] : next) {
                 if (has_previous.count(a)) continue;
@@ -272,6 +325,7 @@ private:
             pieces_.push_back({known && facets.size() + 1 == pts.size() ? on_surface(pts, facets) : Curve::polyline(std::move(pts)), f, s, ends[end]});
             ends.erase(ends.begin() + static_cast<std::ptrdiff_t>(end));
         }
+        islands(f, std::move(chains));
     }
 
     // Through the points and one more on each facet, all but the first and last brought onto surface and plane.

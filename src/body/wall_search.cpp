@@ -104,6 +104,7 @@ public:
         }
         for (const NamedFaces& n : named_)
             if (n.b < 0 && !n.refuse) out.walls.push_back(alone(n));
+        for (Wall& w : out.walls) recentre(w);
         for (std::size_t i = 0, n = out.walls.size(); i < n; ++i) split_ball(out.walls, i);
         return out;
     }
@@ -166,6 +167,50 @@ private:
                         fmt::format("{}: faces {} and {} have no surface half-way between them that Halvo can make; take one alone with a thickness",
                                     body_.name, n.a + 1, n.b + 1));
         return c;
+    }
+
+    // Walls that go all round are cut open, where no rib's foot runs along the cut: clear of the corners of the wall's faces beside it.
+    void recentre(Wall& w) const {
+        constexpr double clear = 2;  // thicknesses
+        const Surface& surface = w.chart.surface();
+        const bool torus = std::holds_alternative<TorusSurface>(surface);
+        if (!torus && !std::holds_alternative<CylinderSurface>(surface) && !std::holds_alternative<ConeSurface>(surface)) return;
+        std::vector<Vec3> seen;
+        for (const FacePair& p : w.pairs) seen.insert(seen.end(), p.seen.begin(), p.seen.end());
+        const Vec3 middle = chart_middle(surface, seen);
+        Vec2 uv = surface_parameters(surface, middle);
+        if (const auto at = clear_angle(w, uv[0] + pi, clear * w.thickness)) uv[0] = *at - pi;
+        w.chart = Chart(surface, surface_point(surface, uv), w.chart.reversed());
+    }
+
+    // The middle between those corners of a wall's faces that leave most room round its axis, where the cut at an angle runs beside one.
+    std::optional<double> clear_angle(const Wall& w, double cut, double distance) const {
+        const Frame frame = std::visit(
+            [](const auto& s) -> Frame {
+                if constexpr (requires { s.frame; }) return s.frame;
+                else return {};
+            },
+            w.chart.surface());
+        std::vector<double> angles;
+        bool beside = false;
+        for (const FacePair& p : w.pairs)
+            for (int f : {p.top, p.bottom})
+                for (const auto& loop : body_.faces[ix(f)].loops)
+                    for (const Coedge& u : loop)
+                        for (int v : body_.edges[u.edge.index()].vertices) {
+                            if (v < 0) continue;
+                            const Vec3& q = body_.vertices[ix(v)];
+                            const double off = std::remainder(surface_parameters(w.chart.surface(), q)[0] - cut, 2 * pi);
+                            const double arc = std::abs(off) * frame.local2(q).norm();
+                            beside = beside || (arc < distance && arc > 1e-3 * distance);
+                            angles.push_back(off);
+                        }
+        if (!beside) return std::nullopt;
+        std::sort(angles.begin(), angles.end());
+        double gap = angles.front() + 2 * pi - angles.back(), from = angles.back();
+        for (std::size_t i = 0; i + 1 < angles.size(); ++i)
+            if (angles[i + 1] - angles[i] > gap + 1e-6) gap = angles[i + 1] - angles[i], from = angles[i];
+        return cut + from + 0.5 * gap;
     }
 
     // A sphere's chart is singular opposite to its middle: what reaches far round is halved along a great circle.
@@ -310,7 +355,7 @@ private:
     }
 
     // How far axes and middles may be apart to count as one.
-    double like_tol(double thickness) const { return std::max({10 * tol_, 1e-5 * thickness, slack_ > 0 ? slack_ + 0.02 * thickness : 0}); }
+    double like_tol(double thickness) const { return std::max({10 * tol_, 1e-4 * thickness, slack_ > 0 ? slack_ + 0.02 * thickness : 0}); }
 
     void add(std::vector<Wall>& walls, std::vector<bool>& thin, Candidate c) const {
         FacePair& p = c.pair;

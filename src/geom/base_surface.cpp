@@ -93,8 +93,8 @@ bool same_surface(const Surface& a, const Surface& b, const Vec3& place, double 
         if (!along(s->frame, t.frame) || apart(s->frame, t.frame) > tol) return false;
         const double turn = s->frame.z.dot(t.frame.z) > 0 ? 1 : -1;
         if (std::abs(s->half_angle - turn * t.half_angle) > angle) return false;
-        const double at = t.frame.height(s->frame.origin);
-        return std::abs(t.radius + at * std::tan(t.half_angle) - s->radius) <= tol;
+        const auto radius = [&](const ConeSurface& c) { return c.radius + c.frame.height(place) * std::tan(c.half_angle); };
+        return std::abs(radius(*s) - radius(t)) <= tol;
     }
     if (const auto* s = std::get_if<SphereSurface>(&a)) {
         const auto& t = std::get<SphereSurface>(b);

@@ -61,6 +61,7 @@ public:
         close_openings(a, curves.mouths);
         const Assembled done = assemble(model_, a, input_, keep_, {});
         make_sheets(done);
+        report_lost(done);
         report_outside();
         report_unexplained();
         return std::move(thick_);
@@ -409,6 +410,31 @@ private:
                 model_.ledger.push_back({make_key("stub", wall_key(i), {}), "halve", "stub", EntryState::applied,
                                          fmt::format("{}: {} piece(s) beyond seams dropped, {:.1f} mm2", body_.name, stubs_[i].first, stubs_[i].second),
                                          stubs_[i].second, w.pairs[0].seen[0], body_.name});
+        }
+    }
+
+    // Walls of which nothing is left: named, unless sheets of others stand where their sides face each other.
+    void report_lost(const Assembled& done) {
+        constexpr double covered = 0.7;
+        for (std::size_t i = 0; i < walls_.size(); ++i) {
+            if (!done.regions[i].empty() || decisions_[i].refuse) continue;
+            double all = 0, in = 0;
+            for (const FacePair& f : found_[i].pairs)
+                for (const Vec3& q : f.seen) {
+                    ++all;
+                    for (std::size_t j = 0; j < walls_.size(); ++j)
+                        if (!done.regions[j].empty() && walls_[j].box.squaredExteriorDistance(q) <= walls_[j].thickest * walls_[j].thickest &&
+                            std::abs(walls_[j].chart.height(q)) <= walls_[j].thickest && in_material(body_, walls_[j], walls_[j].chart.foot(q))) {
+                            ++in;
+                            break;
+                        }
+                }
+            if (in >= covered * all) continue;
+            model_.findings.push_back({make_key("finding", "lost " + wall_key(i), {}), "wall without a sheet",
+                                       fmt::format("{}: a wall {:.2f} mm thick, {:.0f} mm2 of it facing, was found and no sheet came of it", body_.name,
+                                                   found_[i].thickness, found_[i].area),
+                                       "name its two faces in [[pair]], or give it another halve.method", found_[i].pairs[0].seen[0], found_[i].thickness,
+                                       body_.name});
         }
     }
 

@@ -1,5 +1,6 @@
 #include "mesh/blocks.hpp"
 
+#include "mesh/corners.hpp"
 #include "mesh/quads.hpp"
 
 #include <algorithm>
@@ -63,29 +64,9 @@ std::optional<PlanarMesh> block_in_ring(const PlanarInput& input, std::size_t tu
                : std::nullopt;
 }
 
-namespace {
-
-// Places in a loop where the outline turns by at least a corner's angle; nothing where it turns by something between that and none.
-std::optional<std::vector<std::size_t>> corners_of(const PlanarInput& input) {
-    constexpr double corner = 40 * pi / 180, none = 25 * pi / 180;
-    const auto& loop = input.loops[0];
-    const std::size_t n = loop.size();
-    std::vector<std::size_t> out;
-    for (std::size_t i = 0; i < n; ++i) {
-        const Vec2 in = input.points[ix(loop[i])] - input.points[ix(loop[(i + n - 1) % n])],
-                   on = input.points[ix(loop[(i + 1) % n])] - input.points[ix(loop[i])];
-        const double turn = std::atan2(cross(in, on), in.dot(on));
-        if (turn >= corner) out.push_back(i);
-        else if (std::abs(turn) > none) return std::nullopt;
-    }
-    return out;
-}
-
-}  // namespace
-
 std::optional<PlanarMesh> three_blocks(const PlanarInput& input) {
     if (input.loops.size() != 1 || !input.inner.empty() || input.loops[0].size() != input.points.size()) return std::nullopt;
-    const auto corners = corners_of(input);
+    const auto corners = corners_of(input.points, input.loops[0]);
     if (!corners || corners->size() != 3) return std::nullopt;
     const auto& loop = input.loops[0];
     const int n = static_cast<int>(loop.size());

@@ -1,6 +1,7 @@
 #include "mesh/divisions.hpp"
 
 #include "core/groups.hpp"
+#include "mesh/corners.hpp"
 #include "mesh/idle_vertices.hpp"
 #include "model/sets.hpp"
 #include "model/sheet_values.hpp"
@@ -14,12 +15,12 @@
 namespace halvo {
 namespace {
 
-constexpr double corner_turn = 40 * pi / 180;  // more than this is a corner of a four-sided region
-constexpr double smooth_turn = 25 * pi / 180;  // less than this is none
-constexpr double arc_step = 46 * pi / 180;     // an element spans at most this on an arc
-constexpr double bend_step = 31 * pi / 180;    // and this where the sheet itself is bent
-constexpr double beside = 0.5;                 // of the size: what is nearer to an edge has its nodes stand by it
-constexpr double finest_beside = 0.2;          // of the size, however near it is
+constexpr double arc_step = 46 * pi / 180;   // an element spans at most this on an arc
+constexpr double bend_step = 31 * pi / 180;  // and this where the sheet itself is bent
+// Parts have round measures: thresholds are none, so that rounding does not decide.
+constexpr double beside = 1.213;       // of the size: what is nearer to an edge has one of its nodes stand by it
+constexpr double close_by = 0.487;     // of the size: and is it this near, finer ones
+constexpr double finest_beside = 0.2;  // of the size, however near it is
 constexpr int density_steps = 200;
 constexpr double agree = 1.6;  // opposite sides whose lengths differ by less get the same count
 
@@ -268,13 +269,14 @@ private:
 
     void crowd(std::size_t e, VertexId v) {
         const Edge& edge = model_.edges[e];
-        if (edge.vertices[0] == v || edge.vertices[1] == v || closed(e)) return;
+        if (edge.vertices[0] == v || edge.vertices[1] == v || hole_[e]) return;
         const Vec3& p = model_.vertices[v.index()].point;
         const double h = edge_size_[e], least = finest_beside * h;
         if (edge.curve.box().squaredExteriorDistance(p) > beside * beside * h * h) return;
         const double t = edge.curve.nearest(p), d = (edge.curve.point(t) - p).norm(), length = edge.curve.length();
         const double share = edge.curve.length(edge.curve.t0, t) / length;
-        if (d < beside * h && std::min(share, 1 - share) * length > 0.5 * std::max(d, least)) crowds_[e].push_back({share, std::max(d, least)});
+        const double size = d < close_by * h ? std::max(d, least) : h;
+        if (d < beside * h && std::min(share, 1 - share) * length > close_by * size) crowds_[e].push_back({share, size});
     }
 
     // How far elements of the wanted sizes have come along an edge, at even steps of its length, where those sizes vary: where a finer
@@ -315,7 +317,7 @@ private:
                     const double x = c.share * density_steps;
                     const auto k = static_cast<std::size_t>(std::min(x, density_steps - 1.0));
                     const double passed = sum[k] + (x - static_cast<double>(k)) * (sum[k + 1] - sum[k]);
-                    const int i = static_cast<int>(std::lround(passed / sum.back() * n));
+                    const int i = static_cast<int>(std::lround(passed / sum.back() * n - 1e-6));
                     const auto after = fixed.lower_bound(i);
                     if (after->first != i && after->second > passed && std::prev(after)->second < passed) fixed.emplace(i, passed);
                 }
@@ -398,7 +400,7 @@ private:
         }
         find_densities();
         for (const auto& [e, sum] : density_)
-            if (!member_only(e)) needed[root(e)] = std::max(needed[root(e)], static_cast<int>(std::lround(sum.back())));
+            if (!member_only(e)) needed[root(e)] = std::max(needed[root(e)], static_cast<int>(std::lround(sum.back() - 1e-6)));
         if (options_.across > 1)
             for (const auto& sides : mapped_)
                 for (const auto& side : sides)

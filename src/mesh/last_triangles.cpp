@@ -11,11 +11,12 @@
 namespace halvo {
 namespace {
 
-constexpr int longest_walk = 8;         // quads between two triangles
-constexpr int most_partners = 4;        // triangles that one is tried with
-constexpr double least_on_walk = -0.2;  // scaled Jacobian of a quad left behind, before smoothing
-constexpr double least_left = 0.35;     // scaled Jacobian that a walk may leave behind whatever was there before
-constexpr int local_rounds = 10;        // of smoothing after a walk
+constexpr int longest_walk = 20;         // quads between two triangles
+constexpr std::size_t most_trails = 12;  // kept at each step of a walk
+constexpr int most_partners = 4;         // triangles that one is tried with
+constexpr double least_on_walk = -0.2;   // scaled Jacobian of a quad left behind, before smoothing
+constexpr double least_left = 0.35;      // scaled Jacobian that a walk may leave behind whatever was there before
+constexpr int local_rounds = 10;         // of smoothing after a walk
 
 std::size_t ix(int i) {
     return static_cast<std::size_t>(i);
@@ -117,39 +118,55 @@ private:
 
     struct Trail {
         std::vector<Corners> quads;  // that take the place of the way's elements
+        Corners triangle{};          // where it has come to
         double cost = 0;
     };
 
-    // All ways to split the fives of nodes on the way, the triangle always at the side of the next element; the best by the quads left.
-    void step(const std::vector<int>& way, std::size_t i, const Corners& triangle, Trail& now, std::optional<Trail>& best) const {
-        if (best && now.cost >= best->cost) return;
-        const Corners& next = element(way[i]);
-        const std::vector<int> ring = round_both(triangle, next);
-        if (i + 1 == way.size()) {
-            const Corners quad{ring[0], ring[1], ring[2], ring[3]};
-            if (planar_quality(m_.points, quad) < least_on_walk) return;
-            Trail all = now;
-            all.quads.push_back(quad), all.cost += badness_of(m_.points, quad);
-            if (!best || all.cost < best->cost) best = std::move(all);
-            return;
+    // Ways to split the fives of nodes on the way, the triangle always at the side of the next element, the best few of them kept at
+    // each step; in the end the best by the quads left.
+    [[nodiscard]] std::optional<Trail> best_trail(const std::vector<int>& way) const {
+        const auto better = [](const Trail& a, const Trail& b) { return a.cost < b.cost; };
+        std::vector<Trail> trails{{{}, element(way[0]), 0}};
+        for (std::size_t i = 1; i < way.size() && !trails.empty(); ++i) {
+            std::vector<Trail> next;
+            for (const Trail& t : trails) step(way, i, t, next);
+            std::stable_sort(next.begin(), next.end(), better);
+            if (next.size() > most_trails) next.resize(most_trails);
+            trails = std::move(next);
         }
+        return trails.empty() ? std::nullopt : std::optional(std::move(trails[0]));
+    }
+
+    void step(const std::vector<int>& way, std::size_t i, const Trail& before, std::vector<Trail>& out) const {
+        const Corners& next = element(way[i]);
+        const std::vector<int> ring = round_both(before.triangle, next);
+        const auto leave = [&](const Corners& quad, const Corners& triangle) {
+            if (planar_quality(m_.points, quad) < least_on_walk || stays_flat(quad)) return;
+            out.push_back(before);
+            out.back().quads.push_back(quad), out.back().triangle = triangle, out.back().cost += badness_of(m_.points, quad);
+        };
+        if (i + 1 == way.size()) return leave({ring[0], ring[1], ring[2], ring[3]}, {});
         const std::pair<int, int> side = shared_side(next, element(way[i + 1]));
         for (std::size_t k = 0; k < 5; ++k) {
-            const Corners cut{ring[k], ring[(k + 1) % 5], ring[(k + 2) % 5], -1}, quad{ring[k], ring[(k + 2) % 5], ring[(k + 3) % 5], ring[(k + 4) % 5]};
-            const bool leads_on = std::pair<int, int>(std::minmax(cut[0], cut[1])) == side || std::pair<int, int>(std::minmax(cut[1], cut[2])) == side;
-            if (!leads_on || planar_quality(m_.points, quad) < least_on_walk) continue;
-            now.quads.push_back(quad);
-            const double cost = badness_of(m_.points, quad);
-            now.cost += cost;
-            step(way, i + 1, cut, now, best);
-            now.quads.pop_back(), now.cost -= cost;
+            const Corners cut{ring[k], ring[(k + 1) % 5], ring[(k + 2) % 5], -1};
+            if (std::pair<int, int>(std::minmax(cut[0], cut[1])) == side || std::pair<int, int>(std::minmax(cut[1], cut[2])) == side)
+                leave({ring[k], ring[(k + 2) % 5], ring[(k + 3) % 5], ring[(k + 4) % 5]}, cut);
         }
     }
 
+    // Has a quad a corner too flat or too sharp between points that smoothing cannot move?
+    [[nodiscard]] bool stays_flat(const Corners& quad) const {
+        for (std::size_t k = 0; k < 4; ++k) {
+            const int a = quad[k], b = quad[(k + 1) % 4], c = quad[(k + 2) % 4];
+            if (ix(a) >= fixed_ || ix(b) >= fixed_ || ix(c) >= fixed_) continue;
+            const Vec2 u = (m_.points[ix(c)] - m_.points[ix(b)]).normalized(), v = (m_.points[ix(a)] - m_.points[ix(b)]).normalized();
+            if (u.x() * v.y() - u.y() * v.x() < least_left) return true;
+        }
+        return false;
+    }
+
     bool walk(const std::vector<int>& way) {
-        std::optional<Trail> best;
-        Trail none;
-        step(way, 1, element(way[0]), none, best);
+        const std::optional<Trail> best = best_trail(way);
         if (!best) return false;
         // What the walk touches, and what is round it.
         std::set<int> near, round;

@@ -4,6 +4,7 @@
 #include "mesh/blocks.hpp"
 #include "mesh/clean_up.hpp"
 #include "mesh/quads.hpp"
+#include "mesh/subregions.hpp"
 
 #include <halvo/geometry.hpp>
 
@@ -20,6 +21,7 @@ namespace {
 constexpr double clearance = 0.62;           // of the local size, between lattice points and everything fixed
 constexpr double narrowest_row = 0.4;        // of the hole's segments, for a row of quads round it
 constexpr std::size_t most_compared = 4000;  // elements of a region up to which several ways to mesh it are compared
+constexpr double each_more = 0.1;            // that an element more than the plain way makes counts for, when ways are compared
 constexpr double mapped_quality = 0.35;      // a mapped mesh worse than this is made freely instead
 
 std::size_t ix(int i) {
@@ -413,6 +415,28 @@ void scale(std::vector<Vec2>& points, const Vec2& axis, double by) {
 
 }  // namespace
 
+namespace {
+
+// Part by part, where lines inside cut the region into several.
+std::optional<PlanarMesh> in_parts(const PlanarInput& input) {
+    PlanarMesh out;
+    const std::vector<Subregion> parts = subregions(input, out.points);
+    if (parts.empty()) return std::nullopt;
+    for (const Subregion& s : parts) {
+        const PlanarMesh m = mesh_planar(s.in);
+        std::vector<int> global = s.global;
+        for (std::size_t i = global.size(); i < m.points.size(); ++i) global.push_back(static_cast<int>(out.points.size())), out.points.push_back(m.points[i]);
+        for (std::array<int, 4> e : m.elements) {
+            for (int& v : e)
+                if (v >= 0) v = global[ix(v)];
+            out.elements.push_back(e);
+        }
+    }
+    return fills(out, input) ? std::optional(std::move(out)) : std::nullopt;
+}
+
+}  // namespace
+
 PlanarMesh mesh_planar(const PlanarInput& input) {
     if (auto m = mapped(input)) return std::move(*m);
     if (input.stretch > 1) {
@@ -425,14 +449,17 @@ PlanarMesh mesh_planar(const PlanarInput& input) {
         return out;
     }
     PlanarMesh best = free_mesh(input, false);
+    const std::size_t fixed = input.points.size();
+    double least = badness(best, fixed);
+    const auto plain = static_cast<double>(best.elements.size());
+    const auto offer = [&](PlanarMesh&& m) {
+        const double b = badness(m, fixed) + each_more * std::max(0.0, static_cast<double>(m.elements.size()) - plain);
+        if (b < least * (1 - 1e-9)) least = b, best = std::move(m);
+    };
+    if (auto m = in_parts(input)) offer(std::move(*m));
     const auto trias = std::count_if(best.elements.begin(), best.elements.end(), [](const auto& e) { return e[3] < 0; });
     if (best.elements.size() > most_compared || trias == 0) return best;
     // Where triangles are left, other ways may do better: pairing by longer ways, or all quads out of a coarser mesh.
-    const std::size_t fixed = input.points.size();
-    double least = badness(best, fixed);
-    const auto offer = [&](PlanarMesh&& m) {
-        if (const double b = badness(m, fixed); b < least * (1 - 1e-9)) least = b, best = std::move(m);
-    };
     offer(free_mesh(input, true));
     for (const std::size_t first : {0U, 1U})
         if (auto m = split_mesh(input, first)) offer(std::move(*m));

@@ -16,7 +16,9 @@
 namespace halvo {
 namespace {
 
-constexpr double least_sine = 0.17;  // of the angle between sheets that cross
+constexpr double least_sine = 0.17;      // of the angle between sheets that cross
+constexpr double most_unmeshed = 0.1;    // of a sheet's area, by which its elements may miss it
+constexpr double least_unmeshed = 1e-4;  // of the model's area; less is not worth a word
 
 class Prover {
 public:
@@ -325,8 +327,9 @@ private:
     void bounds() {
         for (std::size_t b = 0; b < proof_.bodies.size(); ++b)
             if (const BodyProof& p = proof_.bodies[b]; p.idealized > 0 && p.solid > 0 && std::abs((p.idealized + p.left_out) / p.solid - 1) > options_.volume)
-                proof_.outside.push_back(
-                    fmt::format("{}: volume error {:+.2f} % (bound {:.2f} %)", solids_.bodies[b].name, 100 * proof_.bodies[b].error, 100 * options_.volume));
+                proof_.outside.push_back(fmt::format("{}: volume error {:+.2f} %{} (bound {:.2f} %)", solids_.bodies[b].name,
+                                                     100 * ((p.idealized + p.left_out) / p.solid - 1), p.left_out > 0 ? " with the fillets left out" : "",
+                                                     100 * options_.volume));
         for (const ContactProof& c : proof_.contacts)
             if (!c.joined) {
                 const Vec3 at = c.place + solids_.shift;
@@ -337,6 +340,7 @@ private:
         for (std::size_t b : empty_) proof_.outside.push_back(fmt::format("{}: it has walls, but no sheet stands for any of them", solids_.bodies[b].name));
         if (model_.sheets.empty() && model_.members.empty()) proof_.outside.push_back("no wall and no member was found; the findings say why");
         loose_bodies();
+        mesh_against_model();
         proof_.within_bounds = proof_.outside.empty();
     }
 
@@ -350,6 +354,27 @@ private:
             if (of[b].size() < 2) continue;
             proof_.split_bodies.push_back(static_cast<int>(b));
             proof_.outside.push_back(fmt::format("{}: one solid, but its sheets fall into {} parts", solids_.bodies[b].name, of[b].size()));
+        }
+    }
+
+    // The mesh must be of the model: as many parts, and on each sheet about its area (chords of curved sheets are a little short of it).
+    void mesh_against_model() {
+        if (mesh_.elements.empty()) return;
+        if (mesh_.parts != proof_.parts) proof_.outside.push_back(fmt::format("the model is {} part(s), its mesh falls into {}", proof_.parts, mesh_.parts));
+        std::vector<double> meshed(model_.sheets.size(), 0.0);
+        for (const Element& e : mesh_.elements)
+            if (e.sheet >= 0)
+                for (std::size_t k = 2; k < e.count; ++k) {
+                    const Vec3& a = mesh_.nodes[static_cast<std::size_t>(e.nodes[0])];
+                    const Vec3 &b = mesh_.nodes[static_cast<std::size_t>(e.nodes[k - 1])], &c = mesh_.nodes[static_cast<std::size_t>(e.nodes[k])];
+                    meshed[static_cast<std::size_t>(e.sheet)] += 0.5 * (b - a).cross(c - a).norm();
+                }
+        double all = 0;
+        for (const Sheet& s : model_.sheets) all += s.area();
+        for (std::size_t i = 0; i < meshed.size(); ++i) {
+            const double area = model_.sheets[i].area(), off = std::abs(meshed[i] - area);
+            if (off > most_unmeshed * area && off > least_unmeshed * all)
+                proof_.outside.push_back(fmt::format("{}: its mesh has {:.1f} mm2, the sheet {:.1f} mm2", model_.sheets[i].key, meshed[i], area));
         }
     }
 
