@@ -12,6 +12,7 @@ namespace halvo {
 namespace {
 
 constexpr double smooth_turn = 0.17;  // sine: faces that meet at less than ten degrees continue each other
+constexpr double mostly = 0.7;        // of a group's area, where ray and ball agree
 constexpr double rim_of_wall = 1.5;   // ball at a rim over the thickness of the wall beside it
 const double scatter_angle = std::cos(pi / 6);
 
@@ -39,7 +40,7 @@ std::vector<SkinPair> collect_pairs(Skin& skin, const WallLimits& limits) {
 }
 
 // Area, thickness and how much of each pair is a wall's: where ray and ball agree.
-void measure(Skin& skin) {
+void measure(Skin& skin, const WallLimits& limits) {
     std::vector<double> agreed(skin.pairs.size(), 0);
     for (std::size_t i = 0; i < skin.probes.size(); ++i) {
         if (skin.pair[i] < 0) continue;
@@ -53,7 +54,8 @@ void measure(Skin& skin) {
     for (std::size_t k = 0; k < skin.pairs.size(); ++k) {
         SkinPair& q = skin.pairs[k];
         q.mean /= q.area;
-        q.wall = agreed[k] > 0 && agreed[k] >= 0.3 * q.area;
+        // Much of a face may be the tops of ribs, where they disagree; what is left can be a wall nevertheless, from both sides.
+        q.wall = agreed[k] > 0 && (agreed[k] >= 0.3 * q.area || agreed[k] >= 2 * std::pow(q.mean / limits.slimness, 2));
         if (agreed[k] <= 0) q.thinnest = q.thickest = q.mean;
     }
 }
@@ -83,15 +85,20 @@ void judge_width(const FaceNeighbours& next, Skin& skin, const WallLimits& limit
             if (l.smooth)
                 if (const auto it = at_face.find(l.other); it != at_face.end() && it->second.size() * list.size() <= 4096) tie_all(list, it->second);
     }
-    std::map<int, std::vector<Vec3>> points;
-    std::map<int, double> area;
+    struct Extent {
+        std::vector<Vec3> points;
+        double area = 0;
+        [[nodiscard]] double width() const { return points.empty() ? 0 : area / std::max({spread(points), std::sqrt(area), 1e-12}); }
+    };
+    std::map<int, std::array<Extent, 2>> extents;  // all of it, and where ray and ball agree
     for (std::size_t i = 0; i < skin.probes.size(); ++i) {
         if (skin.pair[i] < 0 || !skin.pairs[ix(skin.pair[i])].wall) continue;
-        const int root = groups.root(skin.pair[i]);
-        points[root].push_back(skin.probes[i].point), area[root] += 0.5 * skin.probes[i].weight;
+        auto& both = extents[groups.root(skin.pair[i])];
+        for (Extent* e : {&both[0], skin.agrees(i) ? &both[1] : nullptr})
+            if (e) e->points.push_back(skin.probes[i].point), e->area += 0.5 * skin.probes[i].weight;
     }
     std::map<int, double> width;
-    for (const auto& [root, pts] : points) width[root] = area[root] / std::max({spread(pts), std::sqrt(area[root]), 1e-12});
+    for (const auto& [root, e] : extents) width[root] = e[1].area < mostly * e[0].area ? std::max(e[0].width(), e[1].width()) : e[0].width();
     for (std::size_t k = 0; k < skin.pairs.size(); ++k) {
         SkinPair& q = skin.pairs[k];
         if (!q.wall) continue;
@@ -194,7 +201,7 @@ Skin analyse_skin(const Body& body, std::vector<Probe> probes, const WallLimits&
     skin.probes = std::move(probes);
     for (const Probe& p : skin.probes) skin.ball.push_back(inscribed_ball(body, p.point, p.normal, p.distance));
     skin.pairs = collect_pairs(skin, limits);
-    measure(skin);
+    measure(skin, limits);
     skin.neighbours = face_neighbours(body);
     judge_width(skin.neighbours, skin, limits);
     sort_kinds(skin.neighbours, skin);

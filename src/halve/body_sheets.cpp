@@ -433,7 +433,7 @@ private:
             model_.findings.push_back({make_key("finding", "lost " + wall_key(i), {}), "wall without a sheet",
                                        fmt::format("{}: a wall {:.2f} mm thick, {:.0f} mm2 of it facing, was found and no sheet came of it", body_.name,
                                                    found_[i].thickness, found_[i].area),
-                                       "name its two faces in [[pair]], or give it another halve.method", found_[i].pairs[0].seen[0], found_[i].thickness,
+                                       "name its two faces in a [[wall]] entry, or give it another method", found_[i].pairs[0].seen[0], found_[i].thickness,
                                        body_.name});
         }
     }

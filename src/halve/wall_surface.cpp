@@ -2,6 +2,7 @@
 
 #include "body/surface_cut.hpp"
 #include "geom/facet_tree.hpp"
+#include "geom/narrow.hpp"
 #include "geom/rounds.hpp"
 #include "model/sheet_values.hpp"
 
@@ -11,6 +12,8 @@
 
 namespace halvo {
 namespace {
+
+constexpr double stepped = 1.5;  // times as thick as the wall's thinnest piece: a rib may be as high
 
 std::size_t ix(int i) {
     return static_cast<std::size_t>(i);
@@ -50,6 +53,14 @@ void add_alone(const Body& body, WallSurface& w, double chord, double tol) {
         for (const Vec3& p : c.sampled(0.02 * c.length(), 12)) w.extent.push_back(p), w.box.extend(p);
 }
 
+// A thick piece's face may go on over the tops of ribs that are as high: there it is no side of the wall.
+bool leave_ribs_out(std::vector<std::vector<Vec2>>& outline, double thickness) {
+    auto wide = wide_parts(outline, thickness);
+    if (wide.empty() || wide == outline) return false;
+    outline = std::move(wide);
+    return true;
+}
+
 void add_pieces(const Body& body, WallSurface& w, double chord) {
     const bool flipped = w.chart.flat() ? w.chart.plane().z.dot(w.wall->chart.plane().z) < 0 : w.chart.reversed() != w.wall->chart.reversed();
     for (const FacePair& f : w.wall->pairs) {
@@ -58,6 +69,10 @@ void add_pieces(const Body& body, WallSurface& w, double chord) {
         ThicknessPiece piece;
         piece.top = BaseSurface(body.faces[ix(top)].surface), piece.bottom = BaseSurface(body.faces[ix(bottom)].surface);
         piece.top_outline = outline_on(body, top, w.chart, chord), piece.bottom_outline = outline_on(body, bottom, w.chart, chord);
+        if (w.chart.flat() && f.thickness > stepped * w.wall->thinnest) {
+            w.beside_ribs = leave_ribs_out(piece.top_outline, f.thickness) || w.beside_ribs;
+            w.beside_ribs = leave_ribs_out(piece.bottom_outline, f.thickness) || w.beside_ribs;
+        }
         if (w.chart.flat()) {
             Box2 b;
             for (const auto& loop : piece.top_outline)

@@ -22,6 +22,7 @@ struct WallSurface {
         Box2 box;
     };
     std::vector<Support> supports;  ///< on planes only
+    bool beside_ribs = false;       ///< outlines of pieces leave out where their faces go on over the tops of ribs
     std::vector<Vec3> extent;       ///< points of the midsurface that span it
     Box3 box;
     double thickest = 0;

@@ -5,6 +5,7 @@
 #include "geom/outline.hpp"
 #include "model/arrangement.hpp"
 #include "model/sheet_values.hpp"
+#include "prove/junctions.hpp"
 #include "prove/skin_cover.hpp"
 
 #include <fmt/format.h>
@@ -16,7 +17,7 @@
 namespace halvo {
 namespace {
 
-constexpr double least_sine = 0.17;      // of the angle between sheets that cross
+constexpr double suspect = 0.05;         // of the thickness; more is looked into
 constexpr double most_unmeshed = 0.1;    // of a sheet's area, by which its elements may miss it
 constexpr double least_unmeshed = 1e-4;  // of the model's area; less is not worth a word
 
@@ -84,18 +85,9 @@ private:
                 proof_.bodies[static_cast<std::size_t>(k.body)].idealized += k.volume, gross[static_cast<std::size_t>(k.body)] += k.volume;
             }
         }
-        // Inside one body the sheets run to their common seam, so that a tee holds half the junction's material twice and a
-        // cross all of it: each side brings half of it. Corners come out even.
-        for (const Seam& k : seams(model_)) {
-            const Sheet &s = model_.sheets[k.sheets[0].index()], &t = model_.sheets[k.sheets[1].index()];
-            if (k.sheets.size() != 2 || s.body < 0 || s.body != t.body || k.kind == "butt" || k.kind == "smooth") continue;
-            const double sides = k.kind == "cross" ? 4 : k.kind == "tee" ? 3 : 2;
-            const Vec3 at = model_.edges[k.edge.index()].curve.middle();
-            const double sine = s.chart.normal(at).cross(t.chart.normal(at)).norm();
-            if (sine < least_sine) continue;  // they go on smoothly: nothing is doubled
-            const double junction = s.field.at(s.chart, s.chart.local2(at)) * t.field.at(t.chart, t.chart.local2(at)) / sine;
-            proof_.bodies[static_cast<std::size_t>(s.body)].idealized -= (sides / 2 - 1) * junction * model_.length(k.edge);
-        }
+        // Inside one body the sheets run to their common seam, so that a tee holds half the junction's material twice and a cross all of it.
+        const std::vector<double> doubled = doubled_at_seams(model_, solids_.bodies.size());
+        for (std::size_t b = 0; b < doubled.size(); ++b) proof_.bodies[b].idealized -= doubled[b];
         for (const Member& m : model_.members) {
             if (m.body < 0) continue;
             const auto b = static_cast<std::size_t>(m.body);
@@ -193,6 +185,20 @@ private:
         return s;
     }
 
+    // Do the skins above or below a point of a sheet stand on a rib that is narrower than both are apart? Its top may be of one face with a
+    // side of the wall; a ray from its foot tells the rib's height, not the wall's thickness.
+    static bool up_a_rib(const Body& body, const SkinPoint& on, double above, double below) {
+        const double span = above + below;
+        const Frame f = Frame::with_z(on.point, on.normal);
+        for (const double at : {above - 0.05 * span, 0.05 * span - below})
+            for (int k = 0; k < 4; ++k) {
+                const Vec3 from = on.point + at * on.normal, way = std::cos(k * pi / 4) * f.x + std::sin(k * pi / 4) * f.y;
+                const auto one = body.tree->shoot(from, way, 0), other = body.tree->shoot(from, -way, 0);
+                if (one && other && one->distance + other->distance < span) return true;
+            }
+        return false;
+    }
+
     // Element thickness and middle against a ray through the solid, where the ray leaves through the sheet's own two sides.
     void thickness() {
         std::vector<Sample> errors, deviations;
@@ -216,6 +222,7 @@ private:
                 return (p.point - on.point).dot(p.normal) / (sign * on.normal.dot(p.normal));
             };
             const double above = exact(*up, 1), below = exact(*down, -1);
+            if (std::abs(e.thickness / (above + below) - 1) > suspect && up_a_rib(body, on, above, below)) continue;
             errors.push_back({std::abs(e.thickness / (above + below) - 1), on.point});
             deviations.push_back({std::abs(0.5 * (above - below) - e.offset), on.point});
         }

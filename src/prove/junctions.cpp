@@ -1,0 +1,75 @@
+#include "prove/junctions.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <set>
+
+namespace halvo {
+namespace {
+
+constexpr double least_sine = 0.17;  // of the angle between arms that do not go straight on
+
+// The arm of a sheet that lies along `way` from the seam, at a point of it with the tangent `along`.
+WallArm arm(const Sheet& s, const Vec3& at, const Vec3& along, const Vec3& way, const Frame& across) {
+    WallArm a;
+    const Vec2 d = across.local2(across.origin + way);
+    a.angle = std::atan2(d.y(), d.x());
+    auto sides = s.field.sides(s.chart, s.chart.local2(at));
+    if (s.placed) sides.up = sides.down = 0.5 * sides.thickness();  // seams are looked at as of the walls' middles
+    const bool up_left = s.chart.normal(at).dot(along.cross(way)) > 0;
+    a.left = up_left ? sides.up : sides.down, a.right = up_left ? sides.down : sides.up;
+    return a;
+}
+
+}  // namespace
+
+double doubled_area(std::vector<WallArm> arms) {
+    if (arms.size() < 2) return 0;
+    std::sort(arms.begin(), arms.end(), [](const WallArm& a, const WallArm& b) { return a.angle < b.angle; });
+    double sum = 0;
+    for (std::size_t i = 0; i < arms.size(); ++i) {
+        const WallArm &a = arms[i], &b = arms[(i + 1) % arms.size()];
+        const double turn = b.angle - a.angle + (i + 1 == arms.size() ? 2 * pi : 0), sine = std::sin(turn), cosine = std::cos(turn);
+        if (std::abs(sine) < least_sine) continue;
+        sum += 0.5 * (a.left * (a.left * cosine + b.right) + b.right * (b.right * cosine + a.left)) / sine;
+    }
+    return sum;
+}
+
+std::vector<double> doubled_at_seams(const Model& model, std::size_t bodies) {
+    struct Use {
+        std::size_t sheet;
+        bool reversed;
+    };
+    std::vector<std::vector<Use>> at(model.edges.size());
+    for (std::size_t s = 0; s < model.sheets.size(); ++s)
+        for (const Region& r : model.sheets[s].regions) {
+            for (const auto& loop : r.loops)
+                for (const EdgeUse& u : loop) at[u.edge.index()].push_back({s, u.reversed});
+            for (EdgeId e : r.embedded) at[e.index()].insert(at[e.index()].end(), {{s, false}, {s, true}});
+        }
+    std::vector<double> out(bodies, 0.0);
+    for (std::size_t e = 0; e < at.size(); ++e) {
+        if (at[e].size() < 2) continue;
+        const Curve& c = model.edges[e].curve;
+        const double t = 0.5 * (c.t0 + c.t1);
+        const Vec3 middle = c.point(t), along = c.derivative(t).normalized();
+        const Frame across = Frame::with_z(middle, along);
+        std::map<int, std::vector<WallArm>> of_body;
+        std::map<int, std::set<std::size_t>> sheets;
+        for (const Use& u : at[e]) {
+            const Sheet& s = model.sheets[u.sheet];
+            if (s.body < 0) continue;
+            // Loops have their sheet on the left.
+            const Vec3 way = s.chart.normal(middle).cross(u.reversed ? Vec3(-along) : along).normalized();
+            of_body[s.body].push_back(arm(s, middle, along, way, across));
+            sheets[s.body].insert(u.sheet);
+        }
+        for (const auto& [body, arms] : of_body)
+            if (sheets[body].size() > 1) out[static_cast<std::size_t>(body)] += doubled_area(arms) * model.length(EdgeId(e));
+    }
+    return out;
+}
+
+}  // namespace halvo

@@ -1,0 +1,20 @@
+#pragma once
+#include <halvo/model.hpp>
+
+namespace halvo {
+
+/// A wall that comes from a seam, in the plane across it: its way (angle from any fixed direction, rad) and its thickness to the left and to
+/// the right of its middle line as seen going that way (mm).
+struct WallArm {
+    double angle = 0, left = 0, right = 0;
+};
+
+/// By how much the areas of the arms, each taken from the seam on, exceed the area they cover together when the skins of neighbouring
+/// arms meet in sharp edges (mm2). Between arms next to each other at an angle t the skins meet where the one is left at
+/// (l cos t + r) / sin t and the other at (r cos t + l) / sin t from the seam. Arms that go straight on take nothing from each other.
+[[nodiscard]] double doubled_area(std::vector<WallArm> arms);
+
+/// Material that a model holds twice where sheets of a body meet, for each body (mm3).
+[[nodiscard]] std::vector<double> doubled_at_seams(const Model& model, std::size_t bodies);
+
+}  // namespace halvo
