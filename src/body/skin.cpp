@@ -11,9 +11,10 @@
 namespace halvo {
 namespace {
 
-constexpr double smooth_turn = 0.17;  // sine: faces that meet at less than ten degrees continue each other
-constexpr double mostly = 0.7;        // of a group's area, where ray and ball agree
-constexpr double rim_of_wall = 1.5;   // ball at a rim over the thickness of the wall beside it
+constexpr double smooth_turn = 0.17;     // sine: faces that meet at less than ten degrees continue each other
+constexpr double much_differing = 2.03;  // times as thick; no round number, which parts have
+constexpr double mostly = 0.7;           // of a group's area, where ray and ball agree
+constexpr double rim_of_wall = 1.5;      // ball at a rim over the thickness of the wall beside it
 const double scatter_angle = std::cos(pi / 6);
 
 std::size_t ix(int i) {
@@ -69,7 +70,7 @@ void judge_width(const FaceNeighbours& next, Skin& skin, const WallLimits& limit
     // Pairs of much differing thickness on one face are a wall and something behind it.
     const auto alike = [&](int i, int j) {
         const double a = skin.pairs[ix(i)].mean, b = skin.pairs[ix(j)].mean;
-        return std::max(a, b) < 2 * std::min(a, b);
+        return std::max(a, b) < much_differing * std::min(a, b);
     };
     const auto tie_all = [&](const std::vector<int>& a, const std::vector<int>& b) {
         for (int i : a)

@@ -283,8 +283,17 @@ private:
         const auto of = contacts_by_sheet(member_body, sheet_body);
         for (const auto& [s, points] : of) {
             if (points.size() < 2 && of.size() > 1) continue;
-            for (const auto& here : by_ends(m, points, true)) with_sheet(m, s, here);
+            // The ends' edges of a member that runs along a sheet all its way touch it too: that is no contact of theirs.
+            const bool along = end_of(m, points, true) < 0 && !faces_with_an_end(m, points) && runs_along(m, s, points);
+            for (const auto& here : along ? std::vector<std::vector<ContactPoint>>{points} : by_ends(m, points, true)) with_sheet(m, s, here);
         }
+    }
+
+    bool faces_with_an_end(std::size_t m, const std::vector<ContactPoint>& points) const {
+        return std::any_of(points.begin(), points.end(), [&](const ContactPoint& p) {
+            const auto& ends = model_.members[m].end_faces;
+            return p.area > 0 && std::any_of(ends.begin(), ends.end(), [&](const auto& f) { return std::find(f.begin(), f.end(), p.face_a) != f.end(); });
+        });
     }
 
     // Contact of a member's body with the sheets of another, each point with the sheet it belongs to.
