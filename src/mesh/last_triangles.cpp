@@ -4,8 +4,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <deque>
-#include <map>
 #include <optional>
 
 namespace halvo {
@@ -14,9 +12,10 @@ namespace {
 constexpr int longest_walk = 20;         // quads between two triangles
 constexpr std::size_t most_trails = 12;  // kept at each step of a walk
 constexpr int most_partners = 4;         // triangles that one is tried with
-constexpr double least_on_walk = -0.2;   // scaled Jacobian of a quad left behind, before smoothing
-constexpr double least_left = 0.35;      // scaled Jacobian that a walk may leave behind whatever was there before
-constexpr int local_rounds = 10;         // of smoothing after a walk
+constexpr int unseen = -2;
+constexpr double least_on_walk = -0.2;  // scaled Jacobian of a quad left behind, before smoothing
+constexpr double least_left = 0.35;     // scaled Jacobian that a walk may leave behind whatever was there before
+constexpr int local_rounds = 10;        // of smoothing after a walk
 
 std::size_t ix(int i) {
     return static_cast<std::size_t>(i);
@@ -70,27 +69,27 @@ private:
     }
 
     // Shortest ways through quads to the nearest other triangles: elements from the first triangle to the last.
-    [[nodiscard]] std::vector<std::vector<int>> ways_from(int t) const {
-        std::map<int, int> from{{t, -1}}, depth{{t, 0}};
-        std::deque<int> queue{t};
+    std::vector<std::vector<int>> ways_from(int t) {
+        from_.resize(m_.elements.size(), unseen);
+        from_[ix(t)] = -1;
+        std::vector<int> queue{t}, depth{0};
         std::vector<std::vector<int>> out;
-        while (!queue.empty() && out.size() < most_partners) {
-            const int e = queue.front();
-            queue.pop_front();
+        for (std::size_t i = 0; i < queue.size() && out.size() < most_partners; ++i) {
+            const int e = queue[i];
+            if (depth[i] > longest_walk || (i > 0 && is_triangle(e))) continue;
             const std::size_t n = count_of(element(e));
             for (std::size_t k = 0; k < n; ++k) {
                 const int other = across(e, std::minmax(element(e)[k], element(e)[(k + 1) % n]));
-                if (other < 0 || !from.try_emplace(other, e).second) continue;
-                depth[other] = depth[e] + 1;
-                if (is_triangle(other)) {
-                    auto& way = out.emplace_back();
-                    for (int i = other; i >= 0; i = from[i]) way.push_back(i);
-                    std::reverse(way.begin(), way.end());
-                } else if (depth[other] <= longest_walk) {
-                    queue.push_back(other);
-                }
+                if (other < 0 || from_[ix(other)] != unseen) continue;
+                from_[ix(other)] = e;
+                queue.push_back(other), depth.push_back(depth[i] + 1);
+                if (!is_triangle(other)) continue;
+                auto& way = out.emplace_back();
+                for (int w = other; w >= 0; w = from_[ix(w)]) way.push_back(w);
+                std::reverse(way.begin(), way.end());
             }
         }
+        for (int e : queue) from_[ix(e)] = unseen;
         return out;
     }
 
@@ -251,6 +250,7 @@ private:
     std::size_t fixed_;
     const std::set<std::pair<int, int>>& kept_;
     std::vector<std::vector<int>> at_;  // elements at each point
+    std::vector<int> from_;             // the element before each on a way; -1 at its start
     std::vector<int> changed_;
 };
 

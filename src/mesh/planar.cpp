@@ -375,21 +375,26 @@ std::optional<PlanarMesh> split_mesh(const PlanarInput& given, std::size_t first
 }  // namespace
 
 double planar_quality(const std::vector<Vec2>& points, const std::array<int, 4>& e) {
-    const int n = e[3] < 0 ? 3 : 4;
-    double worst = 1, longest = 0;
-    double side[4];
-    for (int k = 0; k < n; ++k) side[k] = (points[ix(e[ix((k + 1) % n)])] - points[ix(e[ix(k)])]).norm();
+    const std::size_t n = e[3] < 0 ? 3 : 4;
+    Vec2 side[4];
+    double length[4];  // squared: one root at the end does for all corners
+    for (std::size_t k = 0; k < n; ++k) {
+        side[k] = points[ix(e[(k + 1) % n])] - points[ix(e[k])];
+        length[k] = side[k].squaredNorm();
+    }
+    const auto cross = [&](std::size_t a, std::size_t b) { return side[a].x() * side[b].y() - side[a].y() * side[b].x(); };
+    const auto root = [](double x) { return x < 0 ? -std::sqrt(-x) : std::sqrt(x); };
     if (n == 3) {
-        for (int k = 0; k < 3; ++k) longest = std::max(longest, side[k] * side[(k + 1) % 3]);
-        const Vec2 u = points[ix(e[1])] - points[ix(e[0])], v = points[ix(e[2])] - points[ix(e[0])];
-        return longest > 0 ? 2 / std::sqrt(3.0) * (u.x() * v.y() - u.y() * v.x()) / longest : 0;
+        const double longest = std::max({length[0] * length[1], length[1] * length[2], length[2] * length[0]}), c = cross(0, 1);
+        return longest > 0 ? 2 / std::sqrt(3.0) * root(c * std::abs(c) / longest) : 0;
     }
-    for (int k = 0; k < 4; ++k) {
-        const Vec2 u = points[ix(e[ix((k + 1) % 4)])] - points[ix(e[ix(k)])], v = points[ix(e[ix((k + 3) % 4)])] - points[ix(e[ix(k)])];
-        const double d = side[k] * side[(k + 3) % 4];
-        worst = std::min(worst, d > 0 ? (u.x() * v.y() - u.y() * v.x()) / d : -1);
+    double worst = 1;
+    for (std::size_t k = 0; k < 4; ++k) {
+        const std::size_t before = (k + 3) % 4;
+        const double d = length[k] * length[before], c = cross(before, k);
+        worst = std::min(worst, d > 0 ? c * std::abs(c) / d : -1);
     }
-    return worst;
+    return root(worst);
 }
 
 double planar_fitness(const std::vector<Vec2>& points, const std::array<int, 4>& e) {

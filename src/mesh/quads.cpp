@@ -7,6 +7,7 @@
 #include <cmath>
 #include <deque>
 #include <map>
+#include <span>
 
 namespace halvo {
 namespace {
@@ -112,15 +113,43 @@ private:
     std::vector<int> mate_;
 };
 
-std::vector<std::vector<int>> elements_at(const PlanarMesh& m) {
-    std::vector<std::vector<int>> at(m.points.size());
-    for (std::size_t e = 0; e < m.elements.size(); ++e)
-        for (int v : m.elements[e])
-            if (v >= 0) at[ix(v)].push_back(static_cast<int>(e));
-    return at;
+// Short lists of numbers, one for each point, in one piece of memory.
+class Lists {
+public:
+    /// `each` calls what it is given with every point and number, the same ones in both of two runs.
+    template <class Each>
+    Lists(std::size_t points, const Each& each) : start_(points + 1, 0) {
+        each([&](int v, int) { ++start_[ix(v) + 1]; });
+        for (std::size_t v = 0; v < points; ++v) start_[v + 1] += start_[v];
+        items_.resize(start_[points]);
+        std::vector<std::size_t> next(start_.begin(), start_.end() - 1);
+        each([&](int v, int item) { items_[next[ix(v)]++] = item; });
+    }
+    [[nodiscard]] std::span<const int> operator[](std::size_t v) const { return {items_.data() + start_[v], start_[v + 1] - start_[v]}; }
+
+private:
+    std::vector<std::size_t> start_;
+    std::vector<int> items_;
+};
+
+Lists elements_at(const PlanarMesh& m) {
+    return {m.points.size(), [&](const auto& add) {
+                for (std::size_t e = 0; e < m.elements.size(); ++e)
+                    for (int v : m.elements[e])
+                        if (v >= 0) add(v, static_cast<int>(e));
+            }};
 }
 
-double worst_of(const PlanarMesh& m, const std::vector<int>& elements, double (*of)(const std::vector<Vec2>&, const std::array<int, 4>&) = planar_quality) {
+Lists neighbours_of(const PlanarMesh& m) {
+    return {m.points.size(), [&](const auto& add) {
+                for (const auto& e : m.elements) {
+                    const int n = e[3] < 0 ? 3 : 4;
+                    for (int k = 0; k < n; ++k) add(e[ix(k)], e[ix((k + 1) % n)]), add(e[ix((k + 1) % n)], e[ix(k)]);
+                }
+            }};
+}
+
+double worst_of(const PlanarMesh& m, std::span<const int> elements, double (*of)(const std::vector<Vec2>&, const std::array<int, 4>&) = planar_quality) {
     double q = 1;
     for (int e : elements) q = std::min(q, of(m.points, m.elements[ix(e)]));
     return q;
@@ -154,7 +183,7 @@ void remove_doublets(PlanarMesh& m, std::size_t fixed) {
 }
 
 // Something moved: all points of the elements round it have something new to try.
-void stir(const PlanarMesh& m, const std::vector<int>& elements, std::vector<char>& stirred) {
+void stir(const PlanarMesh& m, std::span<const int> elements, std::vector<char>& stirred) {
     for (int e : elements)
         for (int v : m.elements[ix(e)])
             if (v >= 0) stirred[ix(v)] = 1;
@@ -164,14 +193,7 @@ void stir(const PlanarMesh& m, const std::vector<int>& elements, std::vector<cha
 void smooth(PlanarMesh& m, std::size_t fixed, const std::vector<int>* some = nullptr) {
     if (some && some->empty()) return;
     const auto at = elements_at(m);
-    std::vector<std::vector<int>> near(m.points.size());
-    for (const auto& e : m.elements) {
-        const int n = e[3] < 0 ? 3 : 4;
-        for (int k = 0; k < n; ++k) {
-            near[ix(e[ix(k)])].push_back(e[ix((k + 1) % n)]);
-            near[ix(e[ix((k + 1) % n)])].push_back(e[ix(k)]);
-        }
-    }
+    const Lists near = neighbours_of(m);
     const auto worst = [&](std::size_t v) { return worst_of(m, at[v]); };
     // A point that stayed where it was has nothing new to try until something round it moves.
     std::vector<char> stirred(m.points.size(), some ? 0 : 1);
