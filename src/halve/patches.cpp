@@ -5,6 +5,7 @@
 #include "geom/facet_tree.hpp"
 #include "geom/fit_free.hpp"
 #include "geom/foot_curve.hpp"
+#include "geom/nearest_curve.hpp"
 #include "model/arrangement.hpp"
 #include "model/sheet_values.hpp"
 
@@ -61,12 +62,9 @@ private:
     // The edge of the body that a point of the plan lies on.
     const Curve& edge_at(const Vec3& given) const {
         const Vec3 p = given - solids_.shift;
-        const Curve* best = nullptr;
-        double least = 0.05 * body_.box.diagonal().norm();
-        for (const BodyEdge& e : body_.edges) {
-            if (e.degenerate || std::sqrt(e.curve.box().squaredExteriorDistance(p)) >= least) continue;
-            if (const double d = (e.curve.point(e.curve.nearest(p)) - p).norm(); d < least) least = d, best = &e.curve;
-        }
+        const auto own = [&](std::size_t e) { return body_.edges[e].degenerate ? nullptr : &body_.edges[e].curve; };
+        const NearestCurve near = nearest_curve(body_.edges.size(), p, own, 0.05 * body_.box.diagonal().norm());
+        const Curve* best = near.number < 0 ? nullptr : &body_.edges[static_cast<std::size_t>(near.number)].curve;
         if (!best) fail(fmt::format("no edge of {} near ({:g}, {:g}, {:g})", body_.name, given.x(), given.y(), given.z()));
         if (best->closed(1e-6 * body_.box.diagonal().norm()))
             fail(fmt::format("the edge at ({:g}, {:g}, {:g}) closes on itself; give points along it instead", given.x(), given.y(), given.z()));

@@ -5,6 +5,7 @@
 #include "geom/rounds.hpp"
 #include "halve/limits.hpp"
 #include "halve/wall_neighbours.hpp"
+#include "halve/wall_steps.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -20,8 +21,6 @@ std::size_t ix(int i) {
 
 constexpr double corner_reach = 0.02;  // of the thickness, within which ends of middle edges are one corner: more apart, rounds are no offsets of each other
 constexpr double deep = 1.5;           // material reaching this many thicknesses to both sides is no wall's
-
-constexpr double pad_looks[] = {0.25, 0.5, 1.0};  // how far off its border a rib is looked for, in the pad's thicknesses
 
 class Collector {
 public:
@@ -50,8 +49,11 @@ public:
                 share(i, ix(w.wall->twin), Curve{CircleCurve{Frame::with_z(ball.frame.origin, w.wall->half->normal), ball.radius}, 0, 2 * pi});
             }
             add_step_cuts(i);
-            add_ends_at_pads(i);
-            add_steps(i);
+            for (Curve& c : ends_at_pads(body_, walls_, i, tol_)) input_.sheets[i].curves.push_back(add(std::move(c)));
+            for (Curve& c : thickness_steps(body_, w, tol_)) {
+                input_.steps.push_back(add(std::move(c)));
+                input_.sheets[i].curves.push_back(input_.steps.back());
+            }
             for (std::size_t j : w.near)
                 if (i < j) add_crossing(i, j);
             for (std::size_t j : w.smooth)
@@ -421,7 +423,7 @@ private:
     // Edges of a wall's faces past which the material is another's: the sheet may be cut there.
     void add_step_cuts(std::size_t i) {
         const WallSurface& w = walls_[i];
-        std::set<int> edges = edges_of(w);
+        std::set<int> edges = edges_of(body_, w);
         for (int e : smooth_edges(w)) edges.erase(e);  // middle edges stand for those
         for (int e : edges) {
             const BodyEdge& edge = body_.edges[ix(e)];
@@ -429,41 +431,6 @@ private:
             if (w.chart.flat() && edge.curve.is_line()) add_straight_step(i, edge.curve);
             else add_end_at_solid(i, edge.curve);
         }
-    }
-
-    // A rib ends where it runs into a thick piece of the wall it stands on that is as high as the rib.
-    void add_ends_at_pads(std::size_t i) {
-        const WallSurface& w = walls_[i];
-        if (!w.chart.flat()) return;
-        for (std::size_t j : w.near) {
-            const WallSurface& o = walls_[j];
-            if (!o.beside_ribs || !o.chart.flat()) continue;
-            for (const ThicknessPiece& piece : o.field.pieces)
-                for (const auto* outline : {&piece.top_outline, &piece.bottom_outline})
-                    for (const auto& loop : *outline)
-                        for (std::size_t k = 0; k < loop.size(); ++k) end_at_pad(i, j, loop[k], loop[(k + 1) % loop.size()]);
-        }
-    }
-
-    // At a side of the piece's outline that the rib's midsurface crosses, with the rib on one side of it and no more of it on the other.
-    void end_at_pad(std::size_t i, std::size_t j, const Vec2& from, const Vec2& to) {
-        const WallSurface &w = walls_[i], &o = walls_[j];
-        const Vec3 a = o.chart.at(from), b = o.chart.at(to), n = w.chart.plane().z;
-        const double ha = w.chart.height(a), hb = w.chart.height(b);
-        if ((ha > 0) == (hb > 0)) return;
-        const Vec3 at = a + ha / (ha - hb) * (b - a), up = o.chart.plane().z;
-        const Vec3 along = (up - up.dot(n) * n).normalized(), side = along.cross(n).normalized();
-        double high = 0, low = 0;
-        for (const double s : {0.05, -0.05}) {
-            const auto sides = o.field.sides(o.chart, o.chart.local2(o.chart.foot(at + s * w.wall->thinnest * side)));
-            high = std::max(high, sides.up), low = std::max(low, sides.down);
-        }
-        const Vec3 middle = at + 0.5 * (high - low) * along;
-        const auto rib = [&](double sign) {
-            return std::any_of(std::begin(pad_looks), std::end(pad_looks),
-                               [&](double k) { return supported(body_, w, middle + sign * k * o.thickest * side); });
-        };
-        if (rib(1) != rib(-1)) input_.sheets[i].curves.push_back(add(Curve::segment(at - (low + 20 * tol_) * along, at + (high + 20 * tol_) * along)));
     }
 
     // Where a wall's face ends at solid material, its midsurface does.
@@ -507,16 +474,6 @@ private:
         return false;
     }
 
-    // Edges of the faces on either side of a wall.
-    std::set<int> edges_of(const WallSurface& w) const {
-        std::set<int> out;
-        for (const std::vector<int>* faces : {&w.tops, &w.bottoms})
-            for (int id : *faces)
-                for (const auto& loop : body_.faces[ix(id)].loops)
-                    for (const Coedge& u : loop) out.insert(u.edge.value);
-        return out;
-    }
-
     // Material far deeper than the wall and those it may cross: the wall ends there.
     bool bulk(std::size_t i, const Vec3& p) const {
         const WallSurface& w = walls_[i];
@@ -551,83 +508,6 @@ private:
                 needed = needed || (in_material(body_, w, p) && !supported(body_, w, p) && in_material(body_, w, q) && solid(i, q, side));
             }
         if (needed) input_.sheets[i].curves.push_back(add(Curve::segment(a - 20 * tol_ * d, b + 20 * tol_ * d)));
-    }
-
-    // Edges past which the wall's own thickness is another: they stay in the sheet, as far as that is so along them.
-    void add_steps(std::size_t i) {
-        const WallSurface& w = walls_[i];
-        if (w.field.pieces.size() < 2) return;
-        std::map<int, std::vector<double>> cuts;  // of edges, where mouths begin
-        if (w.beside_ribs)
-            for (std::size_t k = 0; k < w.field.pieces.size(); ++k) {
-                close_mouths(i, w.tops[k], w.field.pieces[k].top, w.field.pieces[k].top_outline, cuts);
-                close_mouths(i, w.bottoms[k], w.field.pieces[k].bottom, w.field.pieces[k].bottom_outline, cuts);
-            }
-        for (int e : edges_of(w)) {
-            const BodyEdge& edge = body_.edges[ix(e)];
-            if (edge.degenerate) continue;
-            for (const Curve& c : between(edge.curve, std::move(cuts[e])))
-                if (jumps(w, c, 0.21) || jumps(w, c, 0.5) || jumps(w, c, 0.83)) add_step(i, foot_curve(w.chart, c, tol_));
-        }
-    }
-
-    void add_step(std::size_t i, const Curve& c) {
-        input_.steps.push_back(add(c));
-        input_.sheets[i].curves.push_back(input_.steps.back());
-    }
-
-    std::vector<Curve> between(const Curve& c, std::vector<double> cuts) const {
-        if (cuts.empty()) return {c};
-        cuts.push_back(c.t0), cuts.push_back(c.t1);
-        std::sort(cuts.begin(), cuts.end());
-        std::vector<Curve> out;
-        for (std::size_t k = 0; k + 1 < cuts.size(); ++k)
-            if (c.length(cuts[k], cuts[k + 1]) > 10 * tol_) out.push_back(c.piece(cuts[k], cuts[k + 1]));
-        return out;
-    }
-
-    // Where a face was cut off from the tops of ribs it goes on over, the step runs straight across between its edges.
-    void close_mouths(std::size_t i, int face, const BaseSurface& side, const std::vector<std::vector<Vec2>>& outline,
-                      std::map<int, std::vector<double>>& cuts) {
-        const WallSurface& w = walls_[i];
-        struct OnBorder {
-            int edge = -1;
-            double t = 0, distance = std::numeric_limits<double>::max();
-            Vec3 point = Vec3::Zero();
-        };
-        const auto on_border = [&](const Vec2& p) {
-            const Vec3 q = side.foot(w.chart.at(p)).point;
-            OnBorder best;
-            for (const auto& loop : body_.faces[ix(face)].loops)
-                for (const Coedge& u : loop) {
-                    const Curve& c = body_.edges[u.edge.index()].curve;
-                    if (body_.edges[u.edge.index()].degenerate || c.box().squaredExteriorDistance(q) > best.distance * best.distance) continue;
-                    const double t = c.nearest(q);
-                    if (const double d = (c.point(t) - q).norm(); d < best.distance) best = {u.edge.value, t, d, c.point(t)};
-                }
-            return best;
-        };
-        for (const auto& loop : outline)
-            for (std::size_t k = 0; k < loop.size(); ++k) {
-                const Vec2 &a = loop[k], &b = loop[(k + 1) % loop.size()];
-                if (on_border(0.5 * (a + b)).distance < 0.2 * (b - a).norm()) continue;
-                const OnBorder from = on_border(a), to = on_border(b);
-                const Curve c = Curve::segment(w.chart.foot(from.point), w.chart.foot(to.point));
-                if (from.edge < 0 || to.edge < 0 || c.length() <= 10 * tol_) continue;
-                cuts[from.edge].push_back(from.t), cuts[to.edge].push_back(to.t);
-                add_step(i, c);
-            }
-    }
-
-    bool jumps(const WallSurface& w, const Curve& c, double share) const {
-        const double t = c.parameter_at(share);
-        const Vec3 p = w.chart.foot(c.point(t)), n = w.chart.normal(p);
-        const Vec3 side = n.cross(c.derivative(t)).normalized() * 0.05 * w.wall->thinnest;
-        const Vec3 left = w.chart.foot(p + side), right = w.chart.foot(p - side);
-        if (!in_material(body_, w, left) || !in_material(body_, w, right) || !supported(body_, w, left) || !supported(body_, w, right)) return false;
-        const auto a = w.field.sides(w.chart, w.chart.local2(left)), b = w.field.sides(w.chart, w.chart.local2(right));
-        const double much = 0.01 * w.wall->thinnest;
-        return std::abs(a.up - b.up) > much || std::abs(a.down - b.down) > much;
     }
 
     const Body& body_;

@@ -1,5 +1,6 @@
 // Joints that the plan names outright: an edge carried to a sheet or to another edge, or a strip closed between two edges.
 #include "core/keys.hpp"
+#include "geom/nearest_curve.hpp"
 #include "geom/outline.hpp"
 #include "join/work.hpp"
 #include "model/sheet_values.hpp"
@@ -24,14 +25,11 @@ struct FreeEdge {
 // The free edge nearest to a point, on any sheet but one.
 FreeEdge free_edge_at(const Model& model, const Vec3& p, int but = -1) {
     const auto uses = sheets_at_edges(model);
-    FreeEdge best;
-    for (std::size_t e = 0; e < model.edges.size(); ++e) {
-        if (uses[e].size() != 1 || uses[e][0].sides != 1 || uses[e][0].sheet.value == but) continue;
-        const Curve& c = model.edges[e].curve;
-        if (std::sqrt(c.box().squaredExteriorDistance(p)) >= best.distance) continue;
-        if (const double d = (c.point(c.nearest(p)) - p).norm(); d < best.distance) best = {static_cast<int>(e), uses[e][0].sheet.value, d};
-    }
-    return best;
+    const NearestCurve near = nearest_curve(model.edges.size(), p, [&](std::size_t e) {
+        const bool free = uses[e].size() == 1 && uses[e][0].sides == 1 && uses[e][0].sheet.value != but;
+        return free ? &model.edges[e].curve : nullptr;
+    });
+    return near.number < 0 ? FreeEdge{} : FreeEdge{near.number, uses[static_cast<std::size_t>(near.number)][0].sheet.value, near.distance};
 }
 
 [[noreturn]] void refuse(std::size_t number, const std::string& what) {

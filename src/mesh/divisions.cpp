@@ -2,6 +2,7 @@
 
 #include "core/groups.hpp"
 #include "mesh/corners.hpp"
+#include "mesh/edge_grading.hpp"
 #include "mesh/idle_vertices.hpp"
 #include "model/sets.hpp"
 #include "model/sheet_values.hpp"
@@ -17,12 +18,7 @@ namespace {
 
 constexpr double arc_step = 46 * pi / 180;   // an element spans at most this on an arc
 constexpr double bend_step = 31 * pi / 180;  // and this where the sheet itself is bent
-// Parts have round measures: thresholds are none, so that rounding does not decide.
-constexpr double beside = 1.213;       // of the size: what is nearer to an edge has one of its nodes stand by it
-constexpr double close_by = 0.487;     // of the size: and is it this near, finer ones
-constexpr double finest_beside = 0.2;  // of the size, however near it is
-constexpr int density_steps = 200;
-constexpr double agree = 1.6;  // opposite sides whose lengths differ by less get the same count
+constexpr double agree = 1.6;                // opposite sides whose lengths differ by less get the same count
 
 Vec3 tangent(const Model& model, const EdgeUse& u, bool at_end) {
     const Curve& c = model.edges[u.edge.index()].curve;
@@ -159,15 +155,15 @@ public:
     EdgeDivisions run() {
         look_at_sheets();
         look_at_edges();
-        look_at_crowds();
+        const EdgeGrading graded = grading();
         tie_opposite_sides();
         for (const EdgeLink& l : model_.edge_links) groups_.tie(l.a.value, l.b.value);
-        auto out = counts();
+        auto out = counts(graded);
         follow_chains(out);
         make_even(out);
         divide_members(out);
         EdgeDivisions all{std::move(out), {}, {}};
-        place_nodes(all);
+        for (std::size_t e = 0; e < all.counts.size(); ++e) all.places.push_back(graded.places(e, all.counts[e]));
         close_short_edges(all);
         return all;
     }
@@ -247,91 +243,12 @@ private:
         }
     }
 
-    // Something that stands beside an edge: the share of its length next to it, and how fine nodes should be there.
-    struct Crowd {
-        double share, size;
-    };
-
-    // Points and lines inside a region that stand nearer to an edge than elements are long: triangles between them would be flat.
-    void look_at_crowds() {
-        for (const Sheet& s : model_.sheets)
-            for (const Region& r : s.regions) {
-                if (r.points.empty() && r.embedded.empty()) continue;
-                std::set<VertexId> inside(r.points.begin(), r.points.end());
-                std::vector<EdgeId> edges(r.embedded);
-                for (EdgeId e : r.embedded) inside.insert(model_.edges[e.index()].vertices.begin(), model_.edges[e.index()].vertices.end());
-                for (const auto& loop : r.loops)
-                    for (const EdgeUse& u : loop) edges.push_back(u.edge);
-                for (EdgeId e : edges)
-                    for (VertexId v : inside) crowd(e.index(), v);
-            }
-    }
-
-    void crowd(std::size_t e, VertexId v) {
-        const Edge& edge = model_.edges[e];
-        if (edge.vertices[0] == v || edge.vertices[1] == v || hole_[e]) return;
-        const Vec3& p = model_.vertices[v.index()].point;
-        const double h = edge_size_[e], least = finest_beside * h;
-        if (edge.curve.box().squaredExteriorDistance(p) > beside * beside * h * h) return;
-        const double t = edge.curve.nearest(p), d = (edge.curve.point(t) - p).norm(), length = edge.curve.length();
-        const double share = edge.curve.length(edge.curve.t0, t) / length;
-        const double size = d < close_by * h ? std::max(d, least) : h;
-        if (d < beside * h && std::min(share, 1 - share) * length > close_by * size) crowds_[e].push_back({share, size});
-    }
-
-    // How far elements of the wanted sizes have come along an edge, at even steps of its length, where those sizes vary: where a finer
-    // sheet ends, the edges that lead away from it start as fine and grow, and so they do from what stands beside them.
-    void find_densities() {
-        std::vector<double> at_vertex(model_.vertices.size(), std::numeric_limits<double>::max());
-        for (std::size_t e = 0; e < model_.edges.size(); ++e)
-            for (VertexId v : model_.edges[e].vertices) at_vertex[v.index()] = std::min(at_vertex[v.index()], edge_size_[e]);
-        std::set<int> linked;
-        for (const EdgeLink& l : model_.edge_links) linked.insert(l.a.value), linked.insert(l.b.value);
-        const double slope = options_.growth - 1;
-        for (std::size_t e = 0; e < model_.edges.size(); ++e) {
-            const Edge& edge = model_.edges[e];
-            const double h = edge_size_[e], a = at_vertex[edge.vertices[0].index()], b = at_vertex[edge.vertices[1].index()];
-            const auto beside_it = crowds_.find(e);
-            if ((std::min(a, b) > h * (1 - 1e-9) && beside_it == crowds_.end()) || linked.count(static_cast<int>(e)) || forced_.count(e)) continue;
-            const double length = edge.curve.length();
-            auto& sum = density_[e];
-            sum.push_back(0);
-            for (int k = 0; k < density_steps; ++k) {
-                const double x = (k + 0.5) / density_steps * length;
-                double size = std::min({h, a + slope * x, b + slope * (length - x)});
-                if (beside_it != crowds_.end())
-                    for (const Crowd& c : beside_it->second) size = std::min(size, c.size + slope * std::abs(x - c.share * length));
-                sum.push_back(sum.back() + length / density_steps / size);
-            }
-        }
-    }
-
-    // Nodes stand evenly in the number of elements passed, and one of them next to each thing beside the edge.
-    void place_nodes(EdgeDivisions& all) const {
-        all.places.resize(all.counts.size());
-        for (const auto& [e, sum] : density_) {
-            const int n = all.counts[e];
-            std::map<int, double> fixed{{0, 0.0}, {n, sum.back()}};
-            if (const auto it = crowds_.find(e); it != crowds_.end())
-                for (const Crowd& c : it->second) {
-                    const double x = c.share * density_steps;
-                    const auto k = static_cast<std::size_t>(std::min(x, density_steps - 1.0));
-                    const double passed = sum[k] + (x - static_cast<double>(k)) * (sum[k + 1] - sum[k]);
-                    const int i = static_cast<int>(std::lround(passed / sum.back() * n - 1e-6));
-                    const auto after = fixed.lower_bound(i);
-                    if (after->first != i && after->second > passed && std::prev(after)->second < passed) fixed.emplace(i, passed);
-                }
-            auto& places = all.places[e];
-            std::size_t k = 0;
-            for (int i = 1; i < n; ++i) {
-                const auto to = fixed.lower_bound(i);
-                const auto from = to->first == i ? to : std::prev(to);
-                const double part = to->first == i ? 0 : static_cast<double>(i - from->first) / (to->first - from->first);
-                const double wanted = from->second + part * (to->second - from->second);
-                while (k + 2 < sum.size() && sum[k + 1] < wanted) ++k;
-                places.push_back((static_cast<double>(k) + (wanted - sum[k]) / (sum[k + 1] - sum[k])) / density_steps);
-            }
-        }
+    // Nodes of edges that are linked to others, or whose number the plan gives, stand evenly.
+    EdgeGrading grading() const {
+        std::vector<bool> even(model_.edges.size(), false);
+        for (const EdgeLink& l : model_.edge_links) even[l.a.index()] = even[l.b.index()] = true;
+        for (const auto& [e, n] : forced_) even[e] = true;
+        return {model_, edge_size_, even, hole_, options_.growth};
     }
 
     // Divided for its members alone: their least counts are no business of its neighbours.
@@ -388,7 +305,7 @@ private:
     }
     static double mean_radius(const Curve& c) { return turn(c) > 1e-9 ? c.length() / turn(c) : 0; }
 
-    std::vector<int> counts() {
+    std::vector<int> counts(const EdgeGrading& graded) {
         const std::size_t n = model_.edges.size();
         std::vector<double> wanted(n, 0.0);
         std::vector<int> needed(n, 1), of_group(n, 1);
@@ -398,9 +315,8 @@ private:
             wanted[g] += model_.edges[e].curve.length() / edge_size_[e], ++count_[g];
             needed[g] = std::max(needed[g], least(e));
         }
-        find_densities();
-        for (const auto& [e, sum] : density_)
-            if (!member_only(e)) needed[root(e)] = std::max(needed[root(e)], static_cast<int>(std::lround(sum.back() - 1e-6)));
+        for (const auto& [e, elements] : graded.elements())
+            if (!member_only(e)) needed[root(e)] = std::max(needed[root(e)], static_cast<int>(std::lround(elements - 1e-6)));
         if (options_.across > 1)
             for (const auto& sides : mapped_)
                 for (const auto& side : sides)
@@ -575,8 +491,6 @@ private:
     std::vector<bool> bent_, hole_, bounded_;
     std::set<std::size_t> even_;         // edges that take an even count
     std::map<std::size_t, int> forced_;  // counts that the plan asks for
-    std::map<std::size_t, std::vector<Crowd>> crowds_;
-    std::map<std::size_t, std::vector<double>> density_;
     std::vector<int> count_;
     std::vector<std::vector<std::vector<EdgeUse>>> mapped_;
     mutable std::vector<std::vector<const std::vector<EdgeUse>*>> loops_of_;

@@ -2,6 +2,7 @@
 
 #include "body/named.hpp"
 #include "core/keys.hpp"
+#include "geom/nearest_curve.hpp"
 #include "model/sheet_values.hpp"
 
 #include <fmt/format.h>
@@ -56,14 +57,8 @@ std::optional<std::string> set_named(const std::string& id) {
 }
 
 EdgeId edge_next_to(const Model& model, const Vec3& p) {
-    EdgeId best;
-    double distance = std::numeric_limits<double>::max();
-    for (std::size_t e = 0; e < model.edges.size(); ++e) {
-        const Curve& c = model.edges[e].curve;
-        if (std::sqrt(c.box().squaredExteriorDistance(p)) >= distance) continue;
-        if (const double d = (c.point(c.nearest(p)) - p).norm(); d < distance) distance = d, best = EdgeId(e);
-    }
-    return best;
+    const NearestCurve near = nearest_curve(model.edges.size(), p, [&](std::size_t e) { return &model.edges[e].curve; });
+    return near.number < 0 ? EdgeId() : EdgeId(near.number);
 }
 
 ModelSet picked(const SetRule& rule, const Model& model, const Assembly& solids) {
