@@ -178,3 +178,26 @@ TEST(Scan, PatchThroughGivenPointsFollowsTheSkin) {
     o.patches = {five};
     EXPECT_THROW((void)halve(solids, o), Error) << "its sides do not close";
 }
+
+TEST(Scan, FlangeWhoseMiddleCutsALongFacettedCylinder) {
+    // Stringers inside half a tube; the middles of their flanges cut the tube's skins along rulings, over facets as long as the tube.
+    std::vector<make::Solid> all{make::cut(make::extrude(make::tube(400, 2), 300), {make::box({-300, -300, -1}, {600, 400, 400})})};
+    for (int i = 1; i < 6; ++i) {
+        const double a = pi / 6 + i * pi / 9;
+        const auto turn = make::place({0, 0, 0}, Vec3::UnitZ(), {std::cos(a), std::sin(a), 0});
+        all.push_back(make::moved(make::box({170, -1, 0}, {29, 2, 300}), turn));
+        all.push_back(make::moved(make::box({168, -1, 0}, {2, 15, 300}), turn));
+    }
+    const make::Solid s = make::unify(make::fuse(all));
+    const Job exact = job_of(s);
+    const Folder folder;
+    make::write_stl((folder / "panel.stl").string(), {make::tessellated(s, 0.1, 0.25)}, true);
+    Job job;
+    job.plan.source.file = (folder / "panel.stl").string(), job.plan.source.unit = "mm";
+    run(job);
+    EXPECT_EQ(job.model.sheets.size(), exact.model.sheets.size());
+    EXPECT_NEAR(total_area(job.model) / total_area(exact.model), 1, 1e-3);
+    EXPECT_TRUE(job.proof.within_bounds);
+    EXPECT_GT(job.proof.coverage, 0.999);
+    check_mesh(job.model, job.mesh);
+}

@@ -305,6 +305,7 @@ private:
                     if (const double d = (where[a] - at(s)).norm(); d < best) best = d, first = &a;
             std::vector<Vec3> pts{at(s)};
             std::vector<std::size_t> facets;  // between the points
+            Vec3 last = at(s);
             if (first) {
                 auto k = *first;
                 for (auto it = next.find(k); it != next.end(); it = next.find(k)) {
@@ -313,10 +314,10 @@ private:
                     next.erase(it);
                     if (next.count(k)) pts.push_back(where[k]);
                 }
+                last = where[k];  // not the last point before it: long facets reach far
             }
             std::size_t end = 0;
             double near = std::numeric_limits<double>::max();
-            const Vec3 last = pts.back();
             for (std::size_t i = 0; i < ends.size(); ++i)
                 if (const double d = (at(ends[i]) - last).norm(); d < near) near = d, end = i;
             pts.push_back(at(ends[end]));

@@ -289,8 +289,11 @@ std::vector<Curve> crossings(const Chart& a, const Chart& b, const Box3& range, 
     TracePatch patch = grid_of(a, corners, margin, range);
     if (patch.triangles.empty()) return out;
     patch.heights.assign(patch.points.size(), 0);
+    std::vector<bool> used(patch.points.size(), false);
     for (const auto& t : patch.triangles)
-        for (int p : t) patch.heights[ix(p)] = b.height(patch.points[ix(p)]);
+        for (int p : t) used[ix(p)] = true;
+    for (std::size_t p = 0; p < used.size(); ++p)
+        if (used[p]) patch.heights[p] = b.height(patch.points[p]);
     const FootOn fa = foot_on(a), fb = foot_on(b);
     for (ZeroChain& c : zero_chains(patch, 0)) {
         if (!c.closed)
