@@ -267,6 +267,12 @@ private:
         }
     }
 
+    // Is there a surface behind the face's facets?
+    static bool known(const Face& face) {
+        const auto* free = std::get_if<FreeSurface>(&face.surface);
+        return !free || free->spline;
+    }
+
     void island(int f, std::vector<Vec3> pts, const std::vector<std::size_t>& facets) {
         const Face& face = body_.faces[static_cast<std::size_t>(f)];
         Curve curve;
@@ -274,9 +280,8 @@ private:
             if (conic->derivative(angle_on(*conic, pts[0])).dot(along(f, pts[0])) < 0) conic = conic->reversed();
             curve = *conic;
         } else {
-            const auto* free = std::get_if<FreeSurface>(&face.surface);
-            pts.front() = pts.back() = !free || free->spline ? onto(facets[0], pts[0]) : pts[0];
-            curve = !free || free->spline ? on_surface(pts, facets) : Curve::polyline(std::move(pts));
+            if (known(face)) pts.front() = pts.back() = onto(facets[0], pts[0]);
+            curve = known(face) ? on_surface(pts, facets) : Curve::polyline(std::move(pts));
         }
         const int at = static_cast<int>(crossings_.size());
         crossings_.push_back({curve.start()});
@@ -321,9 +326,7 @@ private:
             for (std::size_t i = 0; i < ends.size(); ++i)
                 if (const double d = (at(ends[i]) - last).norm(); d < near) near = d, end = i;
             pts.push_back(at(ends[end]));
-            const auto* free = std::get_if<FreeSurface>(&face.surface);
-            const bool known = !free || free->spline;
-            pieces_.push_back({known && facets.size() + 1 == pts.size() ? on_surface(pts, facets) : Curve::polyline(std::move(pts)), f, s, ends[end]});
+            pieces_.push_back({known(face) && facets.size() + 1 == pts.size() ? on_surface(pts, facets) : Curve::polyline(std::move(pts)), f, s, ends[end]});
             ends.erase(ends.begin() + static_cast<std::ptrdiff_t>(end));
         }
         islands(f, std::move(chains));

@@ -38,11 +38,8 @@ public:
     }
 
 private:
-    // The point of a face's own border nearest to a place of its outline; the number is that of the edge.
-    NearestCurve on_border(int face, const BaseSurface& side, const Vec2& p) const {
-        std::vector<int> edges;
-        for (const auto& loop : body_.faces[ix(face)].loops)
-            for (const Coedge& u : loop) edges.push_back(u.edge.value);
+    // The point nearest to a place of a face's outline on the edges that bound it; the number is that of the edge.
+    NearestCurve on_border(const std::vector<int>& edges, const BaseSurface& side, const Vec2& p) const {
         const auto curve = [&](std::size_t k) { return body_.edges[ix(edges[k])].degenerate ? nullptr : &body_.edges[ix(edges[k])].curve; };
         NearestCurve near = nearest_curve(edges.size(), side.foot(w_.chart.at(p)).point, curve);
         if (near.number >= 0) near.number = edges[ix(near.number)];
@@ -51,11 +48,14 @@ private:
 
     // Sides of the outline that lie off the face's border are where it was cut off from the tops of ribs.
     void close_mouths(int face, const BaseSurface& side, const std::vector<std::vector<Vec2>>& outline) {
+        std::vector<int> edges;
+        for (const auto& loop : body_.faces[ix(face)].loops)
+            for (const Coedge& u : loop) edges.push_back(u.edge.value);
         for (const auto& loop : outline)
             for (std::size_t k = 0; k < loop.size(); ++k) {
                 const Vec2 &a = loop[k], &b = loop[(k + 1) % loop.size()];
-                if (on_border(face, side, 0.5 * (a + b)).distance < 0.2 * (b - a).norm()) continue;
-                const NearestCurve from = on_border(face, side, a), to = on_border(face, side, b);
+                if (on_border(edges, side, 0.5 * (a + b)).distance < 0.2 * (b - a).norm()) continue;
+                const NearestCurve from = on_border(edges, side, a), to = on_border(edges, side, b);
                 if (from.number < 0 || to.number < 0) continue;
                 Curve across = Curve::segment(w_.chart.foot(from.point), w_.chart.foot(to.point));
                 if (across.length() <= 10 * tol_) continue;

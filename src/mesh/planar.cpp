@@ -454,6 +454,11 @@ PlanarMesh mesh_planar(const PlanarInput& input) {
         return out;
     }
     PlanarMesh best = free_mesh(input, false);
+    const auto settled = [&] {
+        return best.elements.size() > most_compared || std::none_of(best.elements.begin(), best.elements.end(), [](const auto& e) { return e[3] < 0; });
+    };
+    auto parts = in_parts(input);
+    if (!parts && settled()) return best;
     const std::size_t fixed = input.points.size();
     double least = badness(best, fixed);
     const auto plain = static_cast<double>(best.elements.size());
@@ -461,9 +466,8 @@ PlanarMesh mesh_planar(const PlanarInput& input) {
         const double b = badness(m, fixed) + each_more * std::max(0.0, static_cast<double>(m.elements.size()) - plain);
         if (b < least * (1 - 1e-9)) least = b, best = std::move(m);
     };
-    if (auto m = in_parts(input)) offer(std::move(*m));
-    const auto trias = std::count_if(best.elements.begin(), best.elements.end(), [](const auto& e) { return e[3] < 0; });
-    if (best.elements.size() > most_compared || trias == 0) return best;
+    if (parts) offer(std::move(*parts));
+    if (settled()) return best;
     // Where triangles are left, other ways may do better: pairing by longer ways, or all quads out of a coarser mesh.
     offer(free_mesh(input, true));
     for (const std::size_t first : {0U, 1U})

@@ -8,8 +8,10 @@
 
 #include <algorithm>
 #include <cmath>
+#include <iterator>
 #include <map>
 #include <set>
+#include <unordered_map>
 
 namespace halvo {
 namespace {
@@ -83,14 +85,18 @@ public:
     }
 
     [[nodiscard]] std::vector<Subregion> parts(const std::vector<std::vector<int>>& faces) const {
-        std::vector<Subregion> out;
-        for (const auto& f : faces) out.push_back(begin(f));
-        if (!share_out(out)) return {};
-        for (Subregion& s : out) find_sides(s);
-        return out;
+        std::vector<Part> all;
+        for (const auto& f : faces) all.push_back(begin(f));
+        if (!share_out(all)) return {};
+        for (Part& s : all) find_sides(s);
+        return {std::make_move_iterator(all.begin()), std::make_move_iterator(all.end())};
     }
 
 private:
+    struct Part : Subregion {
+        std::unordered_map<int, int> number;  // of the whole region's points in this part
+    };
+
     [[nodiscard]] const Vec2& at(int i) const { return points_[ix(i)]; }
 
     void add(int a, int b) { links_[ix(a)].insert(b), links_[ix(b)].insert(a); }
@@ -229,31 +235,28 @@ private:
         return sum;
     }
 
-    [[nodiscard]] Subregion begin(const std::vector<int>& loop) const {
-        Subregion s;
+    [[nodiscard]] Part begin(const std::vector<int>& loop) const {
+        Part s;
         s.in.size = in_.size, s.in.growth = in_.growth;
         s.in.loops.push_back(local(s, loop));
         return s;
     }
 
-    std::vector<int> local(Subregion& s, const std::vector<int>& list) const {
+    std::vector<int> local(Part& s, const std::vector<int>& list) const {
         std::vector<int> out;
         for (int i : list) {
-            auto it = std::find(s.global.begin(), s.global.end(), i);
-            if (it == s.global.end()) {
-                s.global.push_back(i), s.in.points.push_back(at(i));
-                it = s.global.end() - 1;
-            }
-            out.push_back(static_cast<int>(it - s.global.begin()));
+            const auto [it, fresh] = s.number.try_emplace(i, static_cast<int>(s.global.size()));
+            if (fresh) s.global.push_back(i), s.in.points.push_back(at(i));
+            out.push_back(it->second);
         }
         return out;
     }
 
     // Holes, lines that end inside and single points go to the part they lie in.
-    bool share_out(std::vector<Subregion>& parts) const {
+    bool share_out(std::vector<Part>& parts) const {
         std::vector<std::vector<std::vector<Vec2>>> outlines;
-        for (const Subregion& s : parts) outlines.push_back({s.in.points});
-        const auto part_at = [&](const Vec2& p) -> Subregion* {
+        for (const Part& s : parts) outlines.push_back({s.in.points});
+        const auto part_at = [&](const Vec2& p) -> Part* {
             for (std::size_t k = 0; k < parts.size(); ++k)
                 if (inside(outlines[k], p)) return &parts[k];
             return nullptr;
@@ -262,14 +265,14 @@ private:
         for (std::size_t i = in_.points.size(); i < taken.size(); ++i) taken[i] = true;  // on a way that leads nowhere
         for (std::size_t l = 1; l < in_.loops.size(); ++l) {
             if (outer_[ix(in_.loops[l][0])]) continue;
-            Subregion* s = part_at(at(in_.loops[l][0]));
+            Part* s = part_at(at(in_.loops[l][0]));
             if (!s) return false;
             s->in.loops.push_back(local(*s, in_.loops[l]));
             s->in.holes.push_back(l - 1 < in_.holes.size() ? in_.holes[l - 1] : HoleRows{});
             for (int i : in_.loops[l]) taken[ix(i)] = true;
         }
         for (const auto& d : dangling_) {
-            Subregion* s = part_at(0.5 * (at(d[0]) + at(d[1])));
+            Part* s = part_at(0.5 * (at(d[0]) + at(d[1])));
             if (!s) return false;
             const auto both = local(*s, {d[0], d[1]});
             s->in.inner.push_back({both[0], both[1]});
@@ -277,7 +280,7 @@ private:
         }
         for (int i = 0; i < static_cast<int>(taken.size()); ++i) {
             if (taken[ix(i)]) continue;
-            Subregion* s = part_at(at(i));
+            Part* s = part_at(at(i));
             if (!s) return false;
             local(*s, {i});
         }
@@ -285,7 +288,7 @@ private:
     }
 
     // Four chains between four corners, where a part has as many and nothing inside.
-    static void find_sides(Subregion& s) {
+    static void find_sides(Part& s) {
         if (s.in.loops.size() != 1 || !s.in.inner.empty() || s.in.points.size() != s.in.loops[0].size()) return;
         const auto corners = corners_of(s.in.points, s.in.loops[0]);
         if (!corners || corners->size() != 4) return;
