@@ -158,6 +158,13 @@ TEST(Sets, PlanFileModelFileAndList) {
     const Job again = read_model(f / "out" / "model.halvo");
     ASSERT_EQ(again.model.sets.size(), 1u);
     EXPECT_EQ(again.model.sets[0].name, "floor");
+    // One that picks nothing is told once, however often.
+    spit(f / "plan.toml", "[source]\nfile = \"shelf.step\"\n[join]\nreach = \"1 mm\"\n[mesh]\nsize = 20\n[[set]]\nname = \"none\"\nbody = \"nowhere\"\n");
+    for (int i = 0; i < 3; ++i) ASSERT_EQ(halvo_command("run '" + (f / "plan.toml").string() + "' --from mesh --until mesh --out " + out).code, 0);
+    const Job none = read_model(f / "out" / "model.halvo");
+    EXPECT_EQ(std::count_if(none.model.findings.begin(), none.model.findings.end(),
+                            [](const Finding& k) { return k.about.find("picks nothing") != std::string::npos; }),
+              1);
     EXPECT_NEAR(mean_edge(again, "base"), 7, 1);
     // A set nobody gave, one without a name, and one that says nothing.
     for (const char* wrong : {"[[size]]\nid = \"set=rips\"\nsize = 7\n", "[[set]]\nbody = \"rib*\"\n", "[[set]]\nname = \"x\"\n",

@@ -77,14 +77,13 @@ ModelSet picked(const SetRule& rule, const Model& model, const Assembly& solids)
 
 void make_sets(Model& model, const Assembly& solids, const std::vector<SetRule>& rules) {
     model.sets.clear();
-    std::erase_if(model.findings, [](const Finding& f) { return f.kind == "set picks nothing"; });
     for (const SetRule& r : rules) {
         ModelSet s = picked(r, model, solids);
-        if (s.sheets.empty() && s.members.empty() && s.edges.empty()) {
-            const std::string line = fmt::format("[[set]] \"{}\" picks nothing", r.name);
-            model.findings.push_back({make_key("finding", line, {}), "rule without effect", line,
-                                      "check its bodies, ids and places against halvo list MODEL sheets", Vec3::Zero(), 0, ""});
-        }
+        const std::string line = fmt::format("[[set]] \"{}\" picks nothing", r.name), key = make_key("finding", line, {});
+        std::erase_if(model.findings, [&](const Finding& f) { return f.key == key; });  // of the run before
+        if (s.sheets.empty() && s.members.empty() && s.edges.empty())
+            model.findings.push_back(
+                {key, "rule without effect", line, "check its bodies, ids and places against halvo list MODEL sheets", Vec3::Zero(), 0, ""});
         model.sets.push_back(std::move(s));
     }
 }
