@@ -172,6 +172,9 @@ private:
     struct Net {
         std::vector<Vec3> points;
         std::vector<Vec2> at;
+        std::vector<Box3> boxes;        // of blocks of points
+        std::vector<std::size_t> ends;  // of each block, the number after its last point
+        [[nodiscard]] std::size_t nearest(const Vec3& p) const;
     };
     Surface surface_ = PlaneSurface{};
     std::shared_ptr<const Net> net_;

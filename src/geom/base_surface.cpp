@@ -1,12 +1,13 @@
 #include <halvo/geometry.hpp>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 namespace halvo {
 namespace {
 
-constexpr std::size_t most_net = 64;
+constexpr std::size_t most_net = 64, block = 8;  // points of a net each way, and of the blocks it is looked through by
 
 }  // namespace
 
@@ -17,22 +18,42 @@ BaseSurface::BaseSurface(Surface surface) : surface_(std::move(surface)) {
     auto net = std::make_shared<Net>();
     const Vec2 lo = s.domain().min(), hi = s.domain().max();
     const std::size_t n = std::clamp<std::size_t>(2 * s.count_u(), 8, most_net), m = std::clamp<std::size_t>(2 * s.count_v(), 8, most_net);
-    for (std::size_t i = 0; i < n; ++i)
-        for (std::size_t j = 0; j < m; ++j) {
-            const Vec2 share((static_cast<double>(i) + 0.5) / static_cast<double>(n), (static_cast<double>(j) + 0.5) / static_cast<double>(m));
-            net->at.emplace_back(lo + (hi - lo).cwiseProduct(share));
-            net->points.push_back(s.point(net->at.back()));
+    for (std::size_t i0 = 0; i0 < n; i0 += block)
+        for (std::size_t j0 = 0; j0 < m; j0 += block) {
+            Box3 box;
+            for (std::size_t i = i0; i < std::min(n, i0 + block); ++i)
+                for (std::size_t j = j0; j < std::min(m, j0 + block); ++j) {
+                    const Vec2 share((static_cast<double>(i) + 0.5) / static_cast<double>(n), (static_cast<double>(j) + 0.5) / static_cast<double>(m));
+                    net->at.emplace_back(lo + (hi - lo).cwiseProduct(share));
+                    net->points.push_back(s.point(net->at.back()));
+                    box.extend(net->points.back());
+                }
+            net->boxes.push_back(box), net->ends.push_back(net->points.size());
         }
     net_ = std::move(net);
 }
 
-Vec2 BaseSurface::parameters(const Vec3& p) const {
-    if (!net_) return surface_parameters(surface_, p);
+// The point of the net nearest to `p`: the block whose box is nearest tells how far the others need looking at.
+std::size_t BaseSurface::Net::nearest(const Vec3& p) const {
     std::size_t best = 0;
     double least = std::numeric_limits<double>::max();
-    for (std::size_t i = 0; i < net_->points.size(); ++i)
-        if (const double d = (net_->points[i] - p).squaredNorm(); d < least) least = d, best = i;
-    return std::get<FreeSurface>(surface_).spline->extended_foot(p, net_->at[best]);
+    const auto look = [&](std::size_t b) {
+        for (std::size_t i = b == 0 ? 0 : ends[b - 1]; i < ends[b]; ++i)
+            if (const double d = (points[i] - p).squaredNorm(); d < least) least = d, best = i;
+    };
+    std::array<double, (most_net / block) * (most_net / block)> away;
+    std::size_t first = 0;
+    for (std::size_t b = 0; b < boxes.size(); ++b)
+        if ((away[b] = boxes[b].squaredExteriorDistance(p)) < away[first]) first = b;
+    look(first);
+    for (std::size_t b = 0; b < boxes.size(); ++b)
+        if (b != first && away[b] < least) look(b);
+    return best;
+}
+
+Vec2 BaseSurface::parameters(const Vec3& p) const {
+    if (!net_) return surface_parameters(surface_, p);
+    return std::get<FreeSurface>(surface_).spline->extended_foot(p, net_->at[net_->nearest(p)]);
 }
 
 SkinPoint BaseSurface::foot(const Vec3& p) const {

@@ -243,6 +243,8 @@ std::optional<Fit> fit_cone(std::span<const Vec3> points, std::span<const Vec3> 
     return s.half_angle > 1e-4 && s.half_angle < 0.5 * pi ? std::optional(judged(s, points)) : std::nullopt;
 }
 
+constexpr double least_major = 0.02;  // of the minor radius: less tells no torus from a sphere
+
 std::optional<Fit> fit_torus(std::span<const Vec3> points, std::span<const Vec3> feet, std::span<const Vec3> normals, const Effort& effort) {
     if (points.size() < 8 || feet.size() < 6 || feet.size() != normals.size()) return std::nullopt;
     const Cloud c = measure(points);
@@ -268,7 +270,8 @@ std::optional<Fit> fit_torus(std::span<const Vec3> points, std::span<const Vec3>
         const Vec3 at = f.origin + c.size * (y[2] * f.x + y[3] * f.y + (circle->first.y() + y[4]) * f.z);
         return TorusSurface{Frame::with_zx(at, tilted(f, y[0], y[1]), f.x), c.size * (circle->first.x() + y[5]), c.size * (circle->second + y[6])};
     });
-    return s.major > s.minor && s.minor > 0 ? std::optional(judged(s, points)) : std::nullopt;
+    // A ball rolling round less than its own radius (an edge rounded more than the corner it runs round) leaves a torus that meets its axis.
+    return s.major > least_major * s.minor && s.minor > 0 ? std::optional(judged(s, points)) : std::nullopt;
 }
 
 }  // namespace halvo

@@ -20,56 +20,46 @@ int span_of(const std::vector<double>& knots, int degree, double t) {
     return static_cast<int>(std::clamp<std::ptrdiff_t>(it - knots.begin() - 1, degree, last - knots.begin() - 1));
 }
 
-// Values, first and second derivatives of the basis functions that are not zero on a span. Derivatives come from the values
-// of one degree lower (The NURBS Book, equation 2.7), which needs no table of differences for the two orders wanted.
+// Values, first and second derivatives of the basis functions that are not zero on a span: entries 0 to degree. Derivatives come from
+// the values of one degree lower (The NURBS Book, equation 2.7), which needs no table of differences for the two orders wanted.
 struct Basis {
-    int span = 0;
-    Row n{}, d1{}, d2{};
+    int span;
+    Row n, d1, d2;
 };
 
-void values(const std::vector<double>& k, int span, int degree, double t, Row& n) {
-    Row left{}, right{};
-    n[0] = 1;
-    for (int j = 1; j <= degree; ++j) {
-        left[ix(j)] = t - k[ix(span + 1 - j)];
-        right[ix(j)] = k[ix(span + j)] - t;
-        double saved = 0;
-        for (int r = 0; r < j; ++r) {
-            const double den = right[ix(r + 1)] + left[ix(j - r)], w = den != 0 ? n[ix(r)] / den : 0;
-            n[ix(r)] = saved + right[ix(r + 1)] * w;
-            saved = left[ix(j - r)] * w;
-        }
-        n[ix(j)] = saved;
-    }
-}
-
 // Derivative of degree-p functions from values (or derivatives) `low` of degree p - 1 on the same span.
-Row raised(const std::vector<double>& k, int span, int p, const Row& low) {
-    Row out{};
+void raise(const std::vector<double>& k, int span, int p, const Row& low, Row& out) {
+    double before = 0;
     for (int j = 0; j <= p; ++j) {
         const int i = span - p + j;
-        const double a = k[ix(i + p)] - k[ix(i)], b = k[ix(i + p + 1)] - k[ix(i + 1)];
-        const double x = j > 0 && a > 0 ? low[ix(j - 1)] / a : 0, y = j < p && b > 0 ? low[ix(j)] / b : 0;
-        out[ix(j)] = p * (x - y);
+        const double b = k[ix(i + p + 1)] - k[ix(i + 1)], y = j < p && b > 0 ? low[ix(j)] / b : 0;
+        out[ix(j)] = p * (before - y);
+        before = y;
     }
-    return out;
 }
 
-Basis basis(const std::vector<double>& k, int degree, double t) {
-    Basis b;
+// The values grow degree by degree; those of the two degrees below the last give the derivatives.
+void basis(const std::vector<double>& k, int degree, double t, Basis& b) {
     b.span = span_of(k, degree, t);
-    values(k, b.span, degree, t, b.n);
-    if (degree >= 1) {
-        Row low{};
-        values(k, b.span, degree - 1, t, low);
-        b.d1 = raised(k, b.span, degree, low);
+    Row left, right, low, lower, slope;
+    b.n[0] = 1;
+    if (degree < 2) b.d2[0] = b.d2[1] = 0;
+    if (degree < 1) b.d1[0] = 0;
+    for (int j = 1; j <= degree; ++j) {
+        if (j == degree - 1) std::copy_n(b.n.begin(), j, lower.begin());
+        if (j == degree) std::copy_n(b.n.begin(), j, low.begin());
+        left[ix(j)] = t - k[ix(b.span + 1 - j)];
+        right[ix(j)] = k[ix(b.span + j)] - t;
+        double saved = 0;
+        for (int r = 0; r < j; ++r) {
+            const double den = right[ix(r + 1)] + left[ix(j - r)], w = den != 0 ? b.n[ix(r)] / den : 0;
+            b.n[ix(r)] = saved + right[ix(r + 1)] * w;
+            saved = left[ix(j - r)] * w;
+        }
+        b.n[ix(j)] = saved;
     }
-    if (degree >= 2) {
-        Row low{};
-        values(k, b.span, degree - 2, t, low);
-        b.d2 = raised(k, b.span, degree, raised(k, b.span, degree - 1, low));
-    }
-    return b;
+    if (degree >= 1) raise(k, b.span, degree, low, b.d1);
+    if (degree >= 2) raise(k, b.span, degree - 1, lower, slope), raise(k, b.span, degree, slope, b.d2);
 }
 
 }  // namespace
@@ -80,7 +70,8 @@ Box2 NurbsSurface::domain() const {
 
 NurbsSurface::Jet NurbsSurface::jet(const Vec2& at) const {
     const Vec2 uv = clamped(at);
-    const Basis bu = basis(knots_u, degree_u, uv.x()), bv = basis(knots_v, degree_v, uv.y());
+    Basis bu, bv;  // NOLINT: filled as far as the degrees need
+    basis(knots_u, degree_u, uv.x(), bu), basis(knots_v, degree_v, uv.y(), bv);
     // Sums of weighted poles and of weights: value, u, v, uu, uv, vv.
     std::array<Eigen::Vector4d, 6> a;
     a.fill(Eigen::Vector4d::Zero());
@@ -107,28 +98,43 @@ NurbsSurface::Jet NurbsSurface::jet(const Vec2& at) const {
     return out;
 }
 
+// Newton's step towards the foot; a parameter held at its border takes no part.
+static Vec2 step_to_foot(const NurbsSurface::Jet& j, const Vec3& r, bool hold_u, bool hold_v) {
+    const double gu = hold_u ? 0 : r.dot(j.du), gv = hold_v ? 0 : r.dot(j.dv), uu = j.du.squaredNorm(), uv = j.du.dot(j.dv), vv = j.dv.squaredNorm();
+    double a = uu + r.dot(j.duu), b = uv + r.dot(j.duv), c = vv + r.dot(j.dvv);
+    if (hold_u || hold_v) {
+        if (a <= 0) a = uu;
+        if (c <= 0) c = vv;
+    } else {
+        if (a <= 0 || a * c - b * b <= 0) a = uu, b = uv, c = vv;  // Gauss-Newton where Newton would climb
+        if (const double det = a * c - b * b; det > 1e-300) return {-(c * gu - b * gv) / det, -(a * gv - b * gu) / det};
+    }
+    return {a > 0 ? -gu / a : 0, c > 0 ? -gv / c : 0};
+}
+
 Vec2 NurbsSurface::foot(const Vec3& p, const Vec2& guess) const {
+    constexpr double enough = 1e-11;
+    const Box2 d = domain();
+    const auto held = [&](const Vec2& uv, int k, double slope) { return (uv[k] <= d.min()[k] && slope > 0) || (uv[k] >= d.max()[k] && slope < 0); };
     Vec2 uv = clamped(guess);
     Jet j = jet(uv);
     double distance = (j.p - p).squaredNorm();
     for (int i = 0; i < 30; ++i) {
         const Vec3 r = j.p - p;
-        const double gu = r.dot(j.du), gv = r.dot(j.dv);
-        double a = j.du.squaredNorm() + r.dot(j.duu), b = j.du.dot(j.dv) + r.dot(j.duv), c = j.dv.squaredNorm() + r.dot(j.dvv);
-        if (a <= 0 || a * c - b * b <= 0) a = j.du.squaredNorm(), b = j.du.dot(j.dv), c = j.dv.squaredNorm();  // Gauss-Newton where Newton would climb
-        const double det = a * c - b * b;
-        Vec2 step = det > 1e-300 ? Vec2(-(c * gu - b * gv) / det, -(a * gv - b * gu) / det) : Vec2(a > 0 ? -gu / a : 0, c > 0 ? -gv / c : 0);
+        const bool hold_u = held(uv, 0, r.dot(j.du)), hold_v = held(uv, 1, r.dot(j.dv));
+        if (hold_u && hold_v) break;
+        Vec2 step = step_to_foot(j, r, hold_u, hold_v);
         bool better = false;
         for (int half = 0; half < 12 && !better; ++half, step *= 0.5) {
             const Vec2 next = clamped(uv + step);
+            const Vec2 by = next - uv;
+            // So near that the next step would be lost in rounding, as would be what it gains.
+            if ((by.x() * j.du + by.y() * j.dv).squaredNorm() < enough * enough) return next;
             const Jet k = jet(next);
-            const double d = (k.p - p).squaredNorm();
-            if (d > distance) continue;
-            better = (next - uv).squaredNorm() > 0;
-            const double moved = (k.p - j.p).norm();
-            uv = next, j = k, distance = d;
-            if (moved < 1e-11) return uv;
-            break;
+            const double far = (k.p - p).squaredNorm();
+            if (far > distance) continue;
+            better = true;
+            uv = next, j = k, distance = far;
         }
         if (!better) break;
     }
