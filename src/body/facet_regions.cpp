@@ -18,7 +18,10 @@ constexpr double plane_turn = 12 * pi / 180;   // facets of a region turn from i
 constexpr double curved_turn = 25 * pi / 180;  // half a step of a coarse tessellation
 constexpr double least_span = 8 * pi / 180;    // a curved region turns by more in all
 constexpr double reach = 3.5;                  // times the scatter
+constexpr double mostly = 0.5;                 // share of the skin that shows how exact its corners are
 constexpr double clean_form = 5;               // times what a clean tessellation may be off: splines only come near other forms
+constexpr double clean_within = 2e-6;          // of the body's size: what corners of a clean tessellation may be off
+constexpr double tight_within = 1e-7;          // what they are off in single precision
 
 std::size_t ix(int i) {
     return static_cast<std::size_t>(i);
@@ -33,7 +36,7 @@ struct Grown {
 class Grower {
 public:
     Grower(const FacetMesh& m, double noise, double size)
-        : m_(m), noise_(noise), clean_(noise == 0), tori_(noise == 0), within_(noise > 0 ? reach * noise : 2e-6 * size) {
+        : m_(m), noise_(noise), clean_(noise == 0), tori_(noise == 0), within_(noise > 0 ? reach * noise : clean_within * size), loose_(within_) {
         const std::size_t n = m.facets.size();
         normal_.resize(n), area_.resize(n), region_.assign(n, -1), mark_.assign(n, 0);
         for (std::size_t f = 0; f < n; ++f) {
@@ -60,7 +63,8 @@ public:
             if (rank(a) != rank(b)) return rank(a) < rank(b);
             return area_[ix(a)] > area_[ix(b)] * (1 + 1e-9);
         });
-        grow_all(order);
+        if (clean_) grow_tight(order);
+        else grow_all(order);
         adopt();
         clean_up();
         const auto open = free_forms();
@@ -86,23 +90,74 @@ public:
         }
     }
 
+    // A start beside a border may see too much of what lies behind: lone facets wait until all else has been tried.
     void grow_all(const std::vector<int>& order) {
-        // A start beside a border may see too much of what lies behind: lone facets wait until all else has been tried.
-        for (const bool last : {false, true}) {
-            if (!clean_ && !last) continue;
-            std::vector<bool> tried(region_.size(), false);
-            for (int seed : order) {
-                if (region_[ix(seed)] >= 0 || tried[ix(seed)]) continue;
-                Luck& luck = luck_[ix(group_[ix(seed)])];
-                auto best = best_from(seed, clean_ && luck.out() ? 1 : tori_ ? 5 : 4);
-                const bool curved = best && best->surface.index() > 0;
-                const bool enough = best && best->facets.size() >= (curved ? 12U : 3U);
-                if (curved) ++luck.won;
-                else if (!enough) ++luck.lost;
-                if (best && (last || enough)) take(std::move(*best), seed);
-                else
-                    for (int f : patch(seed, last ? 24 : 5)) tried[ix(f)] = true;
-            }
+        if (clean_) grow_from(order, false);
+        grow_from(order, true);
+    }
+
+    void grow_from(const std::vector<int>& order, bool last) {
+        std::vector<bool> tried(region_.size(), false);
+        for (int seed : order) {
+            if (region_[ix(seed)] >= 0 || tried[ix(seed)]) continue;
+            Luck& luck = luck_[ix(group_[ix(seed)])];
+            auto best = best_from(seed, clean_ && luck.out() ? 1 : tori_ ? 5 : 4);
+            const bool curved = best && best->surface.index() > 0;
+            const bool enough = best && best->facets.size() >= (best->surface.index() == 1 && within_ < loose_ ? 6U : curved ? 12U : 3U);
+            if (curved) ++luck.won;
+            else if (!enough) ++luck.lost;
+            if (best && (last || enough)) take(std::move(*best), seed);
+            else
+                for (int f : patch(seed, last ? 24 : 5)) tried[ix(f)] = true;
+        }
+    }
+
+    // First what is exact to the precision of the file, so that it ends where it does; of what is left, forms that are only near
+    // theirs. Where neither carries a patch, it is of a free form.
+    void grow_tight(const std::vector<int>& order) {
+        within_ *= tight_within / clean_within;
+        grow_from(order, false);
+        adopt();
+        within_ = loose_;
+        const auto left = explained() >= mostly ? rests() : std::vector<std::vector<int>>{};
+        for (Luck& luck : luck_) luck = {};
+        grow_from(order, false);
+        for (const auto& rest : left)
+            if (!carried(rest, 2)) make_free(rest);
+        reach_out();
+        grow_from(order, true);
+    }
+
+    // What no region has, in pieces that hang together within sharp edges.
+    [[nodiscard]] std::vector<std::vector<int>> rests() const {
+        std::vector<std::vector<int>> out;
+        std::vector<bool> seen(region_.size(), false);
+        for (std::size_t f = 0; f < region_.size(); ++f) {
+            if (seen[f] || region_[f] >= 0) continue;
+            std::vector<int> list{static_cast<int>(f)};
+            seen[f] = true;
+            for (std::size_t i = 0; i < list.size(); ++i)
+                for (int g : m_.across[ix(list[i])])
+                    if (g >= 0 && !seen[ix(g)] && region_[ix(g)] < 0 && angle(ix(list[i]), ix(g)) < sharp) seen[ix(g)] = true, list.push_back(g);
+            out.push_back(std::move(list));
+        }
+        return out;
+    }
+
+    // Facets at the border of a region may be a little off: where the file's own surfaces only nearly met.
+    void reach_out() {
+        std::vector<int> border;
+        for (std::size_t f = 0; f < region_.size(); ++f)
+            if (region_[f] >= 0) border.push_back(static_cast<int>(f));
+        for (std::size_t i = 0; i < border.size(); ++i) {
+            const Surface& s = regions_[ix(region_[ix(border[i])])].surface;
+            if (std::holds_alternative<FreeSurface>(s)) continue;
+            const double limit = std::holds_alternative<PlaneSurface>(s) ? plane_turn : curved_turn;
+            for (int g : m_.across[ix(border[i])])
+                if (g >= 0 && region_[ix(g)] < 0 && angle(ix(border[i]), ix(g)) < sharp && fits(s, ix(g), limit)) {
+                    region_[ix(g)] = region_[ix(border[i])], border.push_back(g);
+                    regions_[ix(region_[ix(g)])].facets.push_back(g);
+                }
         }
     }
 
@@ -134,15 +189,9 @@ public:
         std::vector<FacetRegion> out;
         for (const Grown& g : regions_) out.push_back({g.surface, {}, g.rms});
         // What fits nothing: one region for each connected rest within sharp edges.
-        for (std::size_t f = 0; f < region_.size(); ++f) {
-            if (region_[f] >= 0) continue;
-            const int id = static_cast<int>(out.size());
+        for (const auto& rest : rests()) {
+            for (int f : rest) region_[ix(f)] = static_cast<int>(out.size());
             out.push_back({FreeSurface{}, {}, 0});
-            std::vector<int> queue{static_cast<int>(f)};
-            region_[f] = id;
-            for (std::size_t i = 0; i < queue.size(); ++i)
-                for (int g : m_.across[ix(queue[i])])
-                    if (g >= 0 && region_[ix(g)] < 0 && angle(ix(queue[i]), ix(g)) < sharp) region_[ix(g)] = id, queue.push_back(g);
         }
         for (std::size_t f = 0; f < region_.size(); ++f) out[ix(region_[f])].facets.push_back(static_cast<int>(f));
         for (FacetRegion& r : out)
@@ -184,6 +233,23 @@ private:
                 if (g >= 0 && mark_[ix(g)] != stamp_ && region_[ix(g)] < 0 && area_[ix(g)] >= small && area_[ix(g)] <= large &&
                     angle(ix(out[i]), ix(g)) < sharp)
                     mark_[ix(g)] = stamp_, out.push_back(g);
+        return out;
+    }
+
+    // The facets of a row of long ones, as a tessellation has along what is straight one way: met across long sides only.
+    std::vector<int> strip(int seed, std::size_t most) {
+        constexpr double share = 0.6;
+        const auto side = [&](int f, std::size_t k) { return (m_.at(ix(f), k + 1) - m_.at(ix(f), k)).norm(); };
+        const double long_side = share * std::max({side(seed, 0), side(seed, 1), side(seed, 2)});
+        ++stamp_;
+        std::vector<int> out{seed};
+        mark_[ix(seed)] = stamp_;
+        for (std::size_t i = 0; i < out.size() && out.size() < most; ++i)
+            for (std::size_t k = 0; k < 3; ++k) {
+                const int g = m_.across[ix(out[i])][k];
+                if (g >= 0 && mark_[ix(g)] != stamp_ && region_[ix(g)] < 0 && side(out[i], k) >= long_side && angle(ix(out[i]), ix(g)) < sharp)
+                    mark_[ix(g)] = stamp_, out.push_back(g);
+            }
         return out;
     }
 
@@ -349,9 +415,7 @@ private:
         return fit;
     }
 
-    std::optional<Grown> grow(int seed, std::size_t kind, std::size_t first_size, bool alike) {
-        std::vector<int> facets = kind == 0 && clean_ ? std::vector<int>{seed} : patch(seed, first_size, alike);
-        if (alike && facets == patch(seed, first_size)) return std::nullopt;  // has been tried
+    std::optional<Grown> grow(int seed, std::size_t kind, std::vector<int> facets) {
         if (kind > 0 && facets.size() < 6) return std::nullopt;
         const double limit = kind == 0 ? plane_turn : curved_turn;
         Grown out;
@@ -391,13 +455,17 @@ private:
             if (const std::size_t wide = wide_start(seed); wide > sizes.back()) sizes.push_back(wide);
         for (std::size_t kind = 0; kind < kinds; ++kind) {
             std::optional<Grown> mine;
-            const auto attempt = [&](std::size_t n, bool alike) {
-                auto g = grow(seed, kind, n, alike);
+            std::vector<std::vector<int>> tried;
+            const auto attempt = [&](std::vector<int> start) {
+                if (std::find(tried.begin(), tried.end(), start) != tried.end()) return;
+                tried.push_back(start);
+                auto g = grow(seed, kind, std::move(start));
                 if (g && (!mine || g->area > mine->area * (1 + 1e-6))) mine = std::move(g);
             };
-            for (std::size_t n : clean_&& kind == 0 ? std::vector<std::size_t>{1} : sizes) attempt(n, false);
-            if (clean_ && kind > 0 && !mine) attempt(sizes[0], true);
-            if (clean_ && kind == 4 && !mine) attempt(160, false);  // seven numbers want more to go by
+            for (std::size_t n : clean_&& kind == 0 ? std::vector<std::size_t>{1} : sizes) attempt(patch(seed, n));
+            if (clean_ && kind > 0 && !mine) attempt(patch(seed, sizes[0], true));
+            if (clean_ && (kind == 1 || kind == 2) && !mine) attempt(strip(seed, sizes[1]));
+            if (clean_ && kind == 4 && !mine) attempt(patch(seed, 160));  // seven numbers want more to go by
             // A band between two rings of corners is of any form: the simplest, unless another goes on well beyond it.
             const double further = clean_ && best && best->surface.index() > 0 ? 1.5 : 1.15;
             if (mine && (!best || mine->area > best->area * further)) best = std::move(mine);
@@ -532,7 +600,8 @@ private:
         for (std::size_t f = 0; f < region_.size(); ++f)
             if (region_[f] == static_cast<int>(r)) g.facets.push_back(static_cast<int>(f));
         if (g.facets.size() < 3) return;
-        if (const auto fit = fitted(g.surface.index(), g.facets, 4000); fit && fit->surface.index() == g.surface.index()) g.surface = fit->surface;
+        if (const auto fit = fitted(g.surface.index(), g.facets, 4000); fit && fit->surface.index() == g.surface.index() && fit->rms <= within_)
+            g.surface = fit->surface;
     }
 
     bool lies_on(const Surface& s, int region, std::size_t f, double limit) const {
@@ -601,15 +670,18 @@ private:
         return open;
     }
 
-    bool carried(const std::vector<int>& group) const {
+    // Is most of it of a few large regions?
+    bool carried(const std::vector<int>& group, std::size_t few = 12) const {
         constexpr double large = 0.08, enough = 0.75;
         std::map<int, double> areas;
         double all = 0;
         for (int f : group) areas[region_[ix(f)]] += area_[ix(f)], all += area_[ix(f)];
-        double in_large = 0;
+        std::vector<double> in_large;
         for (const auto& [r, a] : areas)
-            if (r >= 0 && a >= large * all && supported(ix(r))) in_large += a;
-        return in_large >= enough * all;
+            if (r >= 0 && a >= large * all && supported(ix(r))) in_large.push_back(a);
+        std::sort(in_large.rbegin(), in_large.rend());
+        in_large.resize(std::min(in_large.size(), few));
+        return std::accumulate(in_large.begin(), in_large.end(), 0.0) >= enough * all;
     }
 
     std::set<int> regions_of(const std::vector<int>& group) const {
@@ -751,7 +823,7 @@ private:
     double noise_;
     bool clean_;
     bool tori_;  // tori are looked for
-    double within_;
+    double within_, loose_;
     std::vector<Vec3> normal_;
     std::vector<double> area_;
     std::vector<int> region_, mark_, group_;
