@@ -116,7 +116,7 @@ struct NurbsSurface {
     [[nodiscard]] Vec2 clamped(const Vec2& uv) const { return uv.cwiseMax(domain().min()).cwiseMin(domain().max()); }
     /// Parameters of the foot of `p` nearest to `guess` (Newton on the squared distance, kept within the domain).
     [[nodiscard]] Vec2 foot(const Vec3& p, const Vec2& guess) const;
-    /// Value and first derivatives where the surface is carried on straight beyond its domain.
+    /// Value and first derivatives where the surface is carried on straight beyond its domain; second ones without the part of third.
     [[nodiscard]] Jet extended(const Vec2& uv) const;
     /// Parameters of the foot on the surface carried on straight: beyond the domain where `p` lies beyond its border.
     [[nodiscard]] Vec2 extended_foot(const Vec3& p, const Vec2& guess) const;

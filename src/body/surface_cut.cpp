@@ -1,6 +1,7 @@
 #include "body/surface_cut.hpp"
 
 #include "geom/facet_tree.hpp"
+#include "geom/heights.hpp"
 #include "geom/rounds.hpp"
 #include "geom/trace.hpp"
 
@@ -33,12 +34,6 @@ public:
     }
 
 private:
-    double height(int p) {
-        const auto [it, fresh] = heights_.try_emplace(p, 0.0);
-        if (fresh) it->second = chart_.height(body_.points[ix(p)]);
-        return it->second;
-    }
-
     void cut_face(int f, const std::vector<int>& facets, std::vector<Curve>& out) {
         TracePatch patch;
         std::map<int, int> number;
@@ -48,12 +43,13 @@ private:
             for (std::size_t k = 0; k < 3; ++k) {
                 const int p = body_.facets[ix(i)].corners[k];
                 const auto [it, fresh] = number.try_emplace(p, static_cast<int>(patch.points.size()));
-                if (fresh) patch.points.push_back(body_.points[ix(p)]), patch.heights.push_back(height(p)), global.emplace_back(p, p);
+                if (fresh) patch.points.push_back(body_.points[ix(p)]), global.emplace_back(p, p);
                 t[k] = it->second;
             }
             patch.triangles.push_back(t);
         }
         refine(patch, global);
+        patch.heights = heights_near_zero(patch.points, patch.triangles, [&](const Vec3& p) { return chart_.height(p); });
         const Face& face = body_.faces[ix(f)];
         const auto* free = std::get_if<FreeSurface>(&face.surface);
         const bool exact = !free || free->spline;
@@ -109,7 +105,7 @@ private:
                 if (fresh) {
                     const Vec3 m = 0.5 * (p + q);
                     const OnEdge on = common_edge(global[ix(a)], global[ix(b)]);
-                    patch.points.push_back(m), patch.heights.push_back(chart_.height(m)), global.push_back(on);
+                    patch.points.push_back(m), global.push_back(on);
                 }
                 return it->second;
             };
@@ -217,7 +213,6 @@ private:
     const Chart& chart_;
     Box3 range_;
     double tol_;
-    std::map<int, double> heights_;
     std::map<int, std::map<std::pair<int, int>, int>> uses_;  // by face: facets at each mesh edge
 };
 
@@ -288,12 +283,7 @@ std::vector<Curve> crossings(const Chart& a, const Chart& b, const Box3& range, 
     if (auto ellipses = equal_cylinders(a.surface(), b.surface(), tol); !ellipses.empty()) return ellipses;
     TracePatch patch = grid_of(a, corners, margin, range);
     if (patch.triangles.empty()) return out;
-    patch.heights.assign(patch.points.size(), 0);
-    std::vector<bool> used(patch.points.size(), false);
-    for (const auto& t : patch.triangles)
-        for (int p : t) used[ix(p)] = true;
-    for (std::size_t p = 0; p < used.size(); ++p)
-        if (used[p]) patch.heights[p] = b.height(patch.points[p]);
+    patch.heights = heights_near_zero(patch.points, patch.triangles, [&](const Vec3& p) { return b.height(p); });
     const FootOn fa = foot_on(a), fb = foot_on(b);
     for (ZeroChain& c : zero_chains(patch, 0)) {
         if (!c.closed)

@@ -74,7 +74,7 @@ double BaseSurface::along(const Vec3& p, const Vec3& d) const {
         if (std::abs(rate) < 1e-6) break;
         const double step = (f.point - (p + t * d)).dot(f.normal) / rate;
         t += step;
-        if (std::abs(step) < 1e-13 * std::max(1.0, std::abs(t))) break;
+        if (std::abs(step) < 1e-11 * std::max(1.0, std::abs(t))) break;  // as well as feet are known
     }
     return t;
 }

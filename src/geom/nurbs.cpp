@@ -62,6 +62,62 @@ void basis(const std::vector<double>& k, int degree, double t, Basis& b) {
     if (degree >= 2) raise(k, b.span, degree - 1, lower, slope), raise(k, b.span, degree, slope, b.d2);
 }
 
+constexpr double enough = 1e-11;  // steps shorter than this end the search for a foot
+
+// Newton's step towards the foot; a parameter held at its border takes no part. Gauss and Newton's where Newton's would climb: where
+// the curvature leaves no more than a share of the slope.
+Vec2 step_to_foot(const NurbsSurface::Jet& j, const Vec3& r, bool hold_u, bool hold_v, double share = 0) {
+    const double gu = hold_u ? 0 : r.dot(j.du), gv = hold_v ? 0 : r.dot(j.dv), uu = j.du.squaredNorm(), uv = j.du.dot(j.dv), vv = j.dv.squaredNorm();
+    double a = uu + r.dot(j.duu), b = uv + r.dot(j.duv), c = vv + r.dot(j.dvv);
+    if (hold_u || hold_v) {
+        if (a <= 0) a = uu;
+        if (c <= 0) c = vv;
+    } else {
+        if (a <= share * uu || c <= share * vv || a * c - b * b <= share * (uu * vv - uv * uv)) a = uu, b = uv, c = vv;
+        if (const double det = a * c - b * b; det > 1e-300) return {-(c * gu - b * gv) / det, -(a * gv - b * gu) / det};
+    }
+    return {a > 0 ? -gu / a : 0, c > 0 ? -gv / c : 0};
+}
+
+template <class V>
+struct Sums {
+    V p, du, dv, duu, duv, dvv;
+};
+
+// Sums over the poles that count at a place, and their derivatives.
+template <class Pole>
+auto sums(const NurbsSurface& s, const Basis& bu, const Basis& bv, const Pole& pole) {
+    using V = std::decay_t<decltype(pole(std::size_t{0}))>;
+    const V zero = V::Zero();
+    std::conditional_t<std::is_same_v<V, Vec3>, NurbsSurface::Jet, Sums<V>> a{zero, zero, zero, zero, zero, zero};
+    const std::size_t nv = s.count_v();
+    for (int i = 0; i <= s.degree_u; ++i) {
+        V r0 = zero, r1 = zero, r2 = zero;
+        const std::size_t first = ix(bu.span - s.degree_u + i) * nv + ix(bv.span - s.degree_v);
+        for (std::size_t j = 0; j <= ix(s.degree_v); ++j) {
+            const V h = pole(first + j);
+            r0 += bv.n[j] * h, r1 += bv.d1[j] * h, r2 += bv.d2[j] * h;
+        }
+        const double n = bu.n[ix(i)], d1 = bu.d1[ix(i)];
+        a.p += n * r0, a.du += d1 * r0, a.dv += n * r1;
+        a.duu += bu.d2[ix(i)] * r0, a.duv += d1 * r1, a.dvv += n * r2;
+    }
+    return a;
+}
+
+// From sums of weighted poles and of weights (The NURBS Book, equation 4.20).
+NurbsSurface::Jet projected(const Sums<Eigen::Vector4d>& a) {
+    const double w = a.p[3];
+    NurbsSurface::Jet out;
+    out.p = a.p.head<3>() / w;
+    out.du = (a.du.head<3>() - a.du[3] * out.p) / w;
+    out.dv = (a.dv.head<3>() - a.dv[3] * out.p) / w;
+    out.duu = (a.duu.head<3>() - 2 * a.du[3] * out.du - a.duu[3] * out.p) / w;
+    out.duv = (a.duv.head<3>() - a.du[3] * out.dv - a.dv[3] * out.du - a.duv[3] * out.p) / w;
+    out.dvv = (a.dvv.head<3>() - 2 * a.dv[3] * out.dv - a.dvv[3] * out.p) / w;
+    return out;
+}
+
 }  // namespace
 
 Box2 NurbsSurface::domain() const {
@@ -72,48 +128,14 @@ NurbsSurface::Jet NurbsSurface::jet(const Vec2& at) const {
     const Vec2 uv = clamped(at);
     Basis bu, bv;  // NOLINT: filled as far as the degrees need
     basis(knots_u, degree_u, uv.x(), bu), basis(knots_v, degree_v, uv.y(), bv);
-    // Sums of weighted poles and of weights: value, u, v, uu, uv, vv.
-    std::array<Eigen::Vector4d, 6> a;
-    a.fill(Eigen::Vector4d::Zero());
-    const std::size_t nv = count_v();
-    for (int i = 0; i <= degree_u; ++i) {
-        Eigen::Vector4d r0 = Eigen::Vector4d::Zero(), r1 = r0, r2 = r0;
-        for (int j = 0; j <= degree_v; ++j) {
-            const std::size_t k = ix(bu.span - degree_u + i) * nv + ix(bv.span - degree_v + j);
-            const double w = weights.empty() ? 1 : weights[k];
-            const Eigen::Vector4d h(w * poles[k].x(), w * poles[k].y(), w * poles[k].z(), w);
-            r0 += bv.n[ix(j)] * h, r1 += bv.d1[ix(j)] * h, r2 += bv.d2[ix(j)] * h;
-        }
-        a[0] += bu.n[ix(i)] * r0, a[1] += bu.d1[ix(i)] * r0, a[2] += bu.n[ix(i)] * r1;
-        a[3] += bu.d2[ix(i)] * r0, a[4] += bu.d1[ix(i)] * r1, a[5] += bu.n[ix(i)] * r2;
-    }
-    const double w = a[0][3];
-    Jet out;
-    out.p = a[0].head<3>() / w;
-    out.du = (a[1].head<3>() - a[1][3] * out.p) / w;
-    out.dv = (a[2].head<3>() - a[2][3] * out.p) / w;
-    out.duu = (a[3].head<3>() - 2 * a[1][3] * out.du - a[3][3] * out.p) / w;
-    out.duv = (a[4].head<3>() - a[1][3] * out.dv - a[2][3] * out.du - a[4][3] * out.p) / w;
-    out.dvv = (a[5].head<3>() - 2 * a[2][3] * out.dv - a[5][3] * out.p) / w;
-    return out;
-}
-
-// Newton's step towards the foot; a parameter held at its border takes no part.
-static Vec2 step_to_foot(const NurbsSurface::Jet& j, const Vec3& r, bool hold_u, bool hold_v) {
-    const double gu = hold_u ? 0 : r.dot(j.du), gv = hold_v ? 0 : r.dot(j.dv), uu = j.du.squaredNorm(), uv = j.du.dot(j.dv), vv = j.dv.squaredNorm();
-    double a = uu + r.dot(j.duu), b = uv + r.dot(j.duv), c = vv + r.dot(j.dvv);
-    if (hold_u || hold_v) {
-        if (a <= 0) a = uu;
-        if (c <= 0) c = vv;
-    } else {
-        if (a <= 0 || a * c - b * b <= 0) a = uu, b = uv, c = vv;  // Gauss-Newton where Newton would climb
-        if (const double det = a * c - b * b; det > 1e-300) return {-(c * gu - b * gv) / det, -(a * gv - b * gu) / det};
-    }
-    return {a > 0 ? -gu / a : 0, c > 0 ? -gv / c : 0};
+    return weights.empty() ? sums(*this, bu, bv, [&](std::size_t k) { return poles[k]; })
+                           : projected(sums(*this, bu, bv, [&](std::size_t k) -> Eigen::Vector4d {
+                                 return {weights[k] * poles[k].x(), weights[k] * poles[k].y(), weights[k] * poles[k].z(), weights[k]};
+                             }));
 }
 
 Vec2 NurbsSurface::foot(const Vec3& p, const Vec2& guess) const {
-    constexpr double enough = 1e-11;
+    constexpr double sure = 1e-6;  // steps shorter than this need no proof that they lead nearer, and rounding would deny it
     const Box2 d = domain();
     const auto held = [&](const Vec2& uv, int k, double slope) { return (uv[k] <= d.min()[k] && slope > 0) || (uv[k] >= d.max()[k] && slope < 0); };
     Vec2 uv = clamped(guess);
@@ -129,10 +151,11 @@ Vec2 NurbsSurface::foot(const Vec3& p, const Vec2& guess) const {
             const Vec2 next = clamped(uv + step);
             const Vec2 by = next - uv;
             // So near that the next step would be lost in rounding, as would be what it gains.
-            if ((by.x() * j.du + by.y() * j.dv).squaredNorm() < enough * enough) return next;
+            const double way = (by.x() * j.du + by.y() * j.dv).squaredNorm();
+            if (way < enough * enough) return next;
             const Jet k = jet(next);
             const double far = (k.p - p).squaredNorm();
-            if (far > distance) continue;
+            if (far > distance && way > sure * sure) continue;
             better = true;
             uv = next, j = k, distance = far;
         }
@@ -149,23 +172,23 @@ NurbsSurface::Jet NurbsSurface::extended(const Vec2& uv) const {
     // Past one border the surface is ruled: the tangent along the border turns on at the same rate. Past a corner it is plane.
     if (over.x() == 0) j.du += over.y() * j.duv;
     if (over.y() == 0) j.dv += over.x() * j.duv;
-    j.duu.setZero(), j.duv.setZero(), j.dvv.setZero();
+    if (over.x() != 0) j.duu.setZero();
+    if (over.y() != 0) j.dvv.setZero();
+    if (over.x() != 0 && over.y() != 0) j.duv.setZero();
     return j;
 }
 
 Vec2 NurbsSurface::extended_foot(const Vec3& p, const Vec2& guess) const {
     Vec2 uv = foot(p, guess);
+    constexpr double wary = 0.3;  // no step is tried before it is taken
     const Vec2 lo = domain().min(), hi = domain().max();
     const auto on_border = [&](int k) { return uv[k] <= lo[k] || uv[k] >= hi[k]; };
     if (!on_border(0) && !on_border(1)) return uv;
     for (int i = 0; i < 12; ++i) {
         const Jet j = extended(uv);
-        const Vec3 r = p - j.p;
-        const double a = j.du.squaredNorm(), b = j.du.dot(j.dv), c = j.dv.squaredNorm(), det = a * c - b * b;
-        if (det <= 1e-300) break;
-        Vec2 step((c * r.dot(j.du) - b * r.dot(j.dv)) / det, (a * r.dot(j.dv) - b * r.dot(j.du)) / det);
+        const Vec2 step = step_to_foot(j, j.p - p, false, false, wary);
         uv += step;
-        if (step.x() * step.x() * a + step.y() * step.y() * c < 1e-24) break;
+        if ((step.x() * j.du + step.y() * j.dv).squaredNorm() < enough * enough) break;
     }
     return uv;
 }

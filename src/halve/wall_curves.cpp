@@ -255,7 +255,7 @@ private:
                 apart = (u - v).norm();
                 const double moved = (next - m).norm();
                 m = next;
-                if (moved < 1e-12) break;
+                if (moved < 1e-10) break;
             }
             points.push_back(m);
             miss = std::max(miss, apart);
