@@ -19,8 +19,8 @@ constexpr double curved_turn = 25 * pi / 180;  // half a step of a coarse tessel
 constexpr double least_span = 8 * pi / 180;    // a curved region turns by more in all
 constexpr double reach = 3.5;                  // times the scatter
 constexpr double mostly = 0.5;                 // share of the skin that shows how exact its corners are
-constexpr double clean_form = 5;               // times what a clean tessellation may be off: splines only come near other forms
-constexpr double clean_within = 2e-6;          // of the body's size: what corners of a clean tessellation may be off
+constexpr double clean_form = 1;               // times what a clean tessellation may be off: splines only come near other forms
+constexpr double clean_within = 1e-5;          // of the body's size: what corners of a clean tessellation may be off, whose own surfaces only come near plain ones
 constexpr double tight_within = 1e-7;          // what they are off in single precision
 
 std::size_t ix(int i) {
@@ -64,8 +64,7 @@ public:
             return area_[ix(a)] > area_[ix(b)] * (1 + 1e-9);
         });
         if (clean_) grow_tight(order);
-        else grow_all(order);
-        adopt();
+        else grow_all(order), adopt();
         clean_up();
         const auto open = free_forms();
         if (!clean_) retry_with_tori(open, order);
@@ -97,6 +96,7 @@ public:
     }
 
     void grow_from(const std::vector<int>& order, bool last) {
+        for (Luck& luck : luck_) luck = {};
         std::vector<bool> tried(region_.size(), false);
         for (int seed : order) {
             if (region_[ix(seed)] >= 0 || tried[ix(seed)]) continue;
@@ -118,30 +118,66 @@ public:
         within_ *= tight_within / clean_within;
         grow_from(order, false);
         adopt();
+        release_open();
         within_ = loose_;
         const auto left = explained() >= mostly ? rests() : std::vector<std::vector<int>>{};
-        for (Luck& luck : luck_) luck = {};
         grow_from(order, false);
         for (const auto& rest : left)
             if (!carried(rest, 2)) make_free(rest);
         reach_out();
         grow_from(order, true);
+        adopt();
+        for (const auto& rest : left) free_between(rest);
+    }
+
+    // Curved regions that end amid what goes on smoothly and has no region are pieces of another form.
+    void release_open() {
+        constexpr double most = 0.35;  // of a region's border
+        for (bool more = true; more;) {
+            std::vector<double> open(regions_.size(), 0), border(regions_.size(), 0);
+            for (std::size_t f = 0; f < region_.size(); ++f)
+                for (std::size_t k = 0; k < 3 && region_[f] >= 0; ++k) {
+                    const int g = m_.across[f][k];
+                    if (g >= 0 && region_[ix(g)] == region_[f]) continue;
+                    const double length = (m_.at(f, k + 1) - m_.at(f, k)).norm();
+                    border[ix(region_[f])] += length;
+                    if (g >= 0 && region_[ix(g)] < 0 && angle(f, ix(g)) < sharp) open[ix(region_[f])] += length;
+                }
+            more = false;
+            for (int& r : region_)
+                if (r >= 0 && regions_[ix(r)].surface.index() > 0 && open[ix(r)] > most * border[ix(r)]) r = -1, more = true;
+        }
     }
 
     // What no region has, in pieces that hang together within sharp edges.
     [[nodiscard]] std::vector<std::vector<int>> rests() const {
+        std::vector<bool> wanted(region_.size());
+        for (std::size_t f = 0; f < region_.size(); ++f) wanted[f] = region_[f] < 0;
+        return connected(std::move(wanted));
+    }
+
+    [[nodiscard]] std::vector<std::vector<int>> connected(std::vector<bool> wanted) const {
         std::vector<std::vector<int>> out;
-        std::vector<bool> seen(region_.size(), false);
-        for (std::size_t f = 0; f < region_.size(); ++f) {
-            if (seen[f] || region_[f] >= 0) continue;
+        for (std::size_t f = 0; f < wanted.size(); ++f) {
+            if (!wanted[f]) continue;
             std::vector<int> list{static_cast<int>(f)};
-            seen[f] = true;
+            wanted[f] = false;
             for (std::size_t i = 0; i < list.size(); ++i)
                 for (int g : m_.across[ix(list[i])])
-                    if (g >= 0 && !seen[ix(g)] && region_[ix(g)] < 0 && angle(ix(list[i]), ix(g)) < sharp) seen[ix(g)] = true, list.push_back(g);
+                    if (g >= 0 && wanted[ix(g)] && angle(ix(list[i]), ix(g)) < sharp) wanted[ix(g)] = false, list.push_back(g);
             out.push_back(std::move(list));
         }
         return out;
+    }
+
+    // What lies between the large regions of a rest, as corners do between the rounds that run into them.
+    void free_between(const std::vector<int>& rest) {
+        const std::set<int> anchors = large_regions(rest);
+        if (anchors.empty()) return;
+        std::vector<bool> wanted(region_.size(), false);
+        for (int f : rest) wanted[ix(f)] = !anchors.count(region_[ix(f)]);
+        for (const auto& piece : connected(std::move(wanted)))
+            if (!carried(piece, 1)) make_free(piece);
     }
 
     // Facets at the border of a region may be a little off: where the file's own surfaces only nearly met.
@@ -236,6 +272,13 @@ private:
         return out;
     }
 
+    [[nodiscard]] bool slender(std::size_t f) const {
+        constexpr double ratio = 8;  // of length to height
+        double longest = 0;
+        for (std::size_t k = 0; k < 3; ++k) longest = std::max(longest, (m_.at(f, k + 1) - m_.at(f, k)).squaredNorm());
+        return longest > ratio * 2 * area_[f];
+    }
+
     // The facets of a row of long ones, as a tessellation has along what is straight one way: met across long sides only.
     std::vector<int> strip(int seed, std::size_t most) {
         constexpr double share = 0.6;
@@ -253,19 +296,23 @@ private:
         return out;
     }
 
-    std::optional<Fit> fitted(std::size_t kind, const std::vector<int>& facets, std::size_t most) {
+    std::optional<Fit> fitted(std::size_t kind, const std::vector<int>& facets, std::size_t most, bool rough = false) {
         std::vector<Vec3> points, normals;
         // Large regions are fitted to an even share of their corners: more would not tell more while they grow.
         const std::size_t step = 1 + facets.size() / most;
         // The start is exact on a clean tessellation; on scatter a few steps are enough to grow by.
-        const Effort effort = most > 200 ? Effort{} : clean_ ? Effort{kind == 4 || facets.size() > 60 ? 20 : 3, 1e-9} : Effort{4, 1e-2};
+        const Effort effort = most > 200 ? Effort{} : clean_ ? Effort{rough || kind == 4 || facets.size() > 60 ? 20 : 3, 1e-9} : Effort{4, 1e-2};
         for (std::size_t i = 0; i < facets.size(); i += step)
             for (std::size_t k = 0; k < 3; ++k) points.push_back(m_.at(ix(facets[i]), k)), normals.push_back(normal_[ix(facets[i])]);
         switch (kind) {
             case 0:
                 return fit_plane(points);
-            case 1:
+            case 1: {
+                // The axis lies across all normals: those of large facets say most of it.
+                if (rough)
+                    for (std::size_t i = 0; i < normals.size(); ++i) normals[i] *= std::sqrt(area_[ix(facets[i / 3 * step])]);
                 return fit_cylinder(points, normals, effort);
+            }
             case 2:
                 if (clean_ && most <= 200) return cone_from_corners(facets, step);
                 return fit_cone(points, normals, effort);
@@ -415,15 +462,16 @@ private:
         return fit;
     }
 
-    std::optional<Grown> grow(int seed, std::size_t kind, std::vector<int> facets) {
+    std::optional<Grown> grow(int seed, std::size_t kind, std::vector<int> facets, bool rough) {
         if (kind > 0 && facets.size() < 6) return std::nullopt;
         const double limit = kind == 0 ? plane_turn : curved_turn;
         Grown out;
         for (int round = 0; round < (clean_ ? 12 : 6); ++round) {
-            const auto fit = fitted(kind, facets, 100);
-            if (!fit) return std::nullopt;
-            auto wider = spread(seed, fit->surface, limit);
-            if (wider.empty()) return std::nullopt;
+            const auto fit = fitted(kind, facets, 100, rough);
+            auto wider = fit ? spread(seed, fit->surface, limit) : std::vector<int>{};
+            if (wider.empty()) {
+                return std::nullopt;
+            }
             const bool done = wider.size() <= facets.size() && round > 0;
             if (!done || out.facets.empty()) out.surface = fit->surface, out.facets = wider;
             facets = std::move(wider);
@@ -456,15 +504,19 @@ private:
         for (std::size_t kind = 0; kind < kinds; ++kind) {
             std::optional<Grown> mine;
             std::vector<std::vector<int>> tried;
-            const auto attempt = [&](std::vector<int> start) {
+            const auto attempt = [&](std::vector<int> start, bool rough = false) {
                 if (std::find(tried.begin(), tried.end(), start) != tried.end()) return;
                 tried.push_back(start);
-                auto g = grow(seed, kind, std::move(start));
+                auto g = grow(seed, kind, std::move(start), rough);
                 if (g && (!mine || g->area > mine->area * (1 + 1e-6))) mine = std::move(g);
             };
             for (std::size_t n : clean_&& kind == 0 ? std::vector<std::size_t>{1} : sizes) attempt(patch(seed, n));
             if (clean_ && kind > 0 && !mine) attempt(patch(seed, sizes[0], true));
-            if (clean_ && (kind == 1 || kind == 2) && !mine) attempt(strip(seed, sizes[1]));
+            if (clean_ && (kind == 1 || kind == 2)) {
+                auto row = strip(seed, sizes[1]);
+                const bool short_row = row.size() < sizes[1] && slender(ix(seed));  // all of it is seen, and other starts see little of it
+                if (!mine || short_row) attempt(std::move(row), short_row);
+            }
             if (clean_ && kind == 4 && !mine) attempt(patch(seed, 160));  // seven numbers want more to go by
             // A band between two rings of corners is of any form: the simplest, unless another goes on well beyond it.
             const double further = clean_ && best && best->surface.index() > 0 ? 1.5 : 1.15;
@@ -536,18 +588,29 @@ private:
                         if (const int r = g >= 0 ? region_[ix(g)] : -1; r >= 0 && r != a && area[ix(r)] >= area[ix(a)] && facets[ix(r)].size() > 4)
                             beside.insert(r);
                 int best = -1;
-                for (int b : beside) {
+                const auto carries = [&](int b, const std::vector<int>& which) {
                     const Surface& s = regions_[ix(b)].surface;
-                    if (std::holds_alternative<PlaneSurface>(s) || (best >= 0 && area[ix(b)] <= area[ix(best)])) continue;
+                    if (std::holds_alternative<PlaneSurface>(s)) return false;
                     if (limit[ix(b)] < 0) limit[ix(b)] = most_sag(s, facets[ix(b)]);
                     // Of the same surface met from another start, the steps need no look.
                     const double most = same_surface(ix(a), s, facets[ix(a)]) ? std::numeric_limits<double>::infinity() : limit[ix(b)];
-                    if (std::all_of(facets[ix(a)].begin(), facets[ix(a)].end(), [&](int f) { return lies_on(s, b, ix(f), most); })) best = b;
+                    return std::all_of(which.begin(), which.end(), [&](int f) { return lies_on(s, b, ix(f), most); });
+                };
+                for (int b : beside)
+                    if ((best < 0 || area[ix(b)] > area[ix(best)]) && carries(b, facets[ix(a)])) best = b;
+                std::vector<int> to(facets[ix(a)].size(), best);
+                // Where a profile turns from one side to the other, facets of both curves lie in one plane.
+                if (best < 0 && std::holds_alternative<PlaneSurface>(regions_[ix(a)].surface))
+                    for (std::size_t i = 0; i < to.size(); ++i)
+                        for (int b : beside)
+                            if (to[i] < 0 && carries(b, {facets[ix(a)][i]})) to[i] = b;
+                if (std::find(to.begin(), to.end(), -1) != to.end()) continue;
+                for (std::size_t i = 0; i < to.size(); ++i) {
+                    const int f = facets[ix(a)][i];
+                    region_[ix(f)] = to[i], regions_[ix(to[i])].facets.push_back(f), grew[ix(to[i])] = true;
                 }
-                if (best < 0) continue;
-                for (int f : facets[ix(a)]) region_[ix(f)] = best, regions_[ix(best)].facets.push_back(f);
                 regions_[ix(a)].facets.clear();
-                facets[ix(a)].clear(), grew[ix(best)] = true, changed = true;
+                facets[ix(a)].clear(), changed = true;
             }
         }
     }
@@ -670,15 +733,26 @@ private:
         return open;
     }
 
+    // Regions that have a good share of it.
+    std::set<int> large_regions(const std::vector<int>& group) const {
+        constexpr double large = 0.08;
+        std::map<int, double> areas;
+        double all = 0;
+        for (int f : group) areas[region_[ix(f)]] += area_[ix(f)], all += area_[ix(f)];
+        std::set<int> out;
+        for (const auto& [r, a] : areas)
+            if (r >= 0 && a >= large * all && supported(ix(r))) out.insert(r);
+        return out;
+    }
+
     // Is most of it of a few large regions?
     bool carried(const std::vector<int>& group, std::size_t few = 12) const {
-        constexpr double large = 0.08, enough = 0.75;
+        constexpr double enough = 0.75;
         std::map<int, double> areas;
         double all = 0;
         for (int f : group) areas[region_[ix(f)]] += area_[ix(f)], all += area_[ix(f)];
         std::vector<double> in_large;
-        for (const auto& [r, a] : areas)
-            if (r >= 0 && a >= large * all && supported(ix(r))) in_large.push_back(a);
+        for (int r : large_regions(group)) in_large.push_back(areas[r]);
         std::sort(in_large.rbegin(), in_large.rend());
         in_large.resize(std::min(in_large.size(), few));
         return std::accumulate(in_large.begin(), in_large.end(), 0.0) >= enough * all;

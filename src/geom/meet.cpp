@@ -89,7 +89,7 @@ bool polish(const Curve& a, const Curve& b, double& s, double& t) {
         const Vec3 r = b.point(std::clamp(t, b.t0, b.t1)) - a.point(std::clamp(s, a.t0, a.t1));
         const Vec3 da = a.derivative(std::clamp(s, a.t0, a.t1)), db = b.derivative(std::clamp(t, b.t0, b.t1));
         const double aa = da.squaredNorm(), bb = db.squaredNorm(), ab = da.dot(db), det = aa * bb - ab * ab;
-        if (det < 1e-8 * aa * bb) return false;  // they run along each other
+        if (!(det > 1e-8 * aa * bb)) return false;  // they run along each other, or one stands still
         const double ds = (bb * r.dot(da) - ab * r.dot(db)) / det, dt = (ab * r.dot(da) - aa * r.dot(db)) / det;
         s = std::clamp(s + ds, a.t0 - slack_a, a.t1 + slack_a), t = std::clamp(t + dt, b.t0 - slack_b, b.t1 + slack_b);
         if (std::abs(ds) * std::sqrt(aa) + std::abs(dt) * std::sqrt(bb) < 1e-12) break;

@@ -55,19 +55,19 @@ public:
             force(middle, b, made);
             return;
         }
-        // Each edge waits for its neighbours at most; more rounds than that mean segments that cross.
-        std::size_t waits = 100 + crossed.size() * crossed.size();
+        // Each edge waits for its neighbours or is turned with each of them at most; more rounds than that mean segments that cross.
+        std::size_t rounds = 100 + 2 * crossed.size() * crossed.size();
         while (!crossed.empty()) {
             const auto [u, v] = crossed.front();
             crossed.pop_front();
+            if (rounds-- == 0)
+                throw Error(ErrorKind::stage,
+                            fmt::format("two edges of one region cross near ({:.3f}, {:.3f}) of its chart; try another mesh.size, or refuse a joint there",
+                                        p_[ix(u)].x(), p_[ix(u)].y()));
             const auto e = find_edge(u, v);
             const int ti = e->first, k = e->second, tj = t_[ix(ti)].next[ix(k)];
             const int c = t_[ix(ti)].v[ix(k)], d = opposite(tj, ti);
             if (orient(p_[ix(c)], p_[ix(d)], p_[ix(u)]) * orient(p_[ix(c)], p_[ix(d)], p_[ix(v)]) >= 0) {
-                if (waits-- == 0)
-                    throw Error(ErrorKind::stage,
-                                fmt::format("two edges of one region cross near ({:.3f}, {:.3f}) of its chart; try another mesh.size, or refuse a joint there",
-                                            p_[ix(u)].x(), p_[ix(u)].y()));
                 crossed.emplace_back(u, v);  // not convex yet
                 continue;
             }

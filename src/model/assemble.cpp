@@ -34,7 +34,7 @@ Curve chained(const Curve& a, const Curve& b) {
 Curve snapped(const Curve& c, const Vec3& a, const Vec3& b, double tol) {
     const Vec3 da = a - c.start(), db = b - c.end();
     if (da.norm() <= tol && db.norm() <= tol) return c;
-    if (c.is_line()) return Curve::segment(a, b);
+    if (c.is_line() || !(c.t1 > c.t0)) return Curve::segment(a, b);
     const auto* p = std::get_if<PolylineCurve>(&c.shape);
     std::vector<double> at = c.smooth_pieces();
     std::vector<Vec3> points, tangents;
