@@ -62,7 +62,7 @@ make::Solid drafted_tray(const Rounds& upright, const Rounds& floor, double draf
                      {make::rounded_edges(make::rounded_edges(inner, upright.inside, side), floor.inside, high)});
 }
 
-void expect_moulded(const Job& j, int sheets) {
+void expect_whole(const Job& j, int sheets) {
     EXPECT_EQ(j.mesh.parts, 1);
     EXPECT_EQ(j.model.sheets.size(), static_cast<std::size_t>(sheets));
     EXPECT_NEAR(j.proof.volume_error, 0, 2e-3);
@@ -70,6 +70,10 @@ void expect_moulded(const Job& j, int sheets) {
     EXPECT_TRUE(j.proof.within_bounds);
     EXPECT_GT(j.mesh.quality.quad_share, 0.97);
     EXPECT_GT(j.mesh.quality.min_scaled_jacobian, 0.3);
+}
+
+void expect_moulded(const Job& j, int sheets) {
+    expect_whole(j, sheets);
     // Fine enough for the chords of the bends.
     MeshOptions fine;
     fine.size = 4, fine.angle = 10 * pi / 180;
@@ -135,6 +139,21 @@ TEST(Tray, SharpInsideEdgesHaveBendsOutside) {
 TEST(Tray, DraftedOnesHaveCornersThatABallIsRolledAlong) {
     expect_moulded(job_of(drafted_tray({10, 8}, {4, 2}, 2)), 17);
     expect_moulded(job_of(make::moved(drafted_tray({6, 3}, {3, 1}, 1), anywhere())), 17);
+}
+
+TEST(Tray, DraftedOnesAsFacetsAreAsTheirSolids) {
+    // Coarse ones have rounds of few facets as long as the tray; in fine ones the corners' balls are rolled along what only comes near a torus.
+    const Folder folder;
+    for (const auto& [upright, floor, draft, chord, angle] :
+         {std::tuple(Rounds{6, 3}, Rounds{3, 1}, 1.0, 0.1, 0.25), std::tuple(Rounds{6, 3}, Rounds{3, 1}, 1.0, 0.02, 0.1),
+          std::tuple(Rounds{10, 8}, Rounds{4, 2}, 2.0, 0.02, 0.1)}) {
+        make::write_stl((folder / "tray.stl").string(), {make::tessellated(drafted_tray(upright, floor, draft), chord, angle)}, true);
+        Job j;
+        j.plan.source.file = (folder / "tray.stl").string(), j.plan.source.unit = "mm";
+        j.plan.halve.slender = SlenderAs::shells;
+        run(j);
+        expect_whole(j, 17);
+    }
 }
 
 TEST(Tray, DraftedOnesOfEqualRoundsHaveBalls) {

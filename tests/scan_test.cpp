@@ -201,3 +201,64 @@ TEST(Scan, FlangeWhoseMiddleCutsALongFacettedCylinder) {
     EXPECT_GT(job.proof.coverage, 0.999);
     check_mesh(job.model, job.mesh);
 }
+
+namespace {
+
+Job scan_of(const make::Solid& s, double chord, double angle) {
+    const Folder folder;
+    make::write_stl((folder / "part.stl").string(), {make::tessellated(s, chord, angle)}, true);
+    Job job;
+    job.plan.source.file = (folder / "part.stl").string(), job.plan.source.unit = "mm";
+    job.plan.halve.slender = SlenderAs::shells;
+    run(job);
+    return job;
+}
+
+}  // namespace
+
+TEST(Scan, EdgesRoundedMoreThanTheCornersTheyRunRound) {
+    // A box open at the top: corners of 8 outside over floor edges of 4.5, so that the torus between them meets its own axis.
+    const auto upright = [](const Vec3& m) { return std::abs(m.z() - 20) < 8; };
+    const auto low = [](const Vec3& m) { return m.z() < 10; };
+    const make::Solid outer = make::rounded_edges(make::rounded_edges(make::box({-70, -50, 0}, {140, 100, 40}), 8, upright), 4.5, low);
+    const make::Solid inner = make::rounded_edges(make::rounded_edges(make::box({-67.5, -47.5, 2.5}, {135, 95, 40}), 5.5, upright), 2, low);
+    const make::Solid s = make::cut(outer, {inner});
+    const Job exact = job_of(s), job = scan_of(s, 0.1, 0.25);
+    ASSERT_EQ(job.solids.bodies.size(), 1u);
+    EXPECT_EQ(job.solids.bodies[0].faces.size(), exact.solids.bodies[0].faces.size());
+    EXPECT_EQ(job.model.sheets.size(), exact.model.sheets.size());
+    EXPECT_NEAR(total_area(job.model) / total_area(exact.model), 1, 1e-3);
+    EXPECT_NEAR(job.proof.volume_error, 0, 2e-3);
+    EXPECT_TRUE(job.proof.within_bounds);
+    EXPECT_GT(job.mesh.quality.quad_share, 0.98);
+}
+
+TEST(Scan, BellowsAreTheirTori) {
+    // Half circles about 60 to and fro: where one turns into the next, facets of both lie in one plane.
+    static constexpr double r = 6, t = 0.8, axis = 60;
+    constexpr int n = 6;
+    const auto arc = [](double y, double radius, double from, double to) {
+        Curve c{CircleCurve{{{axis, y, 0}, Vec3::UnitX(), Vec3::UnitY(), Vec3::UnitZ()}, radius}, std::min(from, to), std::max(from, to)};
+        return from < to ? c : c.reversed();
+    };
+    std::vector<Curve> loop, back;
+    for (int i = 0; i < n; ++i) {
+        const bool out = i % 2 == 0;
+        const double from = out ? -pi / 2 : 3 * pi / 2;
+        loop.push_back(arc(2 * r * i, r + (out ? t : -t) / 2, from, pi / 2));
+        back.push_back(arc(2 * r * i, r - (out ? t : -t) / 2, from, pi / 2));
+    }
+    const Curve first = Curve::segment(back.front().start(), loop.front().start());
+    loop.push_back(Curve::segment(loop.back().end(), back.back().end()));
+    for (int i = n - 1; i >= 0; --i) loop.push_back(back[static_cast<std::size_t>(i)].reversed());
+    loop.push_back(first);
+    const Job job = scan_of(make::revolve({loop}, Vec3::Zero(), Vec3::UnitY(), 2 * pi), 0.1, 0.25);
+    EXPECT_EQ(job.model.sheets.size(), static_cast<std::size_t>(n));
+    double along = 0;
+    for (const Seam& k : seams(job.model)) along += job.model.length(k.edge);
+    EXPECT_NEAR(along / ((n - 1) * 2 * pi * axis), 1, 1e-6);
+    // Pappus: each half circle's centroid lies 2 r / pi off its centre, in turns out and in, which cancels over all.
+    EXPECT_NEAR(total_area(job.model) / (n * pi * r * 2 * pi * axis), 1, 2e-4);
+    EXPECT_TRUE(job.proof.within_bounds);
+    EXPECT_EQ(job.mesh.quality.quad_share, 1);
+}

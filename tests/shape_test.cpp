@@ -7,6 +7,8 @@
 #include "geom/box_tree.hpp"
 #include "geom/facet_tree.hpp"
 #include "geom/fit.hpp"
+#include "geom/heights.hpp"
+#include "geom/net_spline.hpp"
 #include "geom/spread.hpp"
 #include "site_parts.hpp"
 #include "support.hpp"
@@ -17,6 +19,18 @@ using namespace test;
 using make::box;
 
 namespace {
+
+// A wavy panel of 100 by 100.
+NurbsSurface wave() {
+    constexpr std::size_t n = 13;
+    std::vector<Vec3> net;
+    for (std::size_t i = 0; i < n; ++i)
+        for (std::size_t j = 0; j < n; ++j) {
+            const double x = 100.0 * static_cast<double>(i) / (n - 1), y = 100.0 * static_cast<double>(j) / (n - 1);
+            net.emplace_back(x, y, 6 * std::sin(x / 20) * std::cos(y / 25));
+        }
+    return through_net(net, n);
+}
 
 // A quarter of a cylinder as a rational surface: exact circles of radius 10 about z, height 6.
 NurbsSurface quarter_cylinder() {
@@ -92,9 +106,70 @@ TEST(Nurbs, FootIsTheNearestPoint) {
     EXPECT_LT((m.point({0.3, 0.2}) - anywhere() * s.point({0.3, 0.2})).norm(), 1e-9);
 }
 
+TEST(Nurbs, FeetAreNearerThanAnyPointOfAFineNet) {
+    const NurbsSurface s = wave();
+    const BaseSurface base{FreeSurface{std::make_shared<const NurbsSurface>(s)}};
+    std::mt19937 random(11);
+    std::uniform_real_distribution<double> even(0, 1);
+    for (int i = 0; i < 200; ++i) {
+        const Vec3 p(5 + 90 * even(random), 5 + 90 * even(random), 24 * even(random) - 12);
+        double least = std::numeric_limits<double>::max();
+        for (int u = 0; u <= 150; ++u)
+            for (int v = 0; v <= 150; ++v) least = std::min(least, (s.point(s.domain().min() + s.domain().sizes().cwiseProduct(Vec2(u, v) / 150)) - p).norm());
+        const SkinPoint foot = base.foot(p);
+        EXPECT_LE((foot.point - p).norm(), least + 1e-9);
+        if (foot.point.x() > 0.01 && foot.point.x() < 99.99 && foot.point.y() > 0.01 && foot.point.y() < 99.99) {
+            EXPECT_LT((p - foot.point).cross(foot.normal).norm(), 1e-8);
+        }
+    }
+}
+
+TEST(Nurbs, BeyondTheBorderFeetLieOnWhatIsCarriedOnStraight) {
+    const NurbsSurface s = wave();
+    const BaseSurface base{FreeSurface{std::make_shared<const NurbsSurface>(s)}};
+    for (const Vec3& p : {Vec3(-3, 40, 2), Vec3(103, 55, -1), Vec3(30, -4, 3), Vec3(70, 105, 0), Vec3(-2, -3, 1), Vec3(104, 102, 5)}) {
+        const Vec2 uv = base.parameters(p);
+        EXPECT_FALSE(Box2(s.domain()).contains(uv));
+        const auto j = s.extended(uv);
+        EXPECT_NEAR((p - j.p).dot(j.du.normalized()), 0, 1e-7);
+        EXPECT_NEAR((p - j.p).dot(j.dv.normalized()), 0, 1e-7);
+    }
+}
+
+TEST(Heights, AreThoseOfAllPointsWhereTheSurfacePasses) {
+    const BaseSurface ball{SphereSurface{Frame::with_z({40, 45, 0}, Vec3::UnitZ()), 30}};
+    constexpr int n = 60;
+    std::vector<Vec3> points;
+    std::vector<std::array<int, 3>> triangles;
+    for (int i = 0; i <= n; ++i)
+        for (int j = 0; j <= n; ++j) points.emplace_back(100.0 * i / n, 100.0 * j / n, 8 * std::sin(0.1 * i));
+    for (int i = 0; i < n; ++i)
+        for (int j = 0; j < n; ++j) {
+            const int a = i * (n + 1) + j, b = a + n + 1;
+            triangles.push_back({a, b, b + 1}), triangles.push_back({a, b + 1, a + 1});
+        }
+    int calls = 0;
+    const auto height = [&](const Vec3& p) {
+        ++calls;
+        const SkinPoint f = ball.foot(p);
+        return (p - f.point).dot(f.normal);
+    };
+    const auto found = heights_near_zero(points, triangles, height);
+    EXPECT_LT(calls, 0.5 * static_cast<double>(points.size()));
+    std::vector<double> all;
+    for (const Vec3& p : points) all.push_back(height(p));
+    for (std::size_t p = 0; p < points.size(); ++p) EXPECT_EQ(found[p] >= 0, all[p] >= 0);
+    for (const auto& t : triangles) {
+        const auto above = [&](int p) { return all[static_cast<std::size_t>(p)] >= 0; };
+        if (above(t[0]) == above(t[1]) && above(t[1]) == above(t[2])) continue;
+        for (int p : t) EXPECT_EQ(found[static_cast<std::size_t>(p)], all[static_cast<std::size_t>(p)]);
+    }
+}
+
 TEST(Fit, PlainSurfacesExactlyAndUnderScatter) {
     const Frame f = Frame::with_z({10, -20, 30}, Vec3(1, 2, 3));
-    for (const Surface& s : {Surface(CylinderSurface{f, 12}), Surface(ConeSurface{f, 12, 0.3}), Surface(SphereSurface{f, 15}), Surface(TorusSurface{f, 40, 8})})
+    for (const Surface& s : {Surface(CylinderSurface{f, 12}), Surface(ConeSurface{f, 12, 0.3}), Surface(SphereSurface{f, 15}), Surface(TorusSurface{f, 40, 8}),
+                             Surface(TorusSurface{f, 14, 18})})  // the last one meets its axis
         for (const double noise : {0.0, 0.02}) {
             std::vector<Vec3> normals;
             const auto points = scattered(s, noise, 3, normals);
@@ -109,6 +184,11 @@ TEST(Fit, PlainSurfacesExactlyAndUnderScatter) {
             }
             if (const auto* c = std::get_if<SphereSurface>(&fit->surface)) {
                 EXPECT_NEAR(c->radius, 15, noise > 0 ? 0.05 : 1e-7);
+            }
+            if (const auto* c = std::get_if<TorusSurface>(&fit->surface)) {
+                const auto& t = std::get<TorusSurface>(s);
+                EXPECT_NEAR(c->major, t.major, noise > 0 ? 0.2 : 1e-6);
+                EXPECT_NEAR(c->minor, t.minor, noise > 0 ? 0.2 : 1e-6);
             }
         }
     std::vector<Vec3> line;

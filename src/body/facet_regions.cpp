@@ -20,8 +20,8 @@ constexpr double least_span = 8 * pi / 180;    // a curved region turns by more 
 constexpr double reach = 3.5;                  // times the scatter
 constexpr double mostly = 0.5;                 // share of the skin that shows how exact its corners are
 constexpr double clean_form = 1;               // times what a clean tessellation may be off: splines only come near other forms
-constexpr double clean_within = 1e-5;          // of the body's size: what corners of a clean tessellation may be off, whose own surfaces only come near plain ones
-constexpr double tight_within = 1e-7;          // what they are off in single precision
+constexpr double clean_within = 1e-5;  // of the body's size: what corners of a clean tessellation may be off, whose own surfaces only come near plain ones
+constexpr double tight_within = 1e-7;  // what they are off in single precision
 
 std::size_t ix(int i) {
     return static_cast<std::size_t>(i);
