@@ -1,6 +1,7 @@
 #include "mesh/divisions.hpp"
 
 #include "core/groups.hpp"
+#include "geom/rounds.hpp"
 #include "mesh/corners.hpp"
 #include "mesh/edge_grading.hpp"
 #include "mesh/idle_vertices.hpp"
@@ -96,8 +97,10 @@ double default_size(const Model& model) {
 
 namespace {
 
+constexpr double askew = 0.2;  // of a bend's radius: larger quads that lie askew to its axis fold too much
+
 // Of a sheet that is small against the model: a sixteenth of it, so that its shape shows, but not under twice its thickness or a quarter
-// of the model's own size.
+// of the model's own size. Where lines end inside a bent sheet, quads beside them lie askew.
 double default_size(const Model& model, const Sheet& sheet, double of_model) {
     std::vector<Vec3> points;
     for (const Region& r : sheet.regions)
@@ -110,7 +113,10 @@ double default_size(const Model& model, const Sheet& sheet, double of_model) {
     for (const Vec3& p : points) centre += p / static_cast<double>(points.size());
     double radius = 0;
     for (const Vec3& p : points) radius = std::max(radius, (p - centre).norm());
-    return std::min(of_model, std::max({radius / 8, 2 * sheet.thickness.max, of_model / 4}));
+    const double size = std::min(of_model, std::max({radius / 8, 2 * sheet.thickness.max, of_model / 4}));
+    const auto bend = spine_radius(sheet.chart.surface());
+    const bool lines_inside = std::any_of(sheet.regions.begin(), sheet.regions.end(), [](const Region& r) { return !r.embedded.empty(); });
+    return bend && lines_inside ? std::min(size, std::max(askew * *bend, sheet.thickness.max)) : size;
 }
 
 // About the width of a strip; of a square a third of its side.

@@ -17,7 +17,6 @@
 namespace halvo {
 namespace {
 
-constexpr double most_fold = 10;               // degrees, of a quad on a surface with straight lines in it
 constexpr double longest_on_bend = 4;          // times as long along a cylinder as the curvature lets elements be round it
 constexpr double free_step = 22.5 * pi / 180;  // an element of a free region spans at most this of a bent sheet
 
@@ -179,6 +178,10 @@ private:
             p.in.axis = (sheet.chart.local2(at + 0.01 * size_ * bend->frame.z, p.in.points[0]) - p.in.points[0]).normalized();
             p.in.stretch = std::min(sizes_[s] / p.in.size, longest_on_bend);
         }
+        if (!sheet.chart.flat())
+            p.in.folds = [this, &chart = sheet.chart](const std::array<Vec2, 4>& e) {
+                return folds({chart.at(e[0]), chart.at(e[1]), chart.at(e[2]), chart.at(e[3])});
+            };
         const bool graded = std::any_of(of_edges.begin(), of_edges.end(), [&](EdgeId e) { return !divisions_.places[e.index()].empty(); });
         p.in.growth = graded || !options_.sizes.empty() || options_.across >= 2 ? options_.growth : 0;
         for (std::size_t l = 1; l < p.in.loops.size(); ++l) p.in.holes.push_back(rows_round(p.in, l));
@@ -269,11 +272,9 @@ private:
     // along the axis would not fold at all; other surfaces may be twisted themselves. So are quads beyond another limit, where the
     // triangles keep to theirs.
     std::vector<std::array<int, 4>> cut_to_limits(const Sheet& s, const Patch& p, const std::vector<int>& global) const {
-        const bool straight = std::holds_alternative<CylinderSurface>(s.chart.surface()) || std::holds_alternative<ConeSurface>(s.chart.surface());
-        const double most = s.chart.flat() ? 180 : straight ? std::min(most_fold, options_.limits.warpage) : options_.limits.warpage;
         std::vector<std::array<int, 4>> out;
         for (const auto& e : p.out.elements) {
-            const bool folded = e[3] >= 0 && most < 180 && std::max(fold_angle(global, e, 0), fold_angle(global, e, 1)) > most;
+            const bool folded = e[3] >= 0 && !s.chart.flat() && folds({node(global, e[0]), node(global, e[1]), node(global, e[2]), node(global, e[3])});
             if (e[3] < 0 || (!folded && keeps_to_limits(s, p, global, e))) {
                 out.push_back(e);
                 continue;
@@ -307,11 +308,15 @@ private:
         return scaled_jacobian(corners);
     }
 
-    // Angle between both halves of a quad cut from corner k on (degrees).
-    double fold_angle(const std::vector<int>& global, const std::array<int, 4>& e, int k) const {
-        const auto at = [&](int i) -> const Vec3& { return mesh_.nodes[ix(global[ix(e[ix((k + i) % 4)])])]; };
-        const Vec3 a = (at(1) - at(0)).cross(at(2) - at(0)), b = (at(2) - at(0)).cross(at(3) - at(0));
-        return std::atan2(a.cross(b).norm(), a.dot(b)) * 180 / pi;
+    const Vec3& node(const std::vector<int>& global, int i) const { return mesh_.nodes[ix(global[ix(i)])]; }
+
+    // Is the angle between both halves of a quad, cut along either diagonal, more than it may be?
+    bool folds(const std::array<Vec3, 4>& p) const {
+        for (std::size_t k : {0U, 1U}) {
+            const Vec3 a = (p[k + 1] - p[k]).cross(p[(k + 2) % 4] - p[k]), b = (p[(k + 2) % 4] - p[k]).cross(p[(k + 3) % 4] - p[k]);
+            if (std::atan2(a.cross(b).norm(), a.dot(b)) * 180 / pi > options_.limits.warpage) return true;
+        }
+        return false;
     }
 
     Element line(int a, int b, ElementKind kind) const {

@@ -22,6 +22,8 @@ constexpr double clearance = 0.62;           // of the local size, between latti
 constexpr double narrowest_row = 0.4;        // of the hole's segments, for a row of quads round it
 constexpr std::size_t most_compared = 4000;  // elements of a region up to which several ways to mesh it are compared
 constexpr double each_more = 0.1;            // that an element more than the plain way makes counts for, when ways are compared
+constexpr double each_folded = 2;            // as the two triangles that it becomes
+constexpr double few_folded = 0.1;           // share of a map's quads: more, and other ways are looked at
 constexpr double mapped_quality = 0.35;      // a mapped mesh worse than this is made freely instead
 
 std::size_t ix(int i) {
@@ -440,34 +442,56 @@ std::optional<PlanarMesh> in_parts(const PlanarInput& input) {
     return fills(out, input) ? std::optional(std::move(out)) : std::nullopt;
 }
 
+// Quads that the bent surface folds too much: they are to be cut.
+std::size_t folded(const PlanarMesh& m, const PlanarInput& in) {
+    if (!in.folds || m.elements.size() > most_compared) return 0;
+    return static_cast<std::size_t>(std::count_if(m.elements.begin(), m.elements.end(), [&](const std::array<int, 4>& e) {
+        return e[3] >= 0 && in.folds({m.points[ix(e[0])], m.points[ix(e[1])], m.points[ix(e[2])], m.points[ix(e[3])]});
+    }));
+}
+
+PlanarMesh stretched(const PlanarInput& input) {
+    PlanarInput shorter = input;
+    shorter.stretch = 1, shorter.sides.clear();
+    scale(shorter.points, input.axis, 1 / input.stretch);
+    if (input.folds)
+        shorter.folds = [&input](const std::array<Vec2, 4>& e) {
+            std::vector<Vec2> at(e.begin(), e.end());
+            scale(at, input.axis, input.stretch);
+            return input.folds({at[0], at[1], at[2], at[3]});
+        };
+    PlanarMesh out = mesh_planar(shorter);
+    scale(out.points, input.axis, input.stretch);
+    std::copy(input.points.begin(), input.points.end(), out.points.begin());
+    return out;
+}
+
 }  // namespace
 
 PlanarMesh mesh_planar(const PlanarInput& input) {
-    if (auto m = mapped(input)) return std::move(*m);
-    if (input.stretch > 1) {
-        PlanarInput shorter = input;
-        shorter.stretch = 1, shorter.sides.clear();
-        scale(shorter.points, input.axis, 1 / input.stretch);
-        PlanarMesh out = mesh_planar(shorter);
-        scale(out.points, input.axis, input.stretch);
-        std::copy(input.points.begin(), input.points.end(), out.points.begin());
-        return out;
-    }
+    auto map = mapped(input);
+    if (map && folded(*map, input) <= few_folded * map->elements.size()) return std::move(*map);
+    if (input.stretch > 1) return stretched(input);
     PlanarMesh best = free_mesh(input, false);
     const auto settled = [&] {
-        return best.elements.size() > most_compared || std::none_of(best.elements.begin(), best.elements.end(), [](const auto& e) { return e[3] < 0; });
+        return best.elements.size() > most_compared ||
+               (std::none_of(best.elements.begin(), best.elements.end(), [](const auto& e) { return e[3] < 0; }) && folded(best, input) == 0);
     };
     auto parts = in_parts(input);
     if (!parts && settled()) return best;
-    const std::size_t fixed = input.points.size();
-    double least = badness(best, fixed);
     const auto plain = static_cast<double>(best.elements.size());
+    const auto cost = [&](const PlanarMesh& m) {
+        return badness(m, input.points.size()) + each_folded * static_cast<double>(folded(m, input)) +
+               each_more * std::max(0.0, static_cast<double>(m.elements.size()) - plain);
+    };
+    double least = cost(best);
     const auto offer = [&](PlanarMesh&& m) {
-        const double b = badness(m, fixed) + each_more * std::max(0.0, static_cast<double>(m.elements.size()) - plain);
+        const double b = cost(m);
         if (b < least * (1 - 1e-9)) least = b, best = std::move(m);
     };
     if (parts) offer(std::move(*parts));
     if (settled()) return best;
+    if (map) offer(std::move(*map));
     // Where triangles are left, other ways may do better: pairing by longer ways, or all quads out of a coarser mesh.
     offer(free_mesh(input, true));
     for (const std::size_t first : {0U, 1U})

@@ -4,6 +4,7 @@
 #include <halvo/types.hpp>
 
 #include <array>
+#include <functional>
 
 namespace halvo {
 
@@ -23,6 +24,8 @@ struct PlanarInput {
     std::vector<HoleRows> holes;  ///< for each loop after the first
     Vec2 axis = Vec2::UnitX();    ///< direction in which elements may be longer than the size, as along a bend, when the region is not mapped
     double stretch = 1;           ///< by this factor
+    /// On the surface that the region is part of, does a quad with these corners fold too much? Null: none does.
+    std::function<bool(const std::array<Vec2, 4>&)> folds;
 };
 
 struct PlanarMesh {

@@ -237,7 +237,7 @@ private:
 
     [[nodiscard]] Part begin(const std::vector<int>& loop) const {
         Part s;
-        s.in.size = in_.size, s.in.growth = in_.growth;
+        s.in.size = in_.size, s.in.growth = in_.growth, s.in.folds = in_.folds;
         s.in.loops.push_back(local(s, loop));
         return s;
     }
