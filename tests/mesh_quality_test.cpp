@@ -202,3 +202,26 @@ TEST(MeshSize, MembersGetAtLeastSoManyElements) {
     plan.mesh.along_member = 5;
     EXPECT_EQ(job_of(items, plan).mesh.lines, 5);
 }
+
+TEST(MeshQuality, BladesAskewOnATubeLeaveItQuadsThatDoNotFold) {
+    // Six plates through the wall of a tube, turned against its axis: lines that end inside the tube's sheet.
+    const auto rotor = [](double turn) {
+        std::vector<make::Solid> all{make::extrude(make::tube(40, 3), 30)};
+        for (int i = 0; i < 6; ++i) {
+            const Vec3 out(std::cos(i * pi / 3), std::sin(i * pi / 3), 0), round(-out.y(), out.x(), 0);
+            all.push_back(make::moved(box({-12, -0.75, 0}, {24, 1.5, 40}),
+                                      make::place(18.5 * out + Vec3(0, 0, 15), out, std::cos(turn) * round + std::sin(turn) * Vec3::UnitZ())));
+        }
+        return make::unify(make::fuse(all));
+    };
+    for (const auto& [turn, size, share] :
+         {std::tuple(pi / 3, 4.0, 0.97), std::tuple(pi / 6, 4.0, 0.95), std::tuple(pi / 4, 2.5, 0.98), std::tuple(pi / 6, 0.0, 0.93)}) {
+        const Model m = model_of(rotor(turn));
+        MeshOptions o;
+        o.size = size;
+        const Mesh mesh = halvo::mesh(m, o);
+        EXPECT_EQ(mesh.parts, 1);
+        EXPECT_GT(mesh.quality.quad_share, share) << turn << " " << size;
+        EXPECT_LE(mesh.quality.max_warpage, o.limits.warpage);
+    }
+}

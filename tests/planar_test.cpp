@@ -104,6 +104,25 @@ TEST(Planar, EvenOutlinesBecomeQuadsFirst) {
     }
 }
 
+TEST(Planar, MapsWhoseQuadsFoldGiveWayToOnesThatDoNot) {
+    // A parallelogram of 40 by 20 leaning by 45 degrees: its map's quads lean as much, and on a bent surface would fold.
+    PlanarInput in = outline({{0, 0}, {40, 0}, {60, 20}, {20, 20}}, 5);
+    in.sides.resize(4);
+    for (std::size_t i = 0, k = 0; k < 4; ++k)
+        for (std::size_t n = k % 2 ? 6 : 8, j = 0; j <= n; i += j++ < n ? 1 : 0) in.sides[k].push_back(static_cast<int>(i % in.points.size()));
+    const auto leaning = [](const std::array<Vec2, 4>& e) { return std::abs((e[1] - e[0]).normalized().dot((e[3] - e[0]).normalized())) > 0.6; };
+    const auto count = [&](const PlanarMesh& m) {
+        return std::count_if(m.elements.begin(), m.elements.end(), [&](const auto& e) {
+            return e[3] >= 0 && leaning({m.points[ix(e[0])], m.points[ix(e[1])], m.points[ix(e[2])], m.points[ix(e[3])]});
+        });
+    };
+    EXPECT_EQ(count(mesh_planar(in)), 48);
+    in.folds = leaning;
+    const PlanarMesh other = mesh_planar(in);
+    EXPECT_LT(count(other), 12);
+    EXPECT_NEAR(told(other, in.points.size()).area, 800, 1e-9);
+}
+
 TEST(Planar, SmallDiscsAreAllQuads) {
     for (const int n : {6, 8, 10, 12, 14, 16, 18, 20, 24, 28}) {
         SCOPED_TRACE(n);
