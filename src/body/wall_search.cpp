@@ -355,7 +355,7 @@ private:
     }
 
     // How far axes and middles may be apart to count as one.
-    double like_tol(double thickness) const { return std::max({10 * tol_, 1e-4 * thickness, slack_ > 0 ? slack_ + 0.02 * thickness : 0}); }
+    double like_tol(double thickness) const { return std::max({10 * tol_, 5e-4 * thickness, slack_ > 0 ? slack_ + 0.02 * thickness : 0}); }
 
     void add(std::vector<Wall>& walls, std::vector<bool>& thin, Candidate c) const {
         FacePair& p = c.pair;
