@@ -325,4 +325,5 @@ bool FacetForms::has_inside(const std::vector<int>& group, std::size_t corners) 
         }
     return 4 * border.size() < 3 * corners;
 }
+
 }  // namespace halvo

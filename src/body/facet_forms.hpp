@@ -32,9 +32,9 @@ protected:
     static constexpr double reach = 3.5;                  // times the scatter
     static constexpr double mostly = 0.5;                 // share of the skin that shows how exact its corners are
     static constexpr double clean_form = 1;               // times what a clean tessellation may be off: splines only come near other forms
-    static constexpr double clean_within =
-        1e-5;  // of the body's size: what corners of a clean tessellation may be off, whose own surfaces only come near plain ones
-    static constexpr double tight_within = 1e-7;  // what they are off in single precision
+    // Of the body's size: what corners of a clean tessellation are off in single precision, and what they may be off forms that the
+    // file's own surfaces only come near.
+    static constexpr double tight_within = 1e-7, clean_within = 1e-5;
 
     // What hangs together within sharp edges.
     void find_groups();

@@ -91,9 +91,7 @@ std::optional<GrownRegion> FacetGrowth::grow(int seed, std::size_t kind, std::ve
     for (int round = 0; round < (clean_ ? 12 : 6); ++round) {
         const auto fit = fitted(kind, facets, 100, rough);
         auto wider = fit ? spread(seed, fit->surface, limit) : std::vector<int>{};
-        if (wider.empty()) {
-            return std::nullopt;
-        }
+        if (wider.empty()) return std::nullopt;
         const bool done = wider.size() <= facets.size() && round > 0;
         if (!done || out.facets.empty()) out.surface = fit->surface, out.facets = wider;
         facets = std::move(wider);
@@ -175,4 +173,5 @@ void FacetGrowth::take(GrownRegion g, int seed) {
     for (int f : g.facets) region_[ix(f)] = static_cast<int>(regions_.size()), g.area += area_[ix(f)];
     regions_.push_back(std::move(g));
 }
+
 }  // namespace halvo

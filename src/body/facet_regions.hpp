@@ -20,7 +20,8 @@ struct FacetRegions {
 
 /// Segments a skin by growing regions from flat seeds, each with the plain surface that carries it furthest, fitted again as it
 /// grows (Besl & Jain, Segmentation through variable-order surface fitting, 1988). A clean tessellation is tried first: corners
-/// exactly on the surface, steps of the facets alike. What that leaves unexplained counts as scanned: the scatter is estimated
+/// exactly on the surface, steps of the facets alike; then forms that the corners only come near, and splines where neither carries a
+/// patch. What that leaves unexplained counts as scanned: the scatter is estimated
 /// from local quadric fits, normals are smoothed (Zheng, Fu, Au & Tai, Bilateral normal filtering, 2011), and distances within
 /// a few times the scatter count as on the surface.
 [[nodiscard]] FacetRegions facet_regions(const FacetMesh& mesh);

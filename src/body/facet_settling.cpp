@@ -288,4 +288,5 @@ void FacetSettling::free_between(const std::vector<int>& rest) {
     for (const auto& piece : connected(std::move(wanted)))
         if (!carried(piece, 1)) make_free(piece);
 }
+
 }  // namespace halvo

@@ -1,7 +1,6 @@
 #include "geom/heights.hpp"
 
 #include <algorithm>
-#include <numeric>
 
 namespace halvo {
 namespace {
