@@ -32,6 +32,9 @@ struct MeasureSummary {
     int element = -1;  ///< the worst one
 };
 
+/// The larger of the angles between both halves of a quad, cut along either diagonal (degrees).
+[[nodiscard]] double quad_warpage(const std::array<Vec3, 4>& corners);
+
 struct QualityReport {
     std::vector<MeasureSummary> measures;
     std::array<int, 10> histogram{};  ///< elements by scaled Jacobian, in tenths

@@ -30,13 +30,9 @@ FacetForms::FacetForms(const FacetMesh& m, double noise, double size)
 
 void FacetForms::find_groups() {
     group_.assign(region_.size(), -1);
-    for (std::size_t f = 0; f < group_.size(); ++f) {
-        if (group_[f] >= 0) continue;
-        std::vector<int> list{static_cast<int>(f)};
-        group_[f] = groups_++;
-        for (std::size_t i = 0; i < list.size(); ++i)
-            for (int g : m_.across[ix(list[i])])
-                if (g >= 0 && group_[ix(g)] < 0 && angle(ix(list[i]), ix(g)) < sharp) group_[ix(g)] = group_[f], list.push_back(g);
+    for (const auto& list : connected(std::vector<bool>(region_.size(), true))) {
+        for (int f : list) group_[ix(f)] = groups_;
+        ++groups_;
     }
 }
 

@@ -215,14 +215,7 @@ bool FacetSettling::give_away(const std::vector<int>& list, int own) {
 
 std::vector<std::vector<int>> FacetSettling::free_forms() {
     std::vector<std::vector<int>> open, plain;
-    std::vector<bool> seen(region_.size(), false);
-    for (std::size_t f = 0; f < region_.size(); ++f) {
-        if (seen[f]) continue;
-        std::vector<int> group{static_cast<int>(f)};
-        seen[f] = true;
-        for (std::size_t i = 0; i < group.size(); ++i)
-            for (int g : m_.across[ix(group[i])])
-                if (g >= 0 && !seen[ix(g)] && angle(ix(group[i]), ix(g)) < sharp) seen[ix(g)] = true, group.push_back(g);
+    for (auto& group : connected(std::vector<bool>(region_.size(), true))) {
         if (!carried(group) && !make_free(group)) open.push_back(std::move(group));
         else if (!clean_) plain.push_back(std::move(group));
     }

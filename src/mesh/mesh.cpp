@@ -310,14 +310,7 @@ private:
 
     const Vec3& node(const std::vector<int>& global, int i) const { return mesh_.nodes[ix(global[ix(i)])]; }
 
-    // Is the angle between both halves of a quad, cut along either diagonal, more than it may be?
-    bool folds(const std::array<Vec3, 4>& p) const {
-        for (std::size_t k : {0U, 1U}) {
-            const Vec3 a = (p[k + 1] - p[k]).cross(p[(k + 2) % 4] - p[k]), b = (p[(k + 2) % 4] - p[k]).cross(p[(k + 3) % 4] - p[k]);
-            if (std::atan2(a.cross(b).norm(), a.dot(b)) * 180 / pi > options_.limits.warpage) return true;
-        }
-        return false;
-    }
+    bool folds(const std::array<Vec3, 4>& corners) const { return quad_warpage(corners) > options_.limits.warpage; }
 
     Element line(int a, int b, ElementKind kind) const {
         Element e;

@@ -14,15 +14,6 @@ double degrees(const Vec3& a, const Vec3& b) {
     return std::atan2(a.cross(b).norm(), a.dot(b)) * 180 / pi;
 }
 
-double quad_warpage(const std::array<Vec3, 4>& p) {
-    double worst = 0;
-    for (std::size_t k : {0U, 1U}) {
-        const Vec3 &a = p[k], &b = p[k + 1], &c = p[(k + 2) % 4], &d = p[(k + 3) % 4];
-        worst = std::max(worst, degrees((b - a).cross(c - a), (c - a).cross(d - a)));
-    }
-    return worst;
-}
-
 // 90 degrees less the sharper angle between two lines.
 double off_square(const Vec3& a, const Vec3& b) {
     const double angle = degrees(a, b);
@@ -59,6 +50,15 @@ constexpr std::array<Measure, 11> all{{
 }};
 
 }  // namespace
+
+double quad_warpage(const std::array<Vec3, 4>& p) {
+    double worst = 0;
+    for (std::size_t k : {0U, 1U}) {
+        const Vec3 &a = p[k], &b = p[k + 1], &c = p[(k + 2) % 4], &d = p[(k + 3) % 4];
+        worst = std::max(worst, degrees((b - a).cross(c - a), (c - a).cross(d - a)));
+    }
+    return worst;
+}
 
 ElementMeasures measures(const Mesh& mesh, const Element& e) {
     ElementMeasures m;
