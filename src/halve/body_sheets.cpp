@@ -169,6 +169,7 @@ private:
                     k.kept = other < 0.5 * all && (held >= enough || held + bridge >= bridging_share * all);
                     if (!k.kept) ++stubs_[i].first, stubs_[i].second += c.area;
                 }
+                if (getenv("DBG")) { const Vec3 m = samples.empty() ? Vec3(0,0,0) : p.chart.at(samples[samples.size()/2].point); fprintf(stderr, "wall %zu cell area %.3f all %.3f in %.3f held %.3f bridge %.3f other %.3f kept %d at %.2f %.2f %.2f\n", i, c.area, all, in, held, bridge, other, k.kept, m.x(), m.y(), m.z()); }
                 keep_[i].push_back(k);
                 held_[i].push_back(held >= enough);
             }

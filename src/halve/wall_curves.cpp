@@ -60,6 +60,12 @@ public:
                 if (i < j) add_middle_edges(i, j);
         }
         place_middle_edges();
+        if (getenv("DBG")) for (std::size_t i = 0; i < walls_.size(); ++i) {
+            fprintf(stderr, "W %zu %s near", i, surface_name(walls_[i].chart.surface())); for (auto j : walls_[i].near) fprintf(stderr, " %zu", j);
+            fprintf(stderr, " smooth"); for (auto j : walls_[i].smooth) fprintf(stderr, " %zu", j);
+            fprintf(stderr, " outline %zu\n", walls_[i].outline.size());
+            for (int c : input_.sheets[i].curves) { const Curve& k = input_.curves[ix(c)]; auto a = k.start(), b = k.middle(), e = k.end(); fprintf(stderr, "    C%d %.3f %.3f %.3f / %.3f %.3f %.3f / %.3f %.3f %.3f\n", c, a.x(),a.y(),a.z(),b.x(),b.y(),b.z(),e.x(),e.y(),e.z()); }
+        }
         WallCurves out{std::move(input_), slack_, {}, std::move(mouths_)};
         for (const MiddleEdge& m : middles_) out.middles.push_back({m.i, m.j, m.curve});
         return out;
@@ -110,7 +116,7 @@ private:
         for (std::size_t k = 0; k < middles_.size(); ++k) {
             MiddleEdge& m = middles_[k];
             if (m.settled[0] || m.settled[1]) m.curve = led_to(m, target[k]);
-            if (m.curve.length() > 4 * tol_) share(m.i, m.j, run_on(m.curve, walls_[m.i], walls_[m.j], m.settled));
+            if (m.curve.length() > 4 * tol_) share(m.i, m.j, run_on(m));
         }
     }
 
@@ -307,9 +313,14 @@ private:
         return c;
     }
 
-    // A straight or round middle edge ends where its faces' edges do; rounded rims make the midsurface reach further.
-    static Curve run_on(const Curve& c, const WallSurface& a, const WallSurface& b, const std::array<bool, 2>& settled) {
-        const double more = 0.75 * std::max(a.thickest, b.thickest), first = settled[0] ? 0 : more, last = settled[1] ? 0 : more;
+    // A straight or round middle edge ends where its faces' edges do. Rounded rims make the midsurface reach further, and so do walls
+    // across its end: their midsurfaces are half their thickness on.
+    Curve run_on(const MiddleEdge& m) const {
+        const Curve& c = m.curve;
+        const auto past = [&](std::size_t end, const Vec3& p) {
+            return m.settled[end] ? 0 : std::max({0.75 * walls_[m.i].thickest, 0.75 * walls_[m.j].thickest, crossing_reach(m.i, p), crossing_reach(m.j, p)});
+        };
+        const double first = past(0, c.start()), last = past(1, c.end());
         if (c.is_line()) return Curve::segment(c.point(c.t0 - first), c.point(c.t1 + last));
         if (const auto* k = std::get_if<CircleCurve>(&c.shape); k && c.t1 - c.t0 < 2 * pi - 1e-9) {
             const double most = 0.5 * (2 * pi - (c.t1 - c.t0));

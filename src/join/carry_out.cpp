@@ -80,14 +80,16 @@ private:
         for (std::size_t i = 0; i < model_.sheets.size(); ++i) {
             const Sheet& s = model_.sheets[i];
             ArrangementInput::SheetSurface plane{s.chart, work_.sheets[i].curves};
-            std::set<int> own;
+            std::set<int> own, in_another;
             for (const Region& r : s.regions) {
                 std::set<int> once;
                 for (const auto& loop : r.loops)
                     for (const EdgeUse& u : loop) {
-                        own.insert(u.edge.value);
-                        if (!once.insert(u.edge.value).second && !s.chart.flat()) input_.cuts.push_back(u.edge.value);
+                        const bool twice = !once.insert(u.edge.value).second || in_another.count(u.edge.value);
+                        if (twice && cuts_open(s.chart, u.edge, !in_another.count(u.edge.value))) input_.cuts.push_back(u.edge.value);
                     }
+                in_another.insert(once.begin(), once.end());
+                own.insert(once.begin(), once.end());
                 for (EdgeId e : r.embedded) own.insert(e.value);
                 for (VertexId v : r.points) work_.sheets[i].points.emplace_back(-1, model_.vertices[v.index()].point);
             }
@@ -125,6 +127,13 @@ private:
         }
         std::sort(lines_.begin(), lines_.end());
         lines_.erase(std::unique(lines_.begin(), lines_.end()), lines_.end());
+    }
+
+    // Is an edge that a sheet has on both of its sides the line along which its closed surface is cut open? Between two regions (which
+    // such a line and a seam opposite to it make of a tube) it is when it lies on the chart's cut.
+    bool cuts_open(const Chart& chart, EdgeId e, bool within_region) const {
+        constexpr double on_cut = 1e-4;  // of the half period
+        return !chart.flat() && (within_region || chart.clear_of_cut(model_.edges[e.index()].curve.middle()) < on_cut);
     }
 
     int nearest_of(const std::vector<int>& curves, const Vec3& p) const {
