@@ -86,12 +86,12 @@ TEST(Outline, SmallestRectangleAndBorder) {
         std::vector<Vec2> slot;
         const Eigen::Rotation2Dd r(turn);
         for (const Vec2& p : {Vec2(0, 0), Vec2(30, 0), Vec2(30, 8), Vec2(0, 8), Vec2(12, 4)}) slot.emplace_back(r * p);
-        EXPECT_NEAR(longer_side(slot), 30, 1e-9) << turn;
+        EXPECT_NEAR(smallest_rectangle(slot).longer, 30, 1e-9) << turn;
     }
     std::vector<Vec2> circle;
     for (int k = 0; k < 128; ++k) circle.emplace_back(6 * std::cos(k * pi / 64), 6 * std::sin(k * pi / 64));
-    EXPECT_LE(longer_side(circle), 12);
-    EXPECT_GT(longer_side(circle), 12 * std::cos(pi / 128) - 1e-9);
+    EXPECT_LE(smallest_rectangle(circle).longer, 12);
+    EXPECT_GT(smallest_rectangle(circle).longer, 12 * std::cos(pi / 128) - 1e-9);
     const std::vector<std::vector<Vec2>> square{{{0, 0}, {10, 0}, {10, 10}, {0, 10}}};
     EXPECT_NEAR(border_distance(square, {5, 2}), 2, 1e-12);
     EXPECT_NEAR(border_distance(square, {13, 14}), 5, 1e-12);

@@ -2,7 +2,7 @@
 #include "support.hpp"
 
 #include "geom/narrow.hpp"
-#include "prove/junctions.hpp"
+#include "model/volumes.hpp"
 #include "spoilt.hpp"
 
 #include <gtest/gtest.h>

@@ -35,18 +35,21 @@ double border_distance(const std::vector<std::vector<Vec2>>& loops, const Vec2& 
     return best;
 }
 
-double longer_side(std::vector<Vec2> points) {
-    if (points.size() < 2) return 0;
+Rectangle smallest_rectangle(std::vector<Vec2> points) {
+    Rectangle out;
+    if (points.size() < 2) return out;
     const std::vector<Vec2> hull = hull_of(std::move(points));
-    double least = std::numeric_limits<double>::max(), longer = 0;
+    double least = std::numeric_limits<double>::max();
     for (std::size_t i = 0; i < hull.size(); ++i) {
         const Vec2 d = (hull[(i + 1) % hull.size()] - hull[i]).normalized(), n(-d.y(), d.x());
         Box2 box;
         for (const Vec2& p : hull) box.extend(Vec2(p.dot(d), p.dot(n)));
-        const double area = box.sizes().prod();
-        if (area < least * (1 - 1e-9)) least = area, longer = box.sizes().maxCoeff();
+        const Vec2 size = box.sizes();
+        if (size.prod() >= least * (1 - 1e-9)) continue;
+        least = size.prod();
+        out = {size.x() >= size.y() ? d : n, size.maxCoeff(), size.minCoeff()};
     }
-    return longer;
+    return out;
 }
 
 }  // namespace halvo

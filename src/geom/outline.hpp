@@ -15,7 +15,12 @@ namespace halvo {
     return (u.x() * v.y() - v.x() * u.y()) * (u + v) / 6;
 }
 
-/// Longer side of the smallest rectangle, however turned, that holds all points (Freeman & Shapira: one of its sides lies along the hull).
-[[nodiscard]] double longer_side(std::vector<Vec2> points);
+struct Rectangle {
+    Vec2 along = Vec2::UnitX();  ///< of its longer side
+    double longer = 0, shorter = 0;
+};
+
+/// The smallest rectangle, however turned, that holds all points (Freeman & Shapira: one of its sides lies along the hull).
+[[nodiscard]] Rectangle smallest_rectangle(std::vector<Vec2> points);
 
 }  // namespace halvo

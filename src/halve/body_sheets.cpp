@@ -169,7 +169,6 @@ private:
                     k.kept = other < 0.5 * all && (held >= enough || held + bridge >= bridging_share * all);
                     if (!k.kept) ++stubs_[i].first, stubs_[i].second += c.area;
                 }
-                if (getenv("DBG")) { const Vec3 m = samples.empty() ? Vec3(0,0,0) : p.chart.at(samples[samples.size()/2].point); fprintf(stderr, "wall %zu cell area %.3f all %.3f in %.3f held %.3f bridge %.3f other %.3f kept %d at %.2f %.2f %.2f\n", i, c.area, all, in, held, bridge, other, k.kept, m.x(), m.y(), m.z()); }
                 keep_[i].push_back(k);
                 held_[i].push_back(held >= enough);
             }
@@ -320,7 +319,7 @@ private:
             o.place = sum / static_cast<double>(outline[root].size());
             std::vector<Vec2> flat;
             for (const Vec3& p : outline[root]) flat.push_back(walls_[i].chart.local2(p, walls_[i].chart.local2(o.place)));
-            o.size = longer_side(flat);
+            o.size = smallest_rectangle(flat).longer;
             out.push_back(std::move(o));
         }
         return out;
@@ -475,9 +474,11 @@ private:
         for (int f : loose) skin += body_.faces[static_cast<std::size_t>(f)].area;
         const LooseSkin left{loose, skin_outside_walls(paired), roots};
         if (skin < 0.002 * body_.mass.area && left.places.empty()) return;
+        // Long ones would stiffen the walls that they run along, were they rigid.
+        constexpr double long_region = 5;  // times as long as thick
+        if (options_.bulk != BulkAs::named) thick_ = thick_pairs(body_, skin_, loose, options_.bulk == BulkAs::sheet ? 0 : long_region);
         if (options_.bulk == BulkAs::coupling)
             for (int f : couple_bulk_regions(model_, solids_, id_, walls_, left)) std::erase(loose, f);
-        if (options_.bulk == BulkAs::sheet) thick_ = thick_pairs(skin_, loose);
         double area = 0, largest = 0;
         Vec3 place = body_.mass.centre;
         std::string kind;

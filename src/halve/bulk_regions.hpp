@@ -12,12 +12,13 @@ struct LooseSkin {
 };
 
 /// Solid regions of a body that has sheets: what lies behind loose skin. Each becomes a coupling: rigid, with its volume at its centre,
-/// tied to the sheets' edges that end at it and to points of the sheets beside it that go on. Told on grids of points in the solid;
-/// volumes add up to what the sheets leave of the body. Returns the faces that this accounts for.
+/// tied to the sheets' edges that end at it and to points of the sheets beside it that go on. Told on grids of points in the solid, which
+/// give their volumes; where these are what the sheets leave of the body to within what a grid can tell, they are made to be just that.
+/// Returns the faces that this accounts for.
 std::vector<int> couple_bulk_regions(Model& model, const Assembly& solids, int body, const std::vector<WallSurface>& walls, const LooseSkin& loose);
 
 /// For each region that skin without a sheet bounds, the two faces that make the thickest sheet of it: those that see each other over
-/// most area for their distance.
-[[nodiscard]] std::vector<NamedFaces> thick_pairs(const Skin& skin, const std::vector<int>& loose_faces);
+/// most area for their distance. Only regions at least `least_long` times as long as that is thick.
+[[nodiscard]] std::vector<NamedFaces> thick_pairs(const Body& body, const Skin& skin, const std::vector<int>& loose_faces, double least_long);
 
 }  // namespace halvo

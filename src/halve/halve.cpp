@@ -174,12 +174,15 @@ Model halve_body(const Assembly& solids, std::size_t id, const HalveOptions& opt
     }
     const auto thick = halve_into_sheets(out, solids, static_cast<int>(id), skin, find_walls(body, skin, limits, tol, named), rules, options);
     if (!thick.empty()) {
-        // Solid regions as sheets: once more, with the faces that bound them as opposed ones.
+        // Solid regions as sheets: once more, with the faces that bound them as opposed ones. Where they could be rigid instead, only if
+        // the sheets then hang together as well.
         std::vector<NamedFaces> more = named;
         more.insert(more.end(), thick.begin(), thick.end());
-        out = Model();
-        out.tolerance = solids.tolerance;
-        halve_into_sheets(out, solids, static_cast<int>(id), skin, find_walls(body, skin, limits, tol, more), rules, options);
+        Model with;
+        with.tolerance = solids.tolerance;
+        halve_into_sheets(with, solids, static_cast<int>(id), skin, find_walls(body, skin, limits, tol, more), rules, options);
+        const bool as_good = with.findings.size() <= out.findings.size() && connected_parts(with).count <= connected_parts(out).count;
+        if (as_good || options.bulk == BulkAs::sheet) out = std::move(with);
     }
     for (const NamedFaces& n : named)
         if (n.refuse)

@@ -60,12 +60,6 @@ public:
                 if (i < j) add_middle_edges(i, j);
         }
         place_middle_edges();
-        if (getenv("DBG")) for (std::size_t i = 0; i < walls_.size(); ++i) {
-            fprintf(stderr, "W %zu %s near", i, surface_name(walls_[i].chart.surface())); for (auto j : walls_[i].near) fprintf(stderr, " %zu", j);
-            fprintf(stderr, " smooth"); for (auto j : walls_[i].smooth) fprintf(stderr, " %zu", j);
-            fprintf(stderr, " outline %zu\n", walls_[i].outline.size());
-            for (int c : input_.sheets[i].curves) { const Curve& k = input_.curves[ix(c)]; auto a = k.start(), b = k.middle(), e = k.end(); fprintf(stderr, "    C%d %.3f %.3f %.3f / %.3f %.3f %.3f / %.3f %.3f %.3f\n", c, a.x(),a.y(),a.z(),b.x(),b.y(),b.z(),e.x(),e.y(),e.z()); }
-        }
         WallCurves out{std::move(input_), slack_, {}, std::move(mouths_)};
         for (const MiddleEdge& m : middles_) out.middles.push_back({m.i, m.j, m.curve});
         return out;

@@ -5,7 +5,7 @@
 #include "geom/outline.hpp"
 #include "model/arrangement.hpp"
 #include "model/sheet_values.hpp"
-#include "prove/junctions.hpp"
+#include "model/volumes.hpp"
 #include "prove/skin_cover.hpp"
 
 #include <fmt/format.h>
@@ -45,31 +45,6 @@ public:
 private:
     static double overlap(double a0, double a1, double b0, double b1) { return std::max(0.0, std::min(a1, b1) - std::max(a0, b0)); }
 
-    // Mean depth of a wall over its sheet: the volume between both sides, where a curved surface grows to one side and shrinks to the
-    // other, over the sheet's area. Steiner's formula with the chart's curvatures by central differences.
-    double wall_depth(const Sheet& s) const {
-        if (s.chart.flat() || s.placed || s.field.pieces.empty()) return s.thickness.mean;
-        double sum = 0, area = 0;
-        for (const Region& r : s.regions)
-            for (const AreaSample& a : spread_inside(region_polygons(model_, s.chart, r, model_.tolerance.chord), 200)) {
-                const auto sides = s.field.sides(s.chart, a.point);
-                const SkinPoint on = s.chart.on(s.chart.at(a.point));
-                const Frame f = Frame::with_z(on.point, on.normal);
-                const double step = 0.05 * s.thickness.max;
-                Eigen::Matrix2d turn;
-                for (int k : {0, 1}) {
-                    const Vec3 d = step * (k == 0 ? f.x : f.y);
-                    const SkinPoint up = s.chart.on(on.point + d), down = s.chart.on(on.point - d);
-                    const Vec3 run = up.point - down.point, dn = (up.normal - down.normal) / std::max(run.norm(), 1e-300);
-                    turn.col(k) << dn.dot(f.x), dn.dot(f.y);
-                }
-                const double mean = 0.5 * turn.trace(), gauss = turn.determinant(), u = sides.up, v = sides.down;
-                sum += a.area * (mean * (u * u - v * v) + gauss * (u * u * u + v * v * v) / 3);
-                area += a.area;
-            }
-        return s.thickness.mean + (area > 0 ? sum / area : 0);
-    }
-
     void volumes() {
         for (std::size_t i = 0; i < solids_.bodies.size(); ++i)
             if (solids_.bodies[i].closed) proof_.bodies[i].solid = solids_.bodies[i].mass.volume;  // surfaces have none
@@ -78,7 +53,7 @@ private:
             if (s.body < 0) continue;
             const auto b = static_cast<std::size_t>(s.body);
             // What a sheet stands for is its wall; lying at one side of it changes only what the mesh holds.
-            proof_.bodies[b].idealized += wall_depth(s) * (s.own_area() / s.growth + s.trimmed_area);
+            proof_.bodies[b].idealized += wall_depth(model_, s) * (s.own_area() / s.growth + s.trimmed_area);
             gross[b] += s.thickness.mean * s.area();
             for (const BodyShare& k : s.shares) {
                 proof_.bodies[b].idealized -= k.volume, gross[b] -= k.volume;

@@ -1,4 +1,7 @@
-#include "prove/junctions.hpp"
+#include "model/volumes.hpp"
+
+#include "model/arrangement.hpp"
+#include "model/sheet_values.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -35,6 +38,29 @@ double doubled_area(std::vector<WallArm> arms) {
         sum += 0.5 * (a.left * (a.left * cosine + b.right) + b.right * (b.right * cosine + a.left)) / sine;
     }
     return sum;
+}
+
+double wall_depth(const Model& model, const Sheet& s) {
+    if (s.chart.flat() || s.placed || s.field.pieces.empty()) return s.thickness.mean;
+    double sum = 0, area = 0;
+    for (const Region& r : s.regions)
+        for (const AreaSample& a : spread_inside(region_polygons(model, s.chart, r, model.tolerance.chord), 200)) {
+            const auto sides = s.field.sides(s.chart, a.point);
+            const SkinPoint on = s.chart.on(s.chart.at(a.point));
+            const Frame f = Frame::with_z(on.point, on.normal);
+            const double step = 0.05 * s.thickness.max;
+            Eigen::Matrix2d turn;
+            for (int k : {0, 1}) {
+                const Vec3 d = step * (k == 0 ? f.x : f.y);
+                const SkinPoint up = s.chart.on(on.point + d), down = s.chart.on(on.point - d);
+                const Vec3 run = up.point - down.point, dn = (up.normal - down.normal) / std::max(run.norm(), 1e-300);
+                turn.col(k) << dn.dot(f.x), dn.dot(f.y);
+            }
+            const double mean = 0.5 * turn.trace(), gauss = turn.determinant(), u = sides.up, v = sides.down;
+            sum += a.area * (mean * (u * u - v * v) + gauss * (u * u * u + v * v * v) / 3);
+            area += a.area;
+        }
+    return s.thickness.mean + (area > 0 ? sum / area : 0);
 }
 
 std::vector<double> doubled_at_seams(const Model& model, std::size_t bodies) {
