@@ -1,6 +1,7 @@
 #include "halve/wall_steps.hpp"
 
 #include "geom/nearest_curve.hpp"
+#include "halve/step_slopes.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -34,6 +35,7 @@ public:
                 if (std::any_of(std::begin(step_looks), std::end(step_looks), [&](double share) { return jumps(c, share); }))
                     out_.push_back(foot_curve(w_.chart, c, tol_));
         }
+        for (Curve& c : steps_on_slopes(body_, w_, tol_)) out_.push_back(std::move(c));
         return std::move(out_);
     }
 

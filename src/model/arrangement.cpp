@@ -412,9 +412,11 @@ std::vector<AreaSample> spread_inside(const std::vector<std::vector<Vec2>>& loop
     }
     for (const auto& loop : loops) wanted += polygon_area(loop);
     if (std::abs(sum - wanted) > 0.05 * std::abs(wanted)) return grid_inside(loops);
-    // Largest triangles are halved across their longest side until there are enough.
-    while (!work.empty() && work.size() < least) {
+    // Largest triangles are halved across their longest side until there are enough and none is much larger than its share.
+    const double share = 2 * sum / static_cast<double>(std::max<std::size_t>(least, 1));
+    while (!work.empty()) {
         const auto big = std::max_element(work.begin(), work.end(), [](const Tri& x, const Tri& y) { return x.area < y.area; });
+        if (work.size() >= least && big->area <= share) break;
         Tri t = *big;
         const double ab = (t.b - t.a).squaredNorm(), bc = (t.c - t.b).squaredNorm(), ca = (t.a - t.c).squaredNorm();
         if (bc >= ab && bc >= ca) t = {t.b, t.c, t.a, t.area};

@@ -244,7 +244,7 @@ void fill_thickness(const Model& model, Sheet& sheet) {
             sheet.chart.flat() && sheet.field.pieces.size() <= 1 &&
             std::all_of(sheet.field.pieces.begin(), sheet.field.pieces.end(), [&](const ThicknessPiece& k) { return plane(k.top) && plane(k.bottom); });
         if (linear) sample(1);
-        else if (sample(64) > 1e-7 * high) sample(1500);
+        else if (sheet.field.pieces.size() > 1 || sample(64) > 1e-7 * high) sample(1500);
         if (sheet.field.pieces.size() == 1)
             for (const auto& p : polygons)
                 for (const Vec2& q : p) {
