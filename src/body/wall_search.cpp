@@ -191,6 +191,12 @@ private:
                 else return {};
             },
             w.chart.surface());
+        // No cut through the wall where there is none: in the gap of a bend.
+        constexpr double gap_of_a_bend = pi / 6;
+        bool round = false;
+        for (const FacePair& p : w.pairs)
+            for (const Vec3& q : p.seen) round = round || std::abs(std::remainder(surface_parameters(w.chart.surface(), q)[0] - cut, 2 * pi)) < gap_of_a_bend;
+        if (!round) return std::nullopt;
         std::vector<double> angles;
         bool beside = false;
         for (const FacePair& p : w.pairs)

@@ -68,15 +68,6 @@ public:
     }
 
 private:
-    // Two walls that both go on smoothly in a third one do not meet behind it.
-    bool rounded_between(std::size_t i, std::size_t j, const Vec3& at) const {
-        for (std::size_t s : walls_[i].smooth) {
-            if (std::find(walls_[j].smooth.begin(), walls_[j].smooth.end(), s) == walls_[j].smooth.end()) continue;
-            if (walls_[s].box.squaredExteriorDistance(at) <= walls_[s].thickest * walls_[s].thickest) return true;
-        }
-        return false;
-    }
-
     // From a point at a wall's border to where its sides were seen to face each other: the nearest such place, or the middle of those
     // nearby. On rounds that are no offsets of each other the nearest may lie a little past the border.
     static Vec3 nearest_from(const WallSurface& w, const Vec3& e) {
@@ -130,7 +121,7 @@ private:
             const Vec3 across = (foot.normal - foot.normal.dot(n) * n) * (h < 0 ? -1.0 : 1.0);
             const double sine = across.norm(), cosine = std::abs(foot.normal.dot(n));
             if (sine < least_crossing) continue;
-            if (rounded_between(i, j, at)) continue;
+            if (bend_between(walls_, i, j, at)) continue;
             if (taken_over(j, foot)) continue;
             const double step = (half - std::abs(h)) / sine + 0.04 * half + 0.5 * p.thickest * cosine / sine;
             passed.push_back(j);

@@ -1,5 +1,6 @@
 #include "halve/step_slopes.hpp"
 
+#include "geom/facet_tree.hpp"
 #include "geom/foot_curve.hpp"
 #include "geom/nearest_curve.hpp"
 
@@ -24,7 +25,7 @@ public:
 
     std::vector<Curve> run() {
         const std::size_t n = w_.field.pieces.size();
-        if (n < 2) return {};
+        if (n < 2 || w_.field.ridge) return {};  // the faces round a ridge are one side
         for (std::size_t k = 0; k < n; ++k) {
             sides_.push_back(side(w_.tops[k], w_.field.pieces[k].top_outline));
             sides_.push_back(side(w_.bottoms[k], w_.field.pieces[k].bottom_outline));
@@ -139,11 +140,26 @@ private:
             const Vec3 m = place(0.5 * (low + high));
             const double apart = outside(a, m), much = 1e-5 * gap + tol_;
             if (std::abs(apart - (m - p).norm()) > much || std::abs(apart - outside(b, m)) > much || !in_material(body_, w_, m)) continue;
+            if (!on_slope(m, a, b)) continue;
             bool nearest = true;
             for (std::size_t k = 0; k < w_.field.pieces.size() && nearest; ++k) nearest = k == a || k == b || outside(k, m) >= apart - much;
             if (nearest) return m;
         }
         return std::nullopt;
+    }
+
+    // Is the skin there on its way from the sides of the one piece to those of the other? Under a rib as high as the thick one it is not.
+    bool on_slope(const Vec3& m, std::size_t a, std::size_t b) const {
+        const Vec3 n = w_.chart.normal(m);
+        const ThicknessPiece &p = w_.field.pieces[a], &q = w_.field.pieces[b];
+        const auto between = [&](const Vec3& way, const BaseSurface& one, const BaseSurface& other) {
+            const double u = one.along(m, way), v = other.along(m, way), step = std::abs(u - v), much = 0.02 * w_.wall->thinnest;
+            const auto hit = body_.tree->shoot(m, way, 0);
+            if (!hit) return false;
+            const double skin = (body_.on_skin(ix(hit->facet), m + hit->distance * way).point - m).dot(way), off = step > 2 * much ? -0.1 * step : much;
+            return skin >= std::min(u, v) - off && skin <= std::max(u, v) + off;
+        };
+        return between(n, p.top, q.top) && between(-n, p.bottom, q.bottom);
     }
 
     const Body& body_;

@@ -307,14 +307,29 @@ private:
         return c;
     }
 
+    // How far a middle edge is from the midsurfaces of walls across its end, where it comes to them straight on within their thickness.
+    double to_walls_across(const MiddleEdge& m, const Vec3& end, const Vec3& way) const {
+        constexpr double least_slope = 0.25;
+        double most = 0;
+        for (std::size_t i : {m.i, m.j})
+            for (std::size_t k : near_at(i, end)) {
+                const WallSurface& w = walls_[k];
+                if (bend_between(walls_, m.i, k, end) || bend_between(walls_, m.j, k, end)) continue;
+                const double slope = -way.dot(w.chart.normal(end)), h = w.chart.height(end) / slope;
+                if (std::abs(slope) > least_slope && h > 0 && h * std::abs(slope) <= w.thickest) most = std::max(most, 1.05 * h);
+            }
+        return most;
+    }
+
     // A straight or round middle edge ends where its faces' edges do. Rounded rims make the midsurface reach further, and so do walls
     // across its end: their midsurfaces are half their thickness on.
     Curve run_on(const MiddleEdge& m) const {
         const Curve& c = m.curve;
-        const auto past = [&](std::size_t end, const Vec3& p) {
-            return m.settled[end] ? 0 : std::max({0.75 * walls_[m.i].thickest, 0.75 * walls_[m.j].thickest, crossing_reach(m.i, p), crossing_reach(m.j, p)});
+        const double more = 0.75 * std::max(walls_[m.i].thickest, walls_[m.j].thickest);
+        const auto past = [&](std::size_t end, const Vec3& p, const Vec3& way) {
+            return m.settled[end] ? 0 : std::max(more, to_walls_across(m, p, way.normalized()));
         };
-        const double first = past(0, c.start()), last = past(1, c.end());
+        const double first = past(0, c.start(), -c.derivative(c.t0)), last = past(1, c.end(), c.derivative(c.t1));
         if (c.is_line()) return Curve::segment(c.point(c.t0 - first), c.point(c.t1 + last));
         if (const auto* k = std::get_if<CircleCurve>(&c.shape); k && c.t1 - c.t0 < 2 * pi - 1e-9) {
             const double most = 0.5 * (2 * pi - (c.t1 - c.t0));

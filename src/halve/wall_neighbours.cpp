@@ -81,4 +81,11 @@ bool foreign(const Body& body, const std::vector<WallSurface>& walls, std::size_
     return filled < filled_share * w.field.at(w.chart, w.chart.local2(p));
 }
 
+bool bend_between(const std::vector<WallSurface>& walls, std::size_t i, std::size_t j, const Vec3& at) {
+    return std::any_of(walls[i].smooth.begin(), walls[i].smooth.end(), [&](std::size_t s) {
+        return std::find(walls[j].smooth.begin(), walls[j].smooth.end(), s) != walls[j].smooth.end() &&
+               walls[s].box.squaredExteriorDistance(at) <= walls[s].thickest * walls[s].thickest;
+    });
+}
+
 }  // namespace halvo

@@ -19,4 +19,7 @@ void find_neighbours(const Skin& skin, std::vector<WallSurface>& walls);
 
 [[nodiscard]] Box3 widened(Box3 b, double by);
 
+/// Do two walls both go on smoothly in a third one near a place? Then they do not meet behind it.
+[[nodiscard]] bool bend_between(const std::vector<WallSurface>& walls, std::size_t i, std::size_t j, const Vec3& at);
+
 }  // namespace halvo
