@@ -1,6 +1,7 @@
 #include "geom/outline.hpp"
 
 #include <algorithm>
+#include <cmath>
 
 namespace halvo {
 namespace {
@@ -22,17 +23,56 @@ std::vector<Vec2> hull_of(std::vector<Vec2> p) {
     return hull;
 }
 
+double segment_distance(const Vec2& a, const Vec2& b, const Vec2& p) {
+    const Vec2 run = b - a;
+    const double w = std::clamp((p - a).dot(run) / std::max(run.squaredNorm(), 1e-300), 0.0, 1.0);
+    return (a + w * run - p).norm();
+}
+
 }  // namespace
 
 double border_distance(const std::vector<std::vector<Vec2>>& loops, const Vec2& p) {
     double best = std::numeric_limits<double>::infinity();
     for (const auto& loop : loops)
-        for (std::size_t i = 0, j = loop.size() - 1; i < loop.size(); j = i++) {
-            const Vec2 run = loop[i] - loop[j];
-            const double w = std::clamp((p - loop[j]).dot(run) / std::max(run.squaredNorm(), 1e-300), 0.0, 1.0);
-            best = std::min(best, (loop[j] + w * run - p).norm());
-        }
+        for (std::size_t i = 0, j = loop.size() - 1; i < loop.size(); j = i++) best = std::min(best, segment_distance(loop[j], loop[i], p));
     return best;
+}
+
+OutlineIndex::OutlineIndex(const std::vector<std::vector<Vec2>>& loops) {
+    Box2 box;
+    for (const auto& loop : loops)
+        for (std::size_t i = 0, j = loop.size() - 1; i < loop.size(); j = i++) sides_.push_back({loop[i], loop[j]}), box.extend(loop[i]);
+    if (sides_.empty()) return;
+    constexpr std::size_t in_a_band = 4, most = 4096;
+    const std::size_t n = std::clamp<std::size_t>(sides_.size() / in_a_band, 1, most);
+    low_ = box.min().y(), height_ = std::max(box.sizes().y() / static_cast<double>(n), 1e-300);
+    bands_.resize(n);
+    for (std::size_t k = 0; k < sides_.size(); ++k) {
+        const auto [from, to] = std::minmax(band_of(sides_[k].a.y()), band_of(sides_[k].b.y()));
+        for (int b = from; b <= to; ++b) bands_[static_cast<std::size_t>(b)].push_back(static_cast<int>(k));
+    }
+}
+
+int OutlineIndex::band_of(double y) const {
+    return static_cast<int>(std::clamp(std::floor((y - low_) / height_), 0.0, static_cast<double>(bands_.size()) - 1));
+}
+
+bool OutlineIndex::inside(const Vec2& p) const {
+    bool in = false;
+    if (bands_.empty()) return in;
+    for (int k : bands_[static_cast<std::size_t>(band_of(p.y()))]) {
+        const Vec2 &a = sides_[static_cast<std::size_t>(k)].a, &b = sides_[static_cast<std::size_t>(k)].b;
+        if ((a.y() > p.y()) != (b.y() > p.y()) && p.x() < (b.x() - a.x()) * (p.y() - a.y()) / (b.y() - a.y()) + a.x()) in = !in;
+    }
+    return in;
+}
+
+bool OutlineIndex::border_within(const Vec2& p, double distance) const {
+    if (bands_.empty()) return false;
+    for (int b = band_of(p.y() - distance), last = band_of(p.y() + distance); b <= last; ++b)
+        for (int k : bands_[static_cast<std::size_t>(b)])
+            if (const Side& s = sides_[static_cast<std::size_t>(k)]; segment_distance(s.b, s.a, p) <= distance) return true;
+    return false;
 }
 
 Rectangle smallest_rectangle(std::vector<Vec2> points) {

@@ -10,6 +10,25 @@ namespace halvo {
 /// Distance of a point from the nearest point of the polygons' sides, inside as well as outside; infinite without any.
 [[nodiscard]] double border_distance(const std::vector<std::vector<Vec2>>& loops, const Vec2& p);
 
+/// Closed polygons looked at for many points: their sides by bands of y.
+class OutlineIndex {
+public:
+    explicit OutlineIndex(const std::vector<std::vector<Vec2>>& loops);
+    /// Even-odd, as halvo::inside of the same polygons.
+    [[nodiscard]] bool inside(const Vec2& p) const;
+    /// Is the nearest point of their sides at most so far away?
+    [[nodiscard]] bool border_within(const Vec2& p, double distance) const;
+
+private:
+    struct Side {
+        Vec2 a, b;
+    };
+    [[nodiscard]] int band_of(double y) const;
+    std::vector<Side> sides_;
+    std::vector<std::vector<int>> bands_;
+    double low_ = 0, height_ = 1;  // of all bands, of one
+};
+
 /// Integral of (x, y) over the triangle that a side makes with the origin; summed round polygons, area times centroid.
 [[nodiscard]] inline Vec2 moment_under(const Vec2& u, const Vec2& v) {
     return (u.x() * v.y() - v.x() * u.y()) * (u + v) / 6;

@@ -154,11 +154,15 @@ private:
 
     BulkSpace space_at(const OrientedBox& box) const {
         std::vector<const WallSurface*> walls;
-        std::vector<const Sheet*> sheets;
+        struct Outlined {
+            const Sheet* sheet;
+            std::shared_ptr<const OutlineIndex> outline;
+        };
+        std::vector<Outlined> sheets;
         for (const WallSurface& w : walls_)
             if (w.box.squaredExteriorDistance(box.frame.origin) <= std::pow(box.half.norm() + w.thickest, 2)) walls.push_back(&w);
         for (const Sheet& s : model_.sheets)
-            if (s.body == id_) sheets.push_back(&s);
+            if (s.body == id_) sheets.push_back({&s, std::make_shared<const OutlineIndex>(s.own_outline)});
         constexpr double generous = 0.55, exact = 0.5;  // of the thickness, to either side
         const auto in_wall = [this, walls](const Vec3& p, double share) {
             return std::any_of(walls.begin(), walls.end(), [&](const WallSurface* w) {
@@ -168,13 +172,14 @@ private:
         };
         // Over the foot of a rib or a fillet a sheet runs on where its wall has no skin of its own.
         const auto in_sheet = [this, sheets](const Vec3& p, double share, bool with_skin) {
-            return std::any_of(sheets.begin(), sheets.end(), [&](const Sheet* s) {
-                const double height = s->chart.height(p);
-                if (std::abs(height) > 2 * s->thickness.max) return false;
-                const Vec2 at = s->chart.local2(p);
-                if (!inside(s->own_outline, at)) return false;
-                const auto sides = s->field.sides(s->chart, at);
-                return height <= 2 * share * sides.up + tol_ && height >= -2 * share * sides.down - tol_ && (!with_skin || has_skin(*s, p));
+            return std::any_of(sheets.begin(), sheets.end(), [&](const Outlined& o) {
+                const Sheet& s = *o.sheet;
+                const double height = s.chart.height(p);
+                if (std::abs(height) > 2 * s.thickness.max) return false;
+                const Vec2 at = s.chart.local2(p);
+                if (!o.outline->inside(at)) return false;
+                const auto sides = s.field.sides(s.chart, at);
+                return height <= 2 * share * sides.up + tol_ && height >= -2 * share * sides.down - tol_ && (!with_skin || has_skin(s, p));
             });
         };
         return {[this](const Vec3& p) { return body_.tree->encloses(p); }, [=](const Vec3& p) { return in_sheet(p, generous, true) || in_wall(p, generous); },

@@ -30,7 +30,7 @@ public:
                     for (const EdgeUse& u : loop) box.extend(model.edges[u.edge.index()].curve.box());
             const double more = 4 * s.thickness.max + (s.chart.flat() ? 0 : 0.5 * box.sizes().norm());
             box.min().array() -= more, box.max().array() += more;
-            sheets_.push_back(&s), boxes_.push_back(box);
+            sheets_.push_back(&s), boxes_.push_back(box), outlines_.emplace_back(s.own_outline);
         }
         tree_ = BoxTree(boxes_);
     }
@@ -72,7 +72,7 @@ private:
     std::optional<std::pair<const Sheet*, double>> depth(const SkinPoint& from) const {
         std::optional<std::pair<const Sheet*, double>> best;
         for (int s : tree_.touching(Box3(from.point)))
-            if (const auto d = reach(*sheets_[ix(s)], from); d && (!best || *d < best->second)) best = {sheets_[ix(s)], *d};
+            if (const auto d = reach(ix(s), from); d && (!best || *d < best->second)) best = {sheets_[ix(s)], *d};
         return best;
     }
 
@@ -83,10 +83,11 @@ private:
     }
 
     // By the secant method on the distance from the sheet's slab; its foot must lie in the sheet.
-    std::optional<double> reach(const Sheet& s, const SkinPoint& from) const {
+    std::optional<double> reach(std::size_t k, const SkinPoint& from) const {
+        const Sheet& s = *sheets_[k];
         const double limit = 3 * s.thickness.max;
         double a = 0, fa = outside(s, from.point);
-        if (fa <= tol_) return over(s, from.point) ? std::optional(0.0) : std::nullopt;
+        if (fa <= tol_) return over(k, from.point) ? std::optional(0.0) : std::nullopt;
         if (fa > limit) return std::nullopt;
         double b = fa, fb = outside(s, from.point - b * from.normal);
         for (int i = 0; i < 60 && std::abs(fb) > tol_; ++i) {
@@ -98,12 +99,12 @@ private:
             fb = outside(s, from.point - b * from.normal);
         }
         const Vec3 at = from.point - b * from.normal;
-        return over(s, at) ? std::optional(b) : std::nullopt;
+        return over(k, at) ? std::optional(b) : std::nullopt;
     }
 
-    bool over(const Sheet& s, const Vec3& p) const {
-        const Vec2 q = s.chart.local2(p);
-        return inside(s.own_outline, q) || border_distance(s.own_outline, q) <= 10 * tol_;
+    bool over(std::size_t k, const Vec3& p) const {
+        const Vec2 q = sheets_[k]->chart.local2(p);
+        return outlines_[k].inside(q) || outlines_[k].border_within(q, 10 * tol_);
     }
 
     // Growth of the face's area with the depth below it: the divergence of its inward normals (1/mm).
@@ -132,6 +133,7 @@ private:
     const Body& body_;
     double tol_;
     std::vector<const Sheet*> sheets_;
+    std::vector<OutlineIndex> outlines_;
     std::vector<Box3> boxes_;  // as far as material at their roots may reach
     BoxTree tree_{{}};
 };

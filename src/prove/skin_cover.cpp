@@ -10,6 +10,7 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <memory>
 
 namespace halvo {
 namespace {
@@ -24,6 +25,7 @@ std::size_t ix(int i) {
 struct Cover {
     const Sheet* sheet;
     Box3 box;
+    std::shared_ptr<const OutlineIndex> outline;
 };
 
 // Between the sheet's two sides; at a step, between those of either piece.
@@ -46,7 +48,7 @@ bool over(const Cover& c, const Vec3& p, double slack) {
     if (std::abs(h) > s.thickness.max * 1.02 + slack) return false;
     const Vec2 q = s.chart.local2(p);
     if (!in_slab(s, q, h, 0.01 * s.thickness.max + slack)) return false;
-    return inside(s.own_outline, q) || border_distance(s.own_outline, q) <= s.thickness.max + slack;
+    return c.outline->inside(q) || c.outline->border_within(q, s.thickness.max + slack);
 }
 
 std::vector<std::vector<Cover>> covers_of(const Assembly& solids, const Model& model) {
@@ -62,8 +64,9 @@ std::vector<std::vector<Cover>> covers_of(const Assembly& solids, const Model& m
                 for (const EdgeUse& u : loop) box.extend(model.edges[u.edge.index()].curve.box());
         const double bulge = s.chart.flat() || box.isEmpty() ? 0 : 0.5 * box.sizes().norm();
         box.min().array() -= 1.1 * s.thickness.max + bulge, box.max().array() += 1.1 * s.thickness.max + bulge;
-        of[ix(s.body)].push_back({&s, box});
-        for (const BodyShare& k : s.shares) of[ix(k.body)].push_back({&s, box});
+        const auto outline = std::make_shared<const OutlineIndex>(s.own_outline);
+        of[ix(s.body)].push_back({&s, box, outline});
+        for (const BodyShare& k : s.shares) of[ix(k.body)].push_back({&s, box, outline});
     }
     return of;
 }
