@@ -1,6 +1,7 @@
 // The axis of a member, and measures of outlines and point sets.
 #include "core/keys.hpp"
 #include "geom/foot_curve.hpp"
+#include "geom/oriented_box.hpp"
 #include "geom/outline.hpp"
 #include "geom/spread.hpp"
 
@@ -9,6 +10,7 @@
 #include <gtest/gtest.h>
 
 #include <cmath>
+#include <random>
 
 using namespace halvo;
 
@@ -100,6 +102,68 @@ TEST(Outline, SmallestRectangleAndBorder) {
     Vec2 moment = Vec2::Zero();
     for (std::size_t i = 0; i < 4; ++i) moment += moment_under(square[0][i], square[0][(i + 1) % 4]);
     EXPECT_NEAR((moment - Vec2(500, 500)).norm(), 0, 1e-9);
+}
+
+TEST(Outline, IndexSaysWhatPlainLoopsSay) {
+    // A plate full of holes, turned; points anywhere, and on its corners.
+    std::mt19937 random(7);
+    std::uniform_real_distribution<double> any(-12, 12);
+    std::vector<std::vector<Vec2>> loops{{{-10, -10}, {10, -10}, {10, 10}, {-10, 10}}};
+    for (int i = -4; i <= 4; ++i)
+        for (int j = -4; j <= 4; ++j) {
+            auto& hole = loops.emplace_back();
+            for (int k = 24; k-- > 0;) hole.emplace_back(2 * i + 0.7 * std::cos(k * pi / 12), 2 * j + 0.7 * std::sin(k * pi / 12));
+        }
+    for (auto& loop : loops)
+        for (Vec2& p : loop) p = Eigen::Rotation2Dd(0.3) * p;
+    const OutlineIndex index(loops);
+    std::vector<Vec2> points = loops[5];
+    for (int i = 0; i < 5000; ++i) points.emplace_back(any(random), any(random));
+    for (const Vec2& p : points) {
+        EXPECT_EQ(index.inside(p), inside(loops, p));
+        for (const double d : {1e-9, 0.1, 1.0, 5.0}) EXPECT_EQ(index.border_within(p, d), border_distance(loops, p) <= d);
+    }
+    EXPECT_FALSE(OutlineIndex({}).inside({0, 0}));
+    EXPECT_FALSE(OutlineIndex({}).border_within({0, 0}, 1));
+}
+
+TEST(OrientedBoxes, HoldTheirPointsAndMeetWhereTheyHaveOneInCommon) {
+    std::mt19937 random(11);
+    std::uniform_real_distribution<double> any(-1, 1);
+    // A long slab, turned: its box is as small as it is.
+    const Frame slab = Frame::with_zx({3, -2, 5}, Vec3(1, 2, -0.5).normalized(), Vec3(0.3, 0.2, 1));
+    std::vector<Vec3> points;
+    for (int i = 0; i < 8; ++i) points.push_back(slab.at(i & 1 ? 20 : -20, i & 2 ? 3 : -3, i & 4 ? 0.5 : -0.5));
+    const OrientedBox box = box_round(points, slab.z);
+    EXPECT_NEAR(box.half.prod(), 20 * 3 * 0.5, 1e-9);
+    EXPECT_NEAR((box.frame.origin - slab.origin).norm(), 0, 1e-9);
+    // Two boxes, against points spread over the one and held by the other.
+    const auto holds = [](const OrientedBox& b, const Vec3& p) { return (b.frame.local(p).cwiseAbs() - b.half).maxCoeff() <= 0; };
+    int met = 0;
+    for (int trial = 0; trial < 200; ++trial) {
+        const auto made = [&](double apart) {
+            OrientedBox b;
+            b.frame = Frame::with_zx(apart * Vec3(any(random), any(random), any(random)), Vec3(any(random), any(random), any(random)).normalized(),
+                                     Vec3(any(random), any(random), any(random)));
+            b.half = Vec3(1.2, 0.6, 0.3);
+            return b;
+        };
+        const OrientedBox a = made(0), b = made(2);
+        bool common = false;
+        for (int i = 0; i < 4000 && !common; ++i) common = holds(b, a.frame.at(1.2 * any(random), 0.6 * any(random), 0.3 * any(random)));
+        if (common) {
+            EXPECT_TRUE(intersect(a, b)) << trial;
+        }
+        // The other way round: boxes a little smaller that meet have a point in common.
+        OrientedBox less_a = a, less_b = b;
+        less_a.half *= 0.8, less_b.half *= 0.8;
+        if (intersect(less_a, less_b)) {
+            EXPECT_TRUE(common) << trial;
+            ++met;
+        }
+        EXPECT_EQ(intersect(a, b), intersect(b, a));
+    }
+    EXPECT_GT(met, 20);
 }
 
 TEST(Spread, PointsFarApart) {

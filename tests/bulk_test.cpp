@@ -89,6 +89,54 @@ TEST(SolidRegions, PinThroughALugHoldsItsSheetByPoints) {
     check_mesh(j.model, j.mesh);
 }
 
+// The material of bosses outside the plates they stand on, as the grid tells it and not as what is left.
+TEST(SolidRegions, BossesHaveTheVolumeOutsideTheirPlates) {
+    std::vector<make::Solid> all{box({0, 0, 0}, {160, 120, 10})};
+    for (const double y : {30.0, 80.0}) {
+        all.push_back(make::moved(make::extrude({make::polygon({{-50, 0}, {50, 0}, {50, 40}, {25, 80}, {-25, 80}, {-50, 40}})}, 10),
+                                  make::place({80, y + 10, 5}, -Vec3::UnitY(), Vec3::UnitX())));
+        all.push_back(cylinder({80, y, 85}, Vec3::UnitY(), 25, 10));
+        all.push_back(cylinder({80, y - 4, 85}, Vec3::UnitY(), 18, 18));
+    }
+    const make::Solid s = make::cut(make::unify(fuse(all)), {cylinder({80, -10, 85}, Vec3::UnitY(), 10, 200)});
+    const double outside = pi * (18 * 18 - 10 * 10) * 8;
+    for (const bool turned : {false, true}) {
+        const Job j = job_of(turned ? make::moved(s, anywhere()) : s);
+        EXPECT_EQ(j.model.sheets.size(), 3u);
+        ASSERT_EQ(j.model.couplings.size(), 2u);
+        for (const Coupling& c : j.model.couplings) EXPECT_NEAR(c.volume, outside, 2e-3 * outside);
+        EXPECT_TRUE(j.proof.within_bounds);
+        // A sheet that is wrong does not hide in them: then they keep the grid's volume, near the true one.
+        Job wrong;
+        wrong.solids = j.solids;
+        HalveOptions thin = j.plan.halve;
+        thin.refuse.push_back(j.model.sheets[0].wall);
+        wrong.model = halve(wrong.solids, thin);
+        for (const Coupling& c : wrong.model.couplings) EXPECT_NEAR(c.volume, outside, 0.05 * outside);
+    }
+}
+
+TEST(SolidRegions, BulbsAlongStiffenersAreSheets) {
+    std::vector<make::Solid> all{box({0, 0, 0}, {800, 600, 10})};
+    for (const double x : {200.0, 400.0, 600.0})
+        all.push_back(make::moved(make::extrude({make::polygon({{0, 0}, {9, 0}, {9, 150}, {30, 165}, {30, 175}, {25, 180}, {0, 180}})}, 600),
+                                  make::place({x, 600, 5}, -Vec3::UnitY(), Vec3::UnitX())));
+    const make::Solid s = make::unify(fuse(all));
+    Plan plan;
+    plan.halve.slender = SlenderAs::shells;
+    for (const bool turned : {false, true}) {
+        const Job j = job_of({{"deck", turned ? make::moved(s, anywhere()) : s}}, plan);
+        EXPECT_EQ(j.model.sheets.size(), 4u);
+        EXPECT_TRUE(j.model.couplings.empty()) << "rigid, they would stiffen the webs";
+        EXPECT_NEAR(total_area(j.model), 600 * (800 + 3 * 180), 1e-4);
+        EXPECT_NEAR(j.proof.volume_error, 0, 4e-3);
+        EXPECT_LT(j.proof.centroid_error, 0.5);
+        EXPECT_EQ(j.mesh.parts, 1);
+        EXPECT_EQ(j.mesh.quality.quad_share, 1);
+        check_mesh(j.model, j.mesh);
+    }
+}
+
 TEST(Ball, ClosedAndHollowIsTwoHalves) {
     for (const bool turned : {false, true}) {
         const make::Solid s = make::cut(make::ball({0, 0, 0}, 80), {make::ball({0, 0, 0}, 77)});

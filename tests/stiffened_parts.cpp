@@ -118,6 +118,28 @@ Solid cup() {
     return turned(make::rounded(p, {0, 6, 3, 0, 0, 5, 4, 0}));
 }
 
+// A web of half circles, up and down in turn, between two flanges.
+Solid corrugated_web() {
+    constexpr double r = 20, t = 2;
+    std::vector<Curve> one, other;
+    for (int i = 0; i < 6; ++i) {
+        const double bulge = i % 2 ? -1 : 1, to = i % 2 ? 2 * pi : 0;
+        one.push_back(arc({40.0 * i, 0}, r - bulge * t / 2, pi, to)), other.push_back(arc({40.0 * i, 0}, r + bulge * t / 2, pi, to));
+    }
+    return make::unify(
+        make::fuse({make::extrude({between(one, other)}, 150), make::box({-30, -40, -6}, {260, 80, 6}), make::box({-30, -40, 150}, {260, 80, 6})}));
+}
+
+// A pipe's bend between two flanges, with a plate in its plane inside it: opposite to where the pipe is cut open.
+Solid stiffened_elbow() {
+    const Solid bore = make::revolve({make::circle(28.5)}, {80, 0, 0}, Vec3::UnitY(), pi / 2);
+    const auto flange = [] { return make::extrude({make::circle(48), make::reversed(make::circle(27))}, 6); };
+    const Solid plate = make::cut(make::cylinder({80, -1.5, 0}, Vec3::UnitY(), 52, 3),
+                                  {make::box({80.5, -5, -60}, {60, 10, 120}), make::box({0, -5, -60}, {140, 10, 59.5}), bore});
+    return make::unify(make::fuse({make::revolve(make::tube(60, 3), {80, 0, 0}, Vec3::UnitY(), pi / 2), make::moved(flange(), make::place({0, 0, -6})),
+                                   make::moved(flange(), make::place({80, 0, 80}, Vec3::UnitX(), Vec3::UnitY())), plate}));
+}
+
 }  // namespace
 
 std::vector<CurvedPart> waved_parts() {
@@ -129,6 +151,8 @@ void add_stiffened_parts(std::vector<CurvedPart>& p) {
     p.push_back({"wheel", wheel, 2 * pi * 40 * (97.5 + 22) + 5 * 30 * (97.5 - 22), 1e-6, 7, 0});
     p.push_back({"tank", tank, tank_area(), 1e-5, 5, 0});
     p.push_back({"cup", cup, 0, 0, 5, 0});
+    p.push_back({"corrugated web", corrugated_web, 2 * 260 * 80 + 6 * pi * 20 * 156, 1e-6, 8, 0});
+    p.push_back({"stiffened elbow", stiffened_elbow, 0, 0, 4, 0});
 }
 
 }  // namespace test

@@ -48,7 +48,7 @@ OutlineIndex::OutlineIndex(const std::vector<std::vector<Vec2>>& loops) {
     low_ = box.min().y(), height_ = std::max(box.sizes().y() / static_cast<double>(n), 1e-300);
     bands_.resize(n);
     for (std::size_t k = 0; k < sides_.size(); ++k) {
-        const auto [from, to] = std::minmax(band_of(sides_[k].a.y()), band_of(sides_[k].b.y()));
+        const auto [from, to] = std::minmax({band_of(sides_[k].a.y()), band_of(sides_[k].b.y())});
         for (int b = from; b <= to; ++b) bands_[static_cast<std::size_t>(b)].push_back(static_cast<int>(k));
     }
 }
