@@ -78,14 +78,14 @@ TEST_P(Slope, IsAStepHalfWay) {
         ASSERT_EQ(j.model.sheets.size(), 1u);
         EXPECT_NEAR(j.proof.volume_error, 0, p.volume);
         EXPECT_TRUE(j.proof.within_bounds);
-        EXPECT_EQ(j.mesh.quality.quad_share, 1);
+        EXPECT_GT(j.mesh.quality.quad_share, 0.96);
         // Elements have one thickness or the other, nothing between; together as much of each as the pieces have.
         std::array<double, 2> area{};
         for (const Element& e : j.mesh.elements) {
             const bool thick = std::abs(e.thickness - p.thickness[0]) < 1e-6;
             EXPECT_TRUE(thick || std::abs(e.thickness - p.thickness[1]) < 1e-6) << e.thickness;
             const auto at = [&](std::size_t k) { return j.mesh.nodes[static_cast<std::size_t>(e.nodes[k])]; };
-            area[thick ? 0 : 1] += 0.5 * (at(2) - at(0)).cross(at(3) - at(1)).norm();
+            area[thick ? 0 : 1] += 0.5 * (at(2) - at(0)).cross(at(e.count == 4 ? 3 : 0) - at(1)).norm();
         }
         for (std::size_t k : {0u, 1u})
             if (p.area[k] > 0) {

@@ -183,9 +183,21 @@ private:
                 return folds({chart.at(e[0]), chart.at(e[1]), chart.at(e[2]), chart.at(e[3])});
             };
         const bool graded = std::any_of(of_edges.begin(), of_edges.end(), [&](EdgeId e) { return !divisions_.places[e.index()].empty(); });
-        p.in.growth = graded || !options_.sizes.empty() || options_.across >= 2 ? options_.growth : 0;
+        p.in.growth = graded || fine_outline(p.in) || !options_.sizes.empty() || options_.across >= 2 ? options_.growth : 0;
         for (std::size_t l = 1; l < p.in.loops.size(); ++l) p.in.holes.push_back(rows_round(p.in, l));
         return p;
+    }
+
+    // Is most of an outline finer than the size, as round arcs are that may turn by little from node to node?
+    static bool fine_outline(const PlanarInput& in) {
+        constexpr double fine = 0.5, most = 0.6;
+        constexpr std::size_t least = 32;  // sides: round small holes a row of quads does
+        return std::any_of(in.loops.begin(), in.loops.end(), [&](const std::vector<int>& loop) {
+            std::size_t count = 0;
+            for (std::size_t i = 0; i < loop.size(); ++i)
+                count += (in.points[ix(loop[(i + 1) % loop.size()])] - in.points[ix(loop[i])]).norm() < fine * in.size ? 1 : 0;
+            return loop.size() >= least && static_cast<double>(count) > most * static_cast<double>(loop.size());
+        });
     }
 
     // What the plan says of holes as wide as a loop.

@@ -179,9 +179,9 @@ public:
             finest = std::min(finest, length);
             cells_[cell_of(0.5 * (a + b), size_)].push_back({0.5 * (a + b), length});
         };
-        // Rows round holes see to their own surroundings.
-        if (!o.polygons.empty())
-            for (std::size_t i = 0; i < o.polygons[0].size(); ++i) add(o.polygons[0][i], o.polygons[0][(i + 1) % o.polygons[0].size()]);
+        // Of holes it is what their rows leave.
+        for (const auto& p : o.polygons)
+            for (std::size_t i = 0; i < p.size(); ++i) add(p[i], p[(i + 1) % p.size()]);
         for (const auto& s : in.inner) add(in.points[ix(s[0])], in.points[ix(s[1])]);
         levels_ = std::min(6, static_cast<int>(std::lround(std::log2(size_ / std::max(finest, 1e-3 * size_)))));
     }
