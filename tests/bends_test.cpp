@@ -194,7 +194,7 @@ TEST(Rounds, RollingBallOfASplineIsItsSmallRadius) {
     for (std::size_t i = 0; i < n; ++i)
         for (std::size_t j = 0; j < n; ++j) net.push_back(surface_point(t, Vec2(0.8 * static_cast<double>(i) / n, 0.2 + 1.2 * static_cast<double>(j) / n)));
     for (std::size_t k = 40; k < net.size(); k += 71) points.push_back(net[k]);
-    const auto ball = rolling_ball(BaseSurface(FreeSurface{std::make_shared<const NurbsSurface>(through_net(net, n))}), points, 0.05);
+    const auto ball = rolling_ball(BaseSurface(FreeSurface{std::make_shared<const NurbsSurface>(through_net(net, n, n))}), points, 0.05);
     ASSERT_TRUE(ball);
     EXPECT_NEAR(ball->radius, 5, 1e-3);
 }

@@ -29,7 +29,7 @@ NurbsSurface wave() {
             const double x = 100.0 * static_cast<double>(i) / (n - 1), y = 100.0 * static_cast<double>(j) / (n - 1);
             net.emplace_back(x, y, 6 * std::sin(x / 20) * std::cos(y / 25));
         }
-    return through_net(net, n);
+    return through_net(net, n, n);
 }
 
 // A quarter of a cylinder as a rational surface: exact circles of radius 10 about z, height 6.

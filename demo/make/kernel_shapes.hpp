@@ -4,6 +4,9 @@
 
 #include <BRepBuilderAPI_MakeEdge.hxx>
 #include <BRepBuilderAPI_MakeWire.hxx>
+#include <GeomAPI_Interpolate.hxx>
+#include <Geom_BSplineCurve.hxx>
+#include <TColgp_HArray1OfPnt.hxx>
 #include <TopoDS_Wire.hxx>
 #include <gp_Circ.hxx>
 #include <gp_Pln.hxx>
@@ -28,6 +31,13 @@ inline TopoDS_Wire wire(const std::vector<Curve>& loop) {
     for (const Curve& c : loop) {
         if (c.is_line()) {
             w.Add(BRepBuilderAPI_MakeEdge(pnt(c.start()), pnt(c.end())).Edge());
+        } else if (!std::holds_alternative<halvo::CircleCurve>(c.shape)) {
+            constexpr int n = 48;
+            const Handle(TColgp_HArray1OfPnt) points = new TColgp_HArray1OfPnt(1, n + 1);
+            for (int i = 0; i <= n; ++i) points->SetValue(i + 1, pnt(c.point(c.t0 + (c.t1 - c.t0) * i / n)));
+            GeomAPI_Interpolate through(points, false, 1e-9);
+            through.Perform();
+            w.Add(BRepBuilderAPI_MakeEdge(through.Curve()).Edge());
         } else {
             const auto& k = std::get<halvo::CircleCurve>(c.shape);
             const gp_Circ circ(gp_Ax2(pnt(k.frame.origin), dir(k.frame.z), dir(k.frame.x)), k.radius);

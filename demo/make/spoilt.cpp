@@ -13,6 +13,7 @@
 #include <BRepGProp.hxx>
 #include <BRepMesh_IncrementalMesh.hxx>
 #include <BRepOffsetAPI_MakePipe.hxx>
+#include <BRepOffsetAPI_MakePipeShell.hxx>
 #include <BRepPrimAPI_MakePrism.hxx>
 #include <BRepPrimAPI_MakeRevol.hxx>
 #include <BRepTools.hxx>
@@ -86,7 +87,7 @@ Solid revolve(const std::vector<std::vector<Curve>>& loops, const Vec3& on, cons
     return wrap(BRepPrimAPI_MakeRevol(face.Face(), gp_Ax1(pnt(on), dir(axis)), angle).Shape());
 }
 
-Solid sweep(const std::vector<std::vector<Curve>>& loops, const std::vector<Vec3>& points, const Vec3& x, bool closed) {
+Solid sweep(const std::vector<std::vector<Curve>>& loops, const std::vector<Vec3>& points, const Vec3& x, bool closed, const Vec3& upright) {
     const Handle(TColgp_HArray1OfPnt) through = new TColgp_HArray1OfPnt(1, static_cast<int>(points.size()));
     for (std::size_t i = 0; i < points.size(); ++i) through->SetValue(static_cast<int>(i) + 1, pnt(points[i]));
     GeomAPI_Interpolate spline(through, closed, 1e-7);
@@ -101,7 +102,13 @@ Solid sweep(const std::vector<std::vector<Curve>>& loops, const std::vector<Vec3
                                     return face.Shape();
                                 }()),
                                 place({start.X(), start.Y(), start.Z()}, {tangent.X(), tangent.Y(), tangent.Z()}, x));
-    return wrap(BRepOffsetAPI_MakePipe(spine, shape(profile)).Shape());
+    if (upright.isZero()) return wrap(BRepOffsetAPI_MakePipe(spine, shape(profile)).Shape());
+    BRepOffsetAPI_MakePipeShell pipe(spine);
+    pipe.SetMode(dir(upright));
+    pipe.Add(BRepTools::OuterWire(TopoDS::Face(shape(profile))));
+    pipe.Build();
+    pipe.MakeSolid();
+    return wrap(pipe.Shape());
 }
 
 Solid rounded_edges(const Solid& s, double radius, const std::function<bool(const Vec3&)>& pick) {

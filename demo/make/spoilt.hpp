@@ -13,8 +13,10 @@ namespace make {
 /// Profile loops in the plane z = 0 turned about the line through `on` along `axis` (both in that plane) by `angle`.
 [[nodiscard]] Solid revolve(const std::vector<std::vector<Curve>>& loops, const Vec3& on, const Vec3& axis, double angle);
 /// Profile loops in the plane z = 0 carried along a spline through points, its origin on the spline, turning with it; `x` is where the
-/// profile's x axis points at the start. `closed` joins the last point to the first.
-[[nodiscard]] Solid sweep(const std::vector<std::vector<Curve>>& loops, const std::vector<Vec3>& points, const Vec3& x, bool closed = false);
+/// profile's x axis points at the start. `closed` joins the last point to the first. With `upright` the profile keeps its angle to that
+/// direction, as the flight of a screw does to its axis.
+[[nodiscard]] Solid sweep(const std::vector<std::vector<Curve>>& loops, const std::vector<Vec3>& points, const Vec3& x, bool closed = false,
+                          const Vec3& upright = Vec3::Zero());
 /// Edges whose middle `pick` takes get a round of `radius`.
 [[nodiscard]] Solid rounded_edges(const Solid& s, double radius, const std::function<bool(const Vec3& middle)>& pick);
 /// Between a smooth surface through heights on a grid (spacing `step`) and the same surface lower by `thickness`.

@@ -3,7 +3,9 @@
 #include "geom/net_spline.hpp"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
+#include <map>
 
 namespace halvo {
 namespace {
@@ -116,37 +118,108 @@ private:
     Box2 extent_;
 };
 
+// A net of such points, made finer in one direction or both, and the spline through it.
+class FittedNet {
+public:
+    FittedNet(const EqualDistance& equal, std::size_t n) : equal_(equal), n_{n, n} {}
+
+    [[nodiscard]] std::size_t size() const { return n_[0] * n_[1]; }
+    [[nodiscard]] bool can_halve(std::size_t k) const { return 2 * n_[k] <= longest && 2 * size() <= most; }
+    void halve(std::size_t k) { n_[k] = 2 * n_[k] - 1; }
+
+    // False where the sides do not face each other.
+    bool make() {
+        std::vector<Vec3> net;
+        for (std::size_t i = 0; i < n_[0]; ++i)
+            for (std::size_t j = 0; j < n_[1]; ++j) {
+                const Vec2 share(static_cast<double>(i) / static_cast<double>(n_[0] - 1), static_cast<double>(j) / static_cast<double>(n_[1] - 1));
+                const auto [known, fresh] = points_.try_emplace({share.x(), share.y()});
+                if (fresh) known->second = equal_.at(share);
+                if (!known->second) return false;
+                net.push_back(*known->second);
+            }
+        spline_ = std::make_shared<NurbsSurface>(through_net(net, n_[0], n_[1]));
+        return true;
+    }
+
+    // Largest distance half-way between points along each direction: nothing where the sides do not face each other.
+    std::optional<std::array<double, 2>> errors() const {
+        constexpr std::size_t lines = 9;
+        std::array<double, 2> out{};
+        for (const std::size_t k : {0U, 1U}) {
+            const std::size_t along = n_[k] - 1, across = std::min(n_[1 - k] - 1, lines);
+            for (std::size_t i = 0; i < along; ++i)
+                for (std::size_t j = 0; j < across; ++j) {
+                    Vec2 share;
+                    share[static_cast<int>(k)] = (static_cast<double>(i) + 0.5) / static_cast<double>(along);
+                    share[static_cast<int>(1 - k)] = (static_cast<double>(j) + 0.5) / static_cast<double>(across);
+                    // Beside lines of the net, where there are many: what the other direction lacks is small there.
+                    const double line = static_cast<double>(n_[1 - k] - 1);
+                    share[static_cast<int>(1 - k)] = std::round(share[static_cast<int>(1 - k)] * line) / line;
+                    const auto off = distance(share);
+                    if (!off) return std::nullopt;
+                    out[k] = std::max(out[k], *off);
+                }
+        }
+        return out;
+    }
+
+    // The same in the middles between points, of both directions together.
+    std::optional<double> error_between() const {
+        constexpr std::size_t lines = 23;
+        double out = 0;
+        const std::size_t n = std::min(n_[0] - 1, lines), m = std::min(n_[1] - 1, lines);
+        for (std::size_t i = 0; i < n; ++i)
+            for (std::size_t j = 0; j < m; ++j) {
+                const auto off = distance({(static_cast<double>(i) + 0.5) / static_cast<double>(n), (static_cast<double>(j) + 0.5) / static_cast<double>(m)});
+                if (!off) return std::nullopt;
+                out = std::max(out, *off);
+            }
+        return out;
+    }
+
+    [[nodiscard]] Surface surface() const { return FreeSurface{spline_}; }
+
+private:
+    static constexpr std::size_t longest = 520, most = 4700;  // points along a direction, in all
+
+    std::optional<double> distance(const Vec2& share) const {
+        const auto p = equal_.at(share);
+        if (!p) return std::nullopt;
+        const auto at = spline_->jet(spline_->foot(*p, share));
+        return std::abs((at.p - *p).dot(at.normal()));
+    }
+
+    const EqualDistance& equal_;
+    std::array<std::size_t, 2> n_;
+    std::map<std::pair<double, double>, std::optional<Vec3>> points_;
+    std::shared_ptr<NurbsSurface> spline_;
+};
+
 std::optional<MidSurface> fitted(const OpposedSurfaces& o, double fit, bool wide, bool moved) {
+    constexpr std::size_t first = 9, tried = 1000;  // points along each side at first; in all, from which on a kink shows
+    constexpr double counts = 0.3;                  // of the larger error, from which on a direction is made finer
     Vec3 middle = Vec3::Zero();
     for (const Vec3& p : o.seen) middle += p / static_cast<double>(o.seen.size());
     const EqualDistance equal(o, middle, wide, moved ? 0.5 * o.thickness : 0);
+    FittedNet net(equal, first);
     std::optional<MidSurface> best;
-    double before = 0;
-    for (std::size_t n : {9U, 17U, 33U, 65U}) {
-        std::vector<Vec3> net;
-        for (std::size_t i = 0; i < n; ++i)
-            for (std::size_t j = 0; j < n; ++j) {
-                const auto p = equal.at(Vec2(static_cast<double>(i), static_cast<double>(j)) / static_cast<double>(n - 1));
-                if (!p) return best;
-                net.push_back(*p);
-            }
-        auto s = std::make_shared<NurbsSurface>(through_net(net, n));
-        double error = 0;
-        const std::size_t checks = n < 20 ? n - 1 : 23;
-        for (std::size_t i = 0; i < checks; ++i)
-            for (std::size_t j = 0; j < checks; ++j) {
-                const Vec2 share = Vec2(static_cast<double>(i) + 0.5, static_cast<double>(j) + 0.5) / static_cast<double>(checks);
-                const auto p = equal.at(share);
-                if (!p) return best;
-                const auto at = s->jet(s->foot(*p, share));
-                error = std::max(error, std::abs((at.p - *p).dot(at.normal())));
-            }
-        if (!best || error < best->error) best = MidSurface{FreeSurface{s}, error};
+    for (double before = 0;;) {
+        if (!net.make()) return best;
+        const auto errors = net.errors();
+        const auto between = errors ? net.error_between() : std::nullopt;
+        if (!between) return best;
+        const double error = std::max({(*errors)[0], (*errors)[1], *between});
+        if (!best || error < best->error) best = MidSurface{net.surface(), error};
         // Where it has a kink a finer net hardly comes nearer.
-        if (error <= fit || (n == 33 && error * error > 4 * fit * before)) break;
+        if (error <= fit || (net.size() > tried && before > 0 && error * error > 4 * fit * before)) return best;
         before = error;
+        bool finer = false;
+        const double larger = std::max((*errors)[0], (*errors)[1]);
+        for (const std::size_t k : {0U, 1U})
+            if ((*errors)[k] >= counts * larger && net.can_halve(k)) net.halve(k), finer = true;
+        if (!finer) return best;
     }
-    return best;
 }
 
 }  // namespace

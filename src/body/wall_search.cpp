@@ -110,27 +110,62 @@ public:
     }
 
 private:
-    std::vector<Candidate> candidates() const {
+    // A face that looks at another, with its probes.
+    struct Piece {
+        int near, far;
+        const std::vector<const Probe*>* side;
+        bool wall;
+    };
+
+    std::vector<Candidate> candidates() {
         std::map<std::pair<int, int>, bool> thin;
         for (const SkinPair& q : skin_.pairs) thin[{q.a, q.b}] = q.wall;
-        std::vector<Candidate> out;
-        for (const auto& [faces, seen] : pair_table(skin_.probes, limits_.draft)) {
-            // The side with finer probes tells more; both sides see the same area.
+        const auto table = pair_table(skin_.probes, limits_.draft);
+        surfaces_ = free_surfaces();
+        std::vector<Piece> pieces;
+        for (const auto& [faces, seen] : table) {
+            // The side with finer probes tells more; both sides see the same area. Of free surfaces always the same one, for all pieces.
             const auto weight = [](const std::vector<const Probe*>& v) { return v.empty() ? 1e300 : v[0]->weight; };
-            const bool first = weight(seen[0]) <= weight(seen[1]);
+            const int a = surfaces_[ix(faces.first)], b = surfaces_[ix(faces.second)];
+            const bool free = a >= 0 && b >= 0 && a != b && seen[a < b ? 0 : 1].size() >= 2;
+            const bool first = free ? a < b : weight(seen[0]) <= weight(seen[1]);
             const auto& side = first ? seen[0] : seen[1];
             if (side.size() < 2 || is_named(faces.first, faces.second)) continue;
             const auto known = thin.find(faces);
             const bool wall = known != thin.end() && known->second, flat = is_plane(body_, faces.first) && is_plane(body_, faces.second);
             if (!flat && (!wall || !own(faces.first, faces.second, seen))) continue;
+            pieces.push_back({first ? faces.first : faces.second, first ? faces.second : faces.first, &side, wall});
+            if (free) pieces_[{surfaces_[ix(pieces.back().near)], surfaces_[ix(pieces.back().far)]}].push_back(pieces.back());
+        }
+        std::vector<Candidate> out;
+        for (const Piece& p : pieces) {
             Candidate c;
-            c.pair = measured(faces.first, faces.second, side);
-            c.thin = wall;
-            if (!find_mid(c, first ? faces.first : faces.second, first ? faces.second : faces.first, side)) continue;
-            out.push_back(std::move(c));
+            c.pair = measured(std::min(p.near, p.far), std::max(p.near, p.far), *p.side);
+            c.thin = p.wall;
+            if (find_mid(c, p.near, p.far, *p.side)) out.push_back(std::move(c));
         }
         for (const NamedFaces& n : named_)
             if (n.b >= 0 && !n.refuse) out.push_back(by_name(n));
+        return out;
+    }
+
+    // The number of the first face with the same spline; -1 for those with another kind of surface.
+    std::vector<int> free_surfaces() const {
+        std::vector<int> out(body_.faces.size(), -1);
+        std::map<std::array<double, 7>, std::vector<int>> known;
+        for (std::size_t f = 0; f < out.size(); ++f) {
+            const auto* free = std::get_if<FreeSurface>(&body_.faces[f].surface);
+            if (!free || !free->spline) continue;
+            const NurbsSurface& s = *free->spline;
+            const Vec3 &p = s.poles.front(), &q = s.poles.back();
+            auto& like = known[{static_cast<double>(s.poles.size()), p.x(), p.y(), p.z(), q.x(), q.y(), q.z()}];
+            const auto same = std::find_if(like.begin(), like.end(), [&](int g) {
+                const NurbsSurface& t = *std::get<FreeSurface>(body_.faces[ix(g)].surface).spline;
+                return t.poles == s.poles && t.weights == s.weights && t.knots_u == s.knots_u && t.knots_v == s.knots_v;
+            });
+            out[f] = same != like.end() ? *same : static_cast<int>(f);
+            if (same == like.end()) like.push_back(static_cast<int>(f));
+        }
         return out;
     }
 
@@ -139,7 +174,7 @@ private:
     }
 
     // Two faces the plan names as opposed: what the rays saw of them, or else where the one's facets have their feet on the other.
-    Candidate by_name(const NamedFaces& n) const {
+    Candidate by_name(const NamedFaces& n) {
         const BaseSurface other(body_.faces[ix(n.b)].surface);
         std::vector<Probe> own;
         std::vector<const Probe*> seen;
@@ -333,17 +368,34 @@ private:
         return share(a, seen[0]) >= own_share || share(b, seen[1]) >= own_share;
     }
 
-    bool find_mid(Candidate& c, int near, int far, const std::vector<const Probe*>& side) const {
+    // The surface half-way between two faces. Pieces of one wall whose sides lie on the same two free surfaces have one surface in common, fitted
+    // over all of them.
+    bool find_mid(Candidate& c, int near, int far, const std::vector<const Probe*>& side) {
         OpposedSurfaces o;
         o.a = body_.faces[ix(near)].surface, o.b = body_.faces[ix(far)].surface;
         o.a_reversed = body_.faces[ix(near)].reversed, o.b_reversed = body_.faces[ix(far)].reversed;
-        for (const Probe* p : side) o.seen.push_back(p->point);
         o.thickness = c.pair.thickness;
-        o.around = corners_near(near, side);
-        const auto mid = mid_surface(o, like_tol(c.pair.thickness), std::max(fit_share * c.pair.thickness, tol_));
-        if (!mid) return false;
-        c.mid = mid->surface, c.fit_error = mid->error;
-        return true;
+        const auto take = [&](int face, const std::vector<const Probe*>& probes) {
+            for (const Probe* p : probes) o.seen.push_back(p->point);
+            const auto corners = corners_near(face, probes);
+            o.around.insert(o.around.end(), corners.begin(), corners.end());
+        };
+        take(near, side);
+        const std::pair key(surfaces_[ix(near)], surfaces_[ix(far)]);
+        const auto pieces = pieces_.find(key);
+        if (pieces == pieces_.end() || pieces->second.size() < 2) {
+            const auto mid = mid_surface(o, like_tol(c.pair.thickness), std::max(fit_share * c.pair.thickness, tol_));
+            if (mid) c.mid = mid->surface, c.fit_error = mid->error;
+            return mid.has_value();
+        }
+        const auto [known, fresh] = mid_of_.try_emplace(key);
+        if (fresh) {
+            for (const Piece& p : pieces->second)
+                if (p.near != near || p.far != far) take(p.near, *p.side);
+            known->second = mid_surface(o, like_tol(c.pair.thickness), std::max(fit_share * c.pair.thickness, tol_));
+        }
+        if (known->second) c.mid = known->second->surface, c.fit_error = known->second->error;
+        return known->second.has_value();
     }
 
     // Corners of the face's facets where it looks at the other, and up to the spacing of the probes beyond.
@@ -513,6 +565,9 @@ private:
     const WallLimits& limits_;
     double tol_, slack_ = 0;
     const std::vector<NamedFaces>& named_;
+    std::vector<int> surfaces_;                                 // free ones, of each face
+    std::map<std::pair<int, int>, std::vector<Piece>> pieces_;  // by the surfaces of both sides
+    std::map<std::pair<int, int>, std::optional<MidSurface>> mid_of_;
 };
 
 // Opposite to the widest gap between the points: a sphere's chart is singular there.

@@ -2,6 +2,8 @@
 
 #include <Eigen/LU>
 
+#include <algorithm>
+
 namespace halvo {
 namespace {
 
@@ -20,28 +22,41 @@ double basis(const std::vector<double>& k, std::size_t i, int p, double t) {
     return (a > 0 ? (t - k[i]) / a * basis(k, i, p - 1, t) : 0) + (b > 0 ? (k[i + q + 1] - t) / b * basis(k, i + 1, p - 1, t) : 0);
 }
 
-}  // namespace
+struct Line {
+    std::vector<double> knots;
+    Eigen::PartialPivLU<Eigen::MatrixXd> lu;  // of the basis at even parameters
+};
 
-NurbsSurface through_net(const std::vector<Vec3>& net, std::size_t n) {
+Line line_of(std::size_t n) {
     std::vector<double> t;
     for (std::size_t i = 0; i < n; ++i) t.push_back(static_cast<double>(i) / static_cast<double>(n - 1));
+    Line out;
+    out.knots = knots_for(t);
+    Eigen::MatrixXd m = Eigen::MatrixXd::Zero(static_cast<Eigen::Index>(n), static_cast<Eigen::Index>(n));
+    constexpr std::size_t beside = 4;  // places at which a parameter's basis functions may be
+    for (std::size_t i = 0; i < n; ++i)
+        for (std::size_t j = i < beside ? 0 : i - beside; j < std::min(n, i + beside + 1); ++j)
+            m(static_cast<Eigen::Index>(i), static_cast<Eigen::Index>(j)) = basis(out.knots, j, 3, t[i]);
+    out.lu.compute(m);
+    return out;
+}
+
+}  // namespace
+
+NurbsSurface through_net(const std::vector<Vec3>& net, std::size_t n, std::size_t m) {
+    const Line u = line_of(n), v = n == m ? u : line_of(m);
     NurbsSurface s;
     s.degree_u = s.degree_v = 3;
-    s.knots_u = s.knots_v = knots_for(t);
-    const auto size = static_cast<Eigen::Index>(n);
-    Eigen::MatrixXd m(size, size);
-    for (std::size_t i = 0; i < n; ++i)
-        for (std::size_t j = 0; j < n; ++j) m(static_cast<Eigen::Index>(i), static_cast<Eigen::Index>(j)) = basis(s.knots_u, j, 3, t[i]);
-    const Eigen::PartialPivLU<Eigen::MatrixXd> lu(m);
-    s.poles.resize(n * n);
+    s.knots_u = u.knots, s.knots_v = v.knots;
+    s.poles.resize(n * m);
     for (int k = 0; k < 3; ++k) {
-        Eigen::MatrixXd x(size, size);
+        Eigen::MatrixXd x(static_cast<Eigen::Index>(n), static_cast<Eigen::Index>(m));
         for (std::size_t i = 0; i < n; ++i)
-            for (std::size_t j = 0; j < n; ++j) x(static_cast<Eigen::Index>(i), static_cast<Eigen::Index>(j)) = net[i * n + j][k];
-        const Eigen::MatrixXd across = lu.solve(x);
-        const Eigen::MatrixXd poles = lu.solve(across.transpose()).transpose();
+            for (std::size_t j = 0; j < m; ++j) x(static_cast<Eigen::Index>(i), static_cast<Eigen::Index>(j)) = net[i * m + j][k];
+        const Eigen::MatrixXd across = u.lu.solve(x);
+        const Eigen::MatrixXd poles = v.lu.solve(across.transpose()).transpose();
         for (std::size_t i = 0; i < n; ++i)
-            for (std::size_t j = 0; j < n; ++j) s.poles[i * n + j][k] = poles(static_cast<Eigen::Index>(i), static_cast<Eigen::Index>(j));
+            for (std::size_t j = 0; j < m; ++j) s.poles[i * m + j][k] = poles(static_cast<Eigen::Index>(i), static_cast<Eigen::Index>(j));
     }
     return s;
 }

@@ -105,7 +105,7 @@ std::optional<Surface> pipe_between(const Surface& a, const Surface& b, double r
                 net.push_back(c + r * (std::cos(at) * u + std::sin(at) * w));
             }
         }
-        best = through_net(net, n);
+        best = through_net(net, n, n);
         double off = 0;
         for (double u = 0.013; u < 1; u += 0.083)
             for (double v = 0.017; v < 1; v += 0.079) {

@@ -66,13 +66,18 @@ std::vector<Station> forward_only(const std::vector<Station>& all) {
 std::vector<ZeroChain> zero_chains(const TracePatch& patch, double tol) {
     using Key = std::array<int, 2>;
     const auto above = [&](int p) { return patch.heights[ix(p)] >= -tol; };
+    // Heights change by no more than the way between two points, but where the nearest place of a winding surface is another turn of it.
+    const auto jumps = [&](const Key& k) {
+        constexpr double more = 1.5;
+        return std::abs(patch.heights[ix(k[0])] - patch.heights[ix(k[1])]) > more * (patch.points[ix(k[0])] - patch.points[ix(k[1])]).norm() + tol;
+    };
     std::map<Key, std::vector<std::size_t>> at;
     std::vector<std::array<Key, 2>> segments;
     for (const auto& t : patch.triangles) {
         std::vector<Key> through;
         for (std::size_t k = 0; k < 3; ++k)
             if (above(t[k]) != above(t[(k + 1) % 3])) through.push_back({std::min(t[k], t[(k + 1) % 3]), std::max(t[k], t[(k + 1) % 3])});
-        if (through.size() != 2) continue;
+        if (through.size() != 2 || std::any_of(through.begin(), through.end(), jumps)) continue;
         for (const Key& k : through) at[k].push_back(segments.size());
         segments.push_back({through[0], through[1]});
     }

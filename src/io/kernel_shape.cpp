@@ -27,7 +27,9 @@
 #include <TopoDS_Wire.hxx>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
+#include <map>
 
 namespace halvo::io {
 namespace {
@@ -99,15 +101,100 @@ Converted elementary(const BRepAdaptor_Surface& s) {
     }
 }
 
-std::shared_ptr<const NurbsSurface> as_spline(const TopoDS_Face& face) {
-    try {
-        TopLoc_Location place;
-        const Handle(Geom_Surface) plain = BRep_Tool::Surface(face, place);
+// Part of a surface, in its parameters.
+struct Range {
+    double u0 = 0, u1 = 0, v0 = 0, v1 = 0;
+    [[nodiscard]] Range with(const Range& o) const { return {std::min(u0, o.u0), std::max(u1, o.u1), std::min(v0, o.v0), std::max(v1, o.v1)}; }
+};
+
+Range range_of(const TopoDS_Face& face) {
+    Range r;
+    BRepTools::UVBounds(face, r.u0, r.u1, r.v0, r.v1);
+    return r;
+}
+
+// A face's surface without its trimming, where it stands.
+struct Whole {
+    Handle(Geom_Surface) surface;
+    gp_Trsf place;
+
+    explicit Whole(const TopoDS_Face& face) {
+        TopLoc_Location at;
+        surface = BRep_Tool::Surface(face, at);
+        place = at.Transformation();
+        if (surface->DynamicType() == STANDARD_TYPE(Geom_RectangularTrimmedSurface))
+            surface = Handle(Geom_RectangularTrimmedSurface)::DownCast(surface)->BasisSurface();
+    }
+    [[nodiscard]] Vec3 at(double u, double v) const { return vec(surface->Value(u, v).Transformed(place)); }
+};
+
+// Faces that lie on one free surface, as where ribs cut one side of a wall in pieces: each gets all of it that they take.
+class SharedSurfaces {
+public:
+    explicit SharedSurfaces(const TopTools_IndexedMapOfShape& faces) {
+        std::map<std::array<long long, 4>, std::vector<std::size_t>> known;  // groups by a point of theirs
+        for (int i = 1; i <= faces.Extent(); ++i) {
+            const TopoDS_Face face = TopoDS::Face(faces(i).Oriented(TopAbs_FORWARD));
+            group_of_.push_back(none);
+            try {
+                if (BRepAdaptor_Surface(face, true).GetType() <= GeomAbs_Torus) continue;
+                Group own{Whole(face), range_of(face)};
+                auto& like = known[key(own.whole)];
+                const auto found = std::find_if(like.begin(), like.end(), [&](std::size_t g) { return joins(groups_[g], own); });
+                if (found != like.end()) groups_[*found].range = groups_[*found].range.with(own.range), group_of_.back() = *found;
+                else like.push_back(groups_.size()), group_of_.back() = groups_.size(), groups_.push_back(std::move(own));
+            } catch (const Standard_Failure&) {
+                continue;  // by itself
+            }
+        }
+    }
+
+    [[nodiscard]] Range range(int face, const TopoDS_Face& of) const {
+        const std::size_t g = group_of_[static_cast<std::size_t>(face)];
+        return g == none ? range_of(of) : groups_[g].range;
+    }
+
+private:
+    static constexpr std::size_t none = static_cast<std::size_t>(-1);
+    struct Group {
+        Whole whole;
+        Range range;
+    };
+
+    static std::array<long long, 4> key(const Whole& w) {
         double u0 = 0, u1 = 0, v0 = 0, v1 = 0;
-        BRepTools::UVBounds(face, u0, u1, v0, v1);
-        Handle(Geom_Surface) own = Handle(Geom_Surface)::DownCast(plain->Transformed(place.Transformation()));
-        if (own->DynamicType() == STANDARD_TYPE(Geom_RectangularTrimmedSurface)) own = Handle(Geom_RectangularTrimmedSurface)::DownCast(own)->BasisSurface();
-        const Handle(Geom_BSplineSurface) b = GeomConvert::SurfaceToBSplineSurface(new Geom_RectangularTrimmedSurface(own, u0, u1, v0, v1));
+        w.surface->Bounds(u0, u1, v0, v1);
+        const auto middle = [](double a, double b) { return Precision::IsInfinite(a) || Precision::IsInfinite(b) ? 0.0 : 0.5 * (a + b); };
+        const Vec3 p = w.at(middle(u0, u1), middle(v0, v1));
+        constexpr double grid = 1e5;
+        return {std::llround(grid * p.x()), std::llround(grid * p.y()), std::llround(grid * p.z()), static_cast<long long>(w.surface->Continuity())};
+    }
+
+    static bool joins(const Group& g, const Group& own) {
+        if (g.whole.surface->DynamicType() != own.whole.surface->DynamicType()) return false;
+        const Range both = g.range.with(own.range);
+        if (own.whole.surface->IsUPeriodic() && both.u1 - both.u0 > own.whole.surface->UPeriod() * (1 + 1e-9)) return false;
+        if (own.whole.surface->IsVPeriodic() && both.v1 - both.v0 > own.whole.surface->VPeriod() * (1 + 1e-9)) return false;
+        constexpr double same = 1e-9;
+        for (const double x : {0.0, 0.37, 0.71, 1.0})
+            for (const double y : {0.0, 0.29, 0.64, 1.0}) {
+                const double u = both.u0 + x * (both.u1 - both.u0), v = both.v0 + y * (both.v1 - both.v0);
+                const Vec3 p = g.whole.at(u, v);
+                if ((p - own.whole.at(u, v)).norm() > same * (1 + p.norm())) return false;
+            }
+        return true;
+    }
+
+    std::vector<std::size_t> group_of_;  // of each face
+    std::vector<Group> groups_;
+};
+
+std::shared_ptr<const NurbsSurface> as_spline(const TopoDS_Face& face, const Range& range) {
+    try {
+        const Whole whole(face);
+        const Handle(Geom_Surface) own = Handle(Geom_Surface)::DownCast(whole.surface->Transformed(whole.place));
+        const Handle(Geom_BSplineSurface) b =
+            GeomConvert::SurfaceToBSplineSurface(new Geom_RectangularTrimmedSurface(own, range.u0, range.u1, range.v0, range.v1));
         if (b.IsNull()) return nullptr;
         b->SetUNotPeriodic();
         b->SetVNotPeriodic();
@@ -128,7 +215,7 @@ std::shared_ptr<const NurbsSurface> as_spline(const TopoDS_Face& face) {
     }
 }
 
-Converted convert_surface(const TopoDS_Face& face, double tol) {
+Converted convert_surface(const TopoDS_Face& face, const Range& range, double tol) {
     const BRepAdaptor_Surface s(face, true);
     Converted out = elementary(s);
     if (out.same_parameters) return out;
@@ -150,7 +237,7 @@ Converted convert_surface(const TopoDS_Face& face, double tol) {
         out.flipped = surface_normal(*known, points[0])->dot(normals[0]) < 0;
         return out;
     }
-    out.surface = FreeSurface{as_spline(face)};
+    out.surface = FreeSurface{as_spline(face, range)};
     if (const auto& spline = std::get<FreeSurface>(out.surface).spline) {
         out.same_parameters = true;
         for (double x : {0.13, 0.52, 0.91})
@@ -174,7 +261,8 @@ public:
         for (int i = 1; i <= vertices.Extent(); ++i) body_.vertices.push_back(vec(BRep_Tool::Pnt(TopoDS::Vertex(vertices(i)))));
         for (int i = 1; i <= edges.Extent(); ++i) convert_edge(TopoDS::Edge(edges(i)), vertices);
         uses_.assign(body_.edges.size(), 0);
-        for (int i = 1; i <= faces.Extent(); ++i) convert_face(TopoDS::Face(faces(i)), edges);
+        const SharedSurfaces shared(faces);
+        for (int i = 1; i <= faces.Extent(); ++i) convert_face(TopoDS::Face(faces(i)), edges, shared.range(i - 1, TopoDS::Face(faces(i))));
         for (std::size_t i = 0; i < body_.edges.size(); ++i)
             if (!body_.edges[i].degenerate && uses_[i] != 2) body_.closed = false;
         if (!body_.parameters.empty()) body_.parameters.resize(body_.points.size(), Vec2(0, 0));
@@ -195,11 +283,11 @@ private:
         body_.edges.push_back(std::move(out));
     }
 
-    void convert_face(const TopoDS_Face& face, const TopTools_IndexedMapOfShape& edges) {
+    void convert_face(const TopoDS_Face& face, const TopTools_IndexedMapOfShape& edges, const Range& range) {
         Face out;
         const bool turned = face.Orientation() == TopAbs_REVERSED;
         const TopoDS_Face forward = TopoDS::Face(face.Oriented(TopAbs_FORWARD));
-        const Converted c = convert_surface(forward, 1e-7);
+        const Converted c = convert_surface(forward, range, 1e-7);
         out.surface = c.surface;
         out.reversed = turned != c.flipped;
         for (TopExp_Explorer w(forward, TopAbs_WIRE); w.More(); w.Next()) {
