@@ -198,7 +198,7 @@ private:
 
 std::optional<MidSurface> fitted(const OpposedSurfaces& o, double fit, bool wide, bool moved) {
     constexpr std::size_t first = 9, tried = 1000;  // points along each side at first; in all, from which on a kink shows
-    constexpr double counts = 0.3;                  // of the larger error, from which on a direction is made finer
+    constexpr double counts = 0.1;                  // of the larger error, from which on a direction is made finer
     Vec3 middle = Vec3::Zero();
     for (const Vec3& p : o.seen) middle += p / static_cast<double>(o.seen.size());
     const EqualDistance equal(o, middle, wide, moved ? 0.5 * o.thickness : 0);
