@@ -49,6 +49,7 @@ private:
             patch.triangles.push_back(t);
         }
         refine(patch, global);
+        part_at_ends(patch, global);
         patch.heights = heights_near_zero(patch.points, patch.triangles, [&](const Vec3& p) { return chart_.height(p); });
         const Face& face = body_.faces[ix(f)];
         const auto* free = std::get_if<FreeSurface>(&face.surface);
@@ -94,29 +95,61 @@ private:
         const auto r = spine_radius(chart_.surface());
         if (!r) return;
         const double most = 2 * *r;
-        for (int round = 0; round < rounds; ++round) {
-            std::map<std::array<int, 2>, int> middle;
-            const auto half = [&](int a, int b) {
-                const Vec3 &p = patch.points[ix(a)], &q = patch.points[ix(b)];
-                Box3 box(p, p);
-                box.extend(q);
-                if ((p - q).norm() <= most || !box.intersects(range_)) return -1;
-                const auto [it, fresh] = middle.try_emplace({std::min(a, b), std::max(a, b)}, static_cast<int>(patch.points.size()));
-                if (fresh) {
-                    const Vec3 m = 0.5 * (p + q);
-                    const OnEdge on = common_edge(global[ix(a)], global[ix(b)]);
-                    patch.points.push_back(m), global.push_back(on);
-                }
-                return it->second;
-            };
-            std::vector<std::array<int, 3>> out;
-            for (const auto& t : patch.triangles) {
-                const std::array<int, 3> m{half(t[0], t[1]), half(t[1], t[2]), half(t[2], t[0])};
-                cut_triangle(t, m, out);
-            }
-            patch.triangles = std::move(out);
-            if (middle.empty()) return;
+        for (int round = 0; round < rounds; ++round)
+            if (!halve_sides(patch, global, [&](int a, int b) {
+                    const Vec3 &p = patch.points[ix(a)], &q = patch.points[ix(b)];
+                    Box3 box(p, p);
+                    box.extend(q);
+                    return (p - q).norm() > most && box.intersects(range_);
+                }))
+                return;
+    }
+
+    // A spline bent back on itself (the skin round a wing) is carried on past both of its ends. A facet's side that leads from beside the one
+    // to beside the other may pass through both, and its ends tell nothing of that: halved where its middle lies on the other side.
+    void part_at_ends(TracePatch& patch, std::vector<OnEdge>& global) {
+        constexpr int rounds = 3;
+        constexpr double far = 3;  // times the side's own length: its ends have their feet so far apart
+        if (!std::holds_alternative<FreeSurface>(chart_.surface())) return;
+        std::map<int, Vec2> feet;
+        const auto foot = [&](int p) {
+            const auto [it, fresh] = feet.try_emplace(p);
+            if (fresh) it->second = chart_.local2(patch.points[ix(p)]);
+            return it->second;
+        };
+        for (int round = 0; round < rounds; ++round)
+            if (!halve_sides(patch, global, [&](int a, int b) {
+                    const Vec3 &p = patch.points[ix(a)], &q = patch.points[ix(b)];
+                    const double length = (p - q).norm();
+                    if (!range_.contains(p) || !range_.contains(q) || length <= 100 * tol_ || (foot(a) - foot(b)).norm() < far * length) return false;
+                    const double u = chart_.height(p), v = chart_.height(q), m = chart_.height(0.5 * (p + q));
+                    return (u < 0) == (v < 0) && (m < 0) != (u < 0);
+                }))
+                return;
+    }
+
+    // Halves the sides that are to be; false where there are none.
+    template <class Wanted>
+    static bool halve_sides(TracePatch& patch, std::vector<OnEdge>& global, const Wanted& wanted) {
+        std::map<std::array<int, 2>, int> middle;
+        const auto half = [&](int a, int b) {
+            const std::array<int, 2> side{std::min(a, b), std::max(a, b)};
+            if (const auto it = middle.find(side); it != middle.end()) return it->second;
+            if (!wanted(a, b)) return middle[side] = -1;
+            const Vec3 m = 0.5 * (patch.points[ix(a)] + patch.points[ix(b)]);
+            const OnEdge on = common_edge(global[ix(a)], global[ix(b)]);
+            patch.points.push_back(m), global.push_back(on);
+            return middle[side] = static_cast<int>(patch.points.size()) - 1;
+        };
+        bool any = false;
+        std::vector<std::array<int, 3>> out;
+        for (const auto& t : patch.triangles) {
+            const std::array<int, 3> m{half(t[0], t[1]), half(t[1], t[2]), half(t[2], t[0])};
+            any = any || std::any_of(m.begin(), m.end(), [](int i) { return i >= 0; });
+            cut_triangle(t, m, out);
         }
+        patch.triangles = std::move(out);
+        return any;
     }
 
     static void cut_triangle(const std::array<int, 3>& t, const std::array<int, 3>& m, std::vector<std::array<int, 3>>& out) {
