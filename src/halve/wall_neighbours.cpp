@@ -37,6 +37,11 @@ void find_neighbours(const Skin& skin, std::vector<WallSurface>& walls) {
             for (const auto& l : skin.neighbours.of[ix(f)])
                 if (const auto it = at_face.find(l.other); l.smooth && it != at_face.end()) smooth.insert(it->second.begin(), it->second.end());
         smooth.erase(i);
+        // A wall takes but a part of a large face: what that goes on in elsewhere is none of it.
+        std::erase_if(smooth, [&](std::size_t j) {
+            const WallSurface &a = walls[i], &b = walls[j];
+            return !a.box.isEmpty() && !b.box.isEmpty() && !widened(a.box, a.thickest + b.thickest).intersects(b.box);
+        });
         walls[i].smooth.assign(smooth.begin(), smooth.end());
     }
     // Boxes along x, so that only walls that may touch are compared.

@@ -7,6 +7,7 @@
 #include "model/sheet_values.hpp"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <set>
 
@@ -98,23 +99,38 @@ void make_uniform(WallSurface& w, double tol) {
     w.field.pieces[0].top_outline.clear(), w.field.pieces[0].bottom_outline.clear();
 }
 
-// Points of the midsurface under the corners of the wall's facets.
+// Points of the midsurface under the corners of the wall's facets: of many only some, but always the outermost ones.
 void span(const Body& body, WallSurface& w) {
     constexpr std::size_t most = 400;
-    for (const std::vector<int>* faces : {&w.tops, &w.bottoms})
-        for (int f : *faces) {
-            const Face& face = body.faces[ix(f)];
-            const std::size_t step = std::max<std::size_t>(1, face.facet_count / most);
-            for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; i += step)
-                for (int c : body.facets[i].corners) w.extent.push_back(w.chart.foot(body.points[ix(c)]));
-        }
     // Faces much larger than where they face each other do not stretch the wall: it spans what was seen, and a little more.
     Box3 seen;
     for (const FacePair& p : w.wall->pairs)
         for (const Vec3& q : p.seen) seen.extend(q);
     const double more = 0.25 * seen.sizes().norm() + 2 * w.thickest;
     seen.min().array() -= more, seen.max().array() += more;
-    std::erase_if(w.extent, [&](const Vec3& p) { return !seen.contains(p); });
+    const auto take = [&](const Vec3& corner) {
+        const Vec3 foot = w.chart.foot(corner);
+        if (seen.contains(foot)) w.extent.push_back(foot);
+    };
+    for (const std::vector<int>* faces : {&w.tops, &w.bottoms})
+        for (int f : *faces) {
+            const Face& face = body.faces[ix(f)];
+            const std::size_t step = std::max<std::size_t>(1, face.facet_count / most);
+            std::array<int, 6> outermost{-1, -1, -1, -1, -1, -1};
+            for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i)
+                for (int c : body.facets[i].corners) {
+                    const Vec3& p = body.points[ix(c)];
+                    if ((i - face.first_facet) % step == 0) take(p);
+                    if (step == 1 || !seen.contains(p)) continue;
+                    for (int k = 0; k < 3; ++k) {
+                        int &low = outermost[ix(2 * k)], &high = outermost[ix(2 * k + 1)];
+                        if (low < 0 || p[k] < body.points[ix(low)][k]) low = c;
+                        if (high < 0 || p[k] > body.points[ix(high)][k]) high = c;
+                    }
+                }
+            for (int c : outermost)
+                if (c >= 0) take(body.points[ix(c)]);
+        }
     for (const Vec3& p : w.extent) w.box.extend(p);
     for (const FacePair& p : w.wall->pairs)
         for (const Vec3& q : p.seen) w.box.extend(q), w.extent.push_back(w.chart.foot(q));
