@@ -2,6 +2,7 @@
 
 #include "body/surface_cut.hpp"
 #include "geom/facet_tree.hpp"
+#include "geom/nearest_curve.hpp"
 #include "geom/rounds.hpp"
 #include "halve/limits.hpp"
 #include "halve/wall_neighbours.hpp"
@@ -466,7 +467,19 @@ private:
                 const Vec3 p = w.chart.foot(at + 2 * known_depth(i, at) * side), q = w.chart.foot(at - 0.3 * w.wall->thickness * side);
                 needed = needed || (in_material(body_, w, p) && solid(i, p, side) && in_material(body_, w, q) && supported(body_, w, q));
             }
-        if (needed) input_.sheets[i].curves.push_back(add(c));
+        if (!needed) return;
+        input_.sheets[i].curves.push_back(add(c));
+        if (!c.closed(tol_))
+            for (const Vec3& end : {c.start(), c.end()}) lead_to_outline(i, end);
+    }
+
+    // The foot of a corner of the skin is not quite where the midsurface leaves the solid beside it, on walls that taper and twist.
+    void lead_to_outline(std::size_t i, const Vec3& end) {
+        constexpr double beside = 0.1;  // thicknesses
+        const WallSurface& w = walls_[i];
+        const NearestCurve at = nearest_curve(
+            w.outline.size(), end, [&](std::size_t k) { return &w.outline[k]; }, beside * w.wall->thickness);
+        if (at.number >= 0 && at.distance > 0.5 * tol_) input_.sheets[i].curves.push_back(add(Curve::segment(end, at.point)));
     }
 
     // How thick the wall and what may cross it at a point are.
