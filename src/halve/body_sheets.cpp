@@ -3,6 +3,7 @@
 #include "core/groups.hpp"
 #include "core/keys.hpp"
 #include "core/parallel.hpp"
+#include "geom/box_tree.hpp"
 #include "geom/outline.hpp"
 #include "halve/bulk_regions.hpp"
 #include "halve/limits.hpp"
@@ -404,28 +405,55 @@ private:
         }
     }
 
-    // Walls of which nothing is left: named, unless sheets of others stand where their sides face each other.
+    // Where sheets of the body are.
+    struct SheetPlaces {
+        std::vector<const Sheet*> sheets;
+        std::vector<OutlineIndex> outlines;
+        BoxTree tree{{}};
+
+        [[nodiscard]] bool at(const Vec3& p) const {
+            const std::vector<int> near = tree.touching(Box3(p));
+            return std::any_of(near.begin(), near.end(), [&](int k) {
+                const Sheet& s = *sheets[static_cast<std::size_t>(k)];
+                if (std::abs(s.chart.height(p)) > s.thickness.max) return false;
+                const Vec2 q = s.chart.local2(p);
+                const OutlineIndex& outline = outlines[static_cast<std::size_t>(k)];
+                return outline.inside(q) || outline.border_within(q, s.thickness.max);
+            });
+        }
+    };
+
+    SheetPlaces sheet_places() const {
+        SheetPlaces out;
+        std::vector<Box3> boxes;
+        for (const Sheet& s : model_.sheets) {
+            if (s.body != id_) continue;
+            Box3 box;
+            for (const auto& loop : s.own_outline)
+                for (const Vec2& q : loop) box.extend(s.chart.at(q));
+            const double bulge = s.chart.flat() || box.isEmpty() ? 0 : 0.5 * box.sizes().norm();  // between its outline
+            out.sheets.push_back(&s), out.outlines.emplace_back(s.own_outline);
+            boxes.push_back(widened(box, 1.1 * s.thickness.max + bulge));
+        }
+        out.tree = BoxTree(boxes);
+        return out;
+    }
+
+    // Walls of which nothing or little is left: named, unless sheets of others stand where their sides face each other.
     void report_lost(const Assembled& done) {
-        constexpr double covered = 0.7;
+        constexpr double covered = 0.7, little = 0.5;  // shares of where its sides face each other
+        const SheetPlaces places = sheet_places();
         for (std::size_t i = 0; i < walls_.size(); ++i) {
-            if (!done.regions[i].empty() || decisions_[i].refuse) continue;
+            if (decisions_[i].refuse) continue;
             double all = 0, in = 0;
             for (const FacePair& f : found_[i].pairs)
-                for (const Vec3& q : f.seen) {
-                    ++all;
-                    for (std::size_t j = 0; j < walls_.size(); ++j)
-                        if (!done.regions[j].empty() && walls_[j].box.squaredExteriorDistance(q) <= walls_[j].thickest * walls_[j].thickest &&
-                            std::abs(walls_[j].chart.height(q)) <= walls_[j].thickest && in_material(body_, walls_[j], walls_[j].chart.foot(q))) {
-                            ++in;
-                            break;
-                        }
-                }
-            if (in >= covered * all) continue;
-            model_.findings.push_back({make_key("finding", "lost " + wall_key(i), {}), "wall without a sheet",
-                                       fmt::format("{}: a wall {:.2f} mm thick, {:.0f} mm2 of it facing, was found and no sheet came of it", body_.name,
-                                                   found_[i].thickness, found_[i].area),
-                                       "name its two faces in a [[wall]] entry, or give it another method", found_[i].pairs[0].seen[0], found_[i].thickness,
-                                       body_.name});
+                for (const Vec3& q : f.seen) ++all, in += places.at(q) ? 1 : 0;
+            if (in >= (done.regions[i].empty() ? covered : little) * all) continue;
+            const std::string of_it = done.regions[i].empty() ? "no sheet came of it" : fmt::format("sheets came of {:.0f} % of it only", 100 * in / all);
+            model_.findings.push_back(
+                {make_key("finding", "lost " + wall_key(i), {}), "wall without a sheet",
+                 fmt::format("{}: a wall {:.2f} mm thick, {:.0f} mm2 of it facing, was found and {}", body_.name, found_[i].thickness, found_[i].area, of_it),
+                 "name its two faces in a [[wall]] entry, or give it another method", found_[i].pairs[0].seen[0], found_[i].thickness, body_.name});
         }
     }
 

@@ -116,9 +116,13 @@ private:
     }
 
     static Curve led_to(const MiddleEdge& m, const std::array<Vec3, 2>& target) {
-        const Curve& c = m.curve;
-        const Vec3 a = m.settled[0] ? target[0] : c.start(), b = m.settled[1] ? target[1] : c.end();
+        return ending_at(m.curve, m.settled[0] ? target[0] : m.curve.start(), m.settled[1] ? target[1] : m.curve.end());
+    }
+
+    // A curve with ends a little elsewhere.
+    static Curve ending_at(const Curve& c, const Vec3& a, const Vec3& b) {
         const Vec3 da = a - c.start(), db = b - c.end();
+        if (da.isZero() && db.isZero()) return c;
         if (c.is_line()) return Curve::segment(a, b);
         std::vector<Vec3> points, tangents;
         const int n = 24;
@@ -468,18 +472,16 @@ private:
                 needed = needed || (in_material(body_, w, p) && solid(i, p, side) && in_material(body_, w, q) && supported(body_, w, q));
             }
         if (!needed) return;
-        input_.sheets[i].curves.push_back(add(c));
-        if (!c.closed(tol_))
-            for (const Vec3& end : {c.start(), c.end()}) lead_to_outline(i, end);
+        input_.sheets[i].curves.push_back(add(c.closed(tol_) ? c : ending_at(c, at_outline(i, c.start()), at_outline(i, c.end()))));
     }
 
     // The foot of a corner of the skin is not quite where the midsurface leaves the solid beside it, on walls that taper and twist.
-    void lead_to_outline(std::size_t i, const Vec3& end) {
+    Vec3 at_outline(std::size_t i, const Vec3& end) const {
         constexpr double beside = 0.1;  // thicknesses
         const WallSurface& w = walls_[i];
         const NearestCurve at = nearest_curve(
             w.outline.size(), end, [&](std::size_t k) { return &w.outline[k]; }, beside * w.wall->thickness);
-        if (at.number >= 0 && at.distance > 0.5 * tol_) input_.sheets[i].curves.push_back(add(Curve::segment(end, at.point)));
+        return at.number >= 0 ? at.point : end;
     }
 
     // How thick the wall and what may cross it at a point are.
