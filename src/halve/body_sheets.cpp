@@ -3,12 +3,10 @@
 #include "core/groups.hpp"
 #include "core/keys.hpp"
 #include "core/parallel.hpp"
-#include "geom/box_tree.hpp"
 #include "geom/outline.hpp"
-#include "halve/bulk_regions.hpp"
+#include "halve/leftovers.hpp"
 #include "halve/limits.hpp"
 #include "halve/orientation.hpp"
-#include "halve/root_fillets.hpp"
 #include "halve/wall_curves.hpp"
 #include "halve/wall_neighbours.hpp"
 #include "model/sheet_values.hpp"
@@ -62,10 +60,9 @@ public:
         close_openings(a, curves.mouths);
         const Assembled done = assemble(model_, a, input_, keep_, {});
         make_sheets(done);
-        report_lost(done);
-        report_outside();
-        report_unexplained();
-        return std::move(thick_);
+        std::vector<bool> without_sheet, refused;
+        for (std::size_t i = 0; i < walls_.size(); ++i) without_sheet.push_back(done.regions[i].empty()), refused.push_back(decisions_[i].refuse);
+        return report_leftovers(model_, solids_, id_, skin_, {walls_, search_.outside, keys_, without_sheet, refused, tol_}, options_);
     }
 
 private:
@@ -405,58 +402,6 @@ private:
         }
     }
 
-    // Where sheets of the body are.
-    struct SheetPlaces {
-        std::vector<const Sheet*> sheets;
-        std::vector<OutlineIndex> outlines;
-        BoxTree tree{{}};
-
-        [[nodiscard]] bool at(const Vec3& p) const {
-            const std::vector<int> near = tree.touching(Box3(p));
-            return std::any_of(near.begin(), near.end(), [&](int k) {
-                const Sheet& s = *sheets[static_cast<std::size_t>(k)];
-                if (std::abs(s.chart.height(p)) > s.thickness.max) return false;
-                const Vec2 q = s.chart.local2(p);
-                const OutlineIndex& outline = outlines[static_cast<std::size_t>(k)];
-                return outline.inside(q) || outline.border_within(q, s.thickness.max);
-            });
-        }
-    };
-
-    SheetPlaces sheet_places() const {
-        SheetPlaces out;
-        std::vector<Box3> boxes;
-        for (const Sheet& s : model_.sheets) {
-            if (s.body != id_) continue;
-            Box3 box;
-            for (const auto& loop : s.own_outline)
-                for (const Vec2& q : loop) box.extend(s.chart.at(q));
-            const double bulge = s.chart.flat() || box.isEmpty() ? 0 : 0.5 * box.sizes().norm();  // between its outline
-            out.sheets.push_back(&s), out.outlines.emplace_back(s.own_outline);
-            boxes.push_back(widened(box, 1.1 * s.thickness.max + bulge));
-        }
-        out.tree = BoxTree(boxes);
-        return out;
-    }
-
-    // Walls of which nothing or little is left: named, unless sheets of others stand where their sides face each other.
-    void report_lost(const Assembled& done) {
-        constexpr double covered = 0.7, little = 0.5;  // shares of where its sides face each other
-        const SheetPlaces places = sheet_places();
-        for (std::size_t i = 0; i < walls_.size(); ++i) {
-            if (decisions_[i].refuse) continue;
-            double all = 0, in = 0;
-            for (const FacePair& f : found_[i].pairs)
-                for (const Vec3& q : f.seen) ++all, in += places.at(q) ? 1 : 0;
-            if (in >= (done.regions[i].empty() ? covered : little) * all) continue;
-            const std::string of_it = done.regions[i].empty() ? "no sheet came of it" : fmt::format("sheets came of {:.0f} % of it only", 100 * in / all);
-            model_.findings.push_back(
-                {make_key("finding", "lost " + wall_key(i), {}), "wall without a sheet",
-                 fmt::format("{}: a wall {:.2f} mm thick, {:.0f} mm2 of it facing, was found and {}", body_.name, found_[i].thickness, found_[i].area, of_it),
-                 "name its two faces in a [[wall]] entry, or give it another method", found_[i].pairs[0].seen[0], found_[i].thickness, body_.name});
-        }
-    }
-
     void fill_field(const WallSurface& p, Sheet& s) const {
         s.field = p.field;
         s.deviation = p.wall->fit_error;
@@ -469,124 +414,6 @@ private:
         for (const Region& r : s.regions)
             for (const AreaSample& a : spread_inside(region_polygons(model_, s.chart, r, solids_.tolerance.chord), 1)) sum += a.area * a.point, area += a.area;
         return s.chart.at(Vec2(sum / std::max(area, 1e-300)));
-    }
-
-    void report_outside() {
-        for (const Wall& w : search_.outside)
-            model_.findings.push_back({make_key("finding", "thickness", {w.thickness, std::sqrt(w.area)}), "wall outside the thickness range",
-                                       fmt::format("{}: a wall {:.2f} mm thick ({:.0f} mm2) is outside {:.2f} to {:.2f} mm and got no sheet", body_.name,
-                                                   w.thickness, w.area, options_.survey.thinnest, options_.survey.thickest),
-                                       "widen survey.thinnest or survey.thickest", w.pairs[0].seen[0], w.thickness, body_.name});
-    }
-
-    // Skin that no sheet accounts for: neither a side of one nor a rim within its thickness.
-    void report_unexplained() {
-        std::vector<bool> paired(body_.faces.size(), false);
-        for (const WallSurface& p : walls_)
-            for (const FacePair& f : p.wall->pairs) paired[static_cast<std::size_t>(f.top)] = paired[static_cast<std::size_t>(f.bottom)] = true;
-        std::vector<int> loose;
-        for (std::size_t f = 0; f < body_.faces.size(); ++f)
-            if (!paired[f] && body_.faces[f].facet_count > 0) loose.push_back(static_cast<int>(f));
-        const std::vector<RootFillet> roots = leave_out_roots(loose);
-        std::erase_if(loose, [&](int f) { return loose_share(body_.faces[static_cast<std::size_t>(f)]) < 0.5; });
-        double skin = 0;
-        for (int f : loose) skin += body_.faces[static_cast<std::size_t>(f)].area;
-        const LooseSkin left{loose, skin_outside_walls(paired), roots};
-        if (skin < 0.002 * body_.mass.area && left.places.empty()) return;
-        // Long ones would stiffen the walls that they run along, were they rigid.
-        constexpr double long_region = 5;  // times as long as thick
-        if (options_.bulk != BulkAs::named) thick_ = thick_pairs(body_, skin_, loose, options_.bulk == BulkAs::sheet ? 0 : long_region);
-        if (options_.bulk == BulkAs::coupling)
-            for (int f : couple_bulk_regions(model_, solids_, id_, walls_, left)) std::erase(loose, f);
-        double area = 0, largest = 0;
-        Vec3 place = body_.mass.centre;
-        std::string kind;
-        for (int f : loose) {
-            const Face& face = body_.faces[static_cast<std::size_t>(f)];
-            area += face.area;
-            if (face.area > largest) largest = face.area, place = middle_of(face), kind = surface_name(face.surface);
-        }
-        const std::size_t count = loose.size();
-        if (area < 0.002 * body_.mass.area) return;
-        model_.findings.push_back({make_key("finding", "skin without a sheet", {}), "skin without a sheet",
-                                   fmt::format("{}: {} face(s), {:.0f} mm2 ({:.1f} % of the skin) are neither a side nor a rim of a sheet; the largest is a {}",
-                                               body_.name, count, area, 100 * area / body_.mass.area, kind),
-                                   "solid regions, and faces at more than the draft to what they oppose, get no sheet; model them apart or widen halve.draft",
-                                   place, std::sqrt(area), body_.name});
-    }
-
-    // Places on faces that are sides of walls where they no longer are: the end of a tube that a plug closes.
-    std::vector<Vec3> skin_outside_walls(const std::vector<bool>& paired) const {
-        std::vector<Vec3> out;
-        for (std::size_t i = 0; i < skin_.probes.size(); ++i) {
-            const Probe& p = skin_.probes[i];
-            if (skin_.kind[i] == SkinKind::rest && paired[static_cast<std::size_t>(p.face)] && !between_sides(p.point)) out.push_back(p.point);
-        }
-        return out;
-    }
-
-    // Fillets and chamfers in the corners of sheets are no walls and no solid regions: their material is left out, and said to be.
-    std::vector<RootFillet> leave_out_roots(std::vector<int>& unpaired) {
-        RootMaterial all;
-        all.body = id_;
-        double deepest = 0;
-        Vec3 place = Vec3::Zero();
-        const std::vector<RootFillet> found = root_fillets(model_, solids_, id_, unpaired);
-        for (const RootFillet& r : found) {
-            all.faces.push_back(r.face), all.volume += r.volume;
-            if (r.depth > deepest) deepest = r.depth, place = r.place;
-        }
-        if (all.faces.empty()) return found;
-        std::erase_if(unpaired, [&](int f) { return std::find(all.faces.begin(), all.faces.end(), f) != all.faces.end(); });
-        const double volume = all.volume;
-        const std::size_t count = all.faces.size();
-        model_.roots.push_back(std::move(all));
-        model_.ledger.push_back({make_key("root", "", {std::cbrt(volume), (place - body_.mass.centre).norm()}), "halve", "root fillets", EntryState::applied,
-                                 fmt::format("{}: {} fillet(s) or chamfer(s) at the roots of walls, {:.0f} mm3 ({:.2f} % of the solid), are left out",
-                                             body_.name, count, volume, 100 * volume / body_.mass.volume),
-                                 volume, place, body_.name});
-        return found;
-    }
-
-    // Share of a face that lies in no wall.
-    double loose_share(const Face& face) const {
-        double out = 0, all = 0;
-        for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i) {
-            const double a = body_.facet_area(i);
-            all += a, out += in_some_wall(facet_middle(i)) ? 0 : a;
-        }
-        return all > 0 ? out / all : 0;
-    }
-
-    Vec3 facet_middle(std::size_t i) const {
-        Vec3 m = Vec3::Zero();
-        for (int k : body_.facets[i].corners) m += body_.points[static_cast<std::size_t>(k)] / 3;
-        return body_.on_skin(i, m).point;
-    }
-
-    Vec3 middle_of(const Face& face) const {
-        Vec3 sum = Vec3::Zero();
-        double all = 0;
-        for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i)
-            all += body_.facet_area(i), sum += body_.facet_area(i) * facet_middle(i);
-        return sum / std::max(all, 1e-300);
-    }
-
-    bool in_some_wall(const Vec3& m) const {
-        return std::any_of(walls_.begin(), walls_.end(), [&](const WallSurface& p) {
-            if (p.box.squaredExteriorDistance(m) > 3 * p.thickest * p.thickest) return false;
-            Box3 b = p.box;
-            b.min().array() -= p.thickest, b.max().array() += p.thickest;
-            return b.contains(m) && std::abs(p.chart.height(m)) <= (p.field.pieces.size() > 1 ? 1.02 : 0.52) * p.thickest + tol_;
-        });
-    }
-
-    // Nearer than in_some_wall: the wall's two sides must face each other there.
-    bool between_sides(const Vec3& m) const {
-        return std::any_of(walls_.begin(), walls_.end(), [&](const WallSurface& p) {
-            return p.box.squaredExteriorDistance(m) <= p.thickest * p.thickest && std::abs(p.chart.height(m)) <= p.thickest &&
-                   supported(body_, p, p.chart.foot(m));
-        });
     }
 
     Model& model_;
@@ -606,7 +433,6 @@ private:
     std::vector<WallCurves::MiddleEdge> middles_;
     std::vector<std::vector<std::size_t>> middles_of_;  // each wall
     std::vector<std::vector<Keep>> keep_;
-    std::vector<NamedFaces> thick_;
     std::vector<std::vector<char>> open_;                 // cells of material that is no other wall's
     std::vector<std::vector<char>> held_;                 // cells that lie between the wall's own sides
     std::vector<std::pair<int, double>> stubs_, strays_;  // pieces dropped of each wall, and their area

@@ -13,6 +13,7 @@
 #include <Eigen/Eigenvalues>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <set>
 
@@ -226,25 +227,35 @@ private:
         return in > 0.3 * all;
     }
 
-    // Edges of one sheet only, with the region across them. Returns their sheets.
+    // Edges of one sheet only, with the region across them, and seams that run inside it. Returns their sheets, and those that such seams end on.
     std::set<std::size_t> edges_at(const BulkGrid& grid, int cluster, Coupling& c) const {
         std::set<std::size_t> sheets;
+        std::set<VertexId> inside;  // ends of such seams
         const auto uses = sheets_at_edges(model_);
         for (std::size_t e = 0; e < model_.edges.size(); ++e) {
-            if (uses[e].size() != 1 || uses[e][0].sides != 1) continue;
+            const bool seam = uses[e].size() > 1;
+            if (uses[e].empty() || (!seam && uses[e][0].sides != 1)) continue;
             const Sheet& s = model_.sheets[uses[e][0].sheet.index()];
             const Curve& k = model_.edges[e].curve;
-            bool all = true;
-            for (const double share : {0.1, 0.37, 0.63, 0.9}) {
+            const bool all = std::all_of(std::begin(looks), std::end(looks), [&](double share) {
                 const double t = k.parameter_at(share);
-                const Vec3 p = k.point(t), side = s.chart.normal(p).cross(k.derivative(t)).normalized();
+                const Vec3 p = k.point(t);
+                if (seam) return grid.beside(cluster, p);
+                const Vec3 side = s.chart.normal(p).cross(k.derivative(t)).normalized();
                 const double off = std::max(0.6 * grid.pitch(side), 0.6 * s.thickness.max);
-                all = all && (grid.beside(cluster, p + off * side) || grid.beside(cluster, p - off * side));
-            }
-            if (all) c.edges.push_back(EdgeId(e)), sheets.insert(uses[e][0].sheet.index());
+                return grid.beside(cluster, p + off * side) || grid.beside(cluster, p - off * side);
+            });
+            if (!all) continue;
+            c.edges.push_back(EdgeId(e));
+            for (const SheetAtEdge& u : uses[e]) sheets.insert(u.sheet.index());
+            if (seam) inside.insert(model_.edges[e].vertices[0]), inside.insert(model_.edges[e].vertices[1]);
         }
+        for (std::size_t e = 0; e < model_.edges.size() && !inside.empty(); ++e)
+            if (inside.count(model_.edges[e].vertices[0]) || inside.count(model_.edges[e].vertices[1]))
+                for (const SheetAtEdge& u : uses[e]) sheets.insert(u.sheet.index());
         return sheets;
     }
+    static constexpr std::array<double, 4> looks{0.1, 0.37, 0.63, 0.9};  // shares of an edge's length
 
     // Places, far from each other, on those sheets beside the region that do not end at it.
     void points_at(const BulkGrid& grid, int cluster, const std::set<std::size_t>& ending, Coupling& c) {
