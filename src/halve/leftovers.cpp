@@ -5,11 +5,13 @@
 #include "geom/outline.hpp"
 #include "halve/bulk_regions.hpp"
 #include "halve/root_fillets.hpp"
+#include "halve/step_slopes.hpp"
 #include "halve/wall_neighbours.hpp"
 
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 namespace halvo {
@@ -192,12 +194,24 @@ private:
 
     bool in_some_wall(const Vec3& m) const {
         return std::any_of(walls_.begin(), walls_.end(), [&](const WallSurface& p) {
-            if (p.box.squaredExteriorDistance(m) > 3 * p.thickest * p.thickest) return false;
-            Box3 b = p.box;
-            b.min().array() -= p.thickest, b.max().array() += p.thickest;
-            return b.contains(m) && std::abs(p.chart.height(m)) <= (p.field.pieces.size() > 1 ? 1.02 : 0.52) * p.thickest + tol_;
+            if (p.box.squaredExteriorDistance(m) > 3 * p.thickest * p.thickest || !widened(p.box, p.thickest).contains(m)) return false;
+            const double h = p.chart.height(m);
+            if (p.field.pieces.size() < 2 || p.field.ridge) return std::abs(h) <= 0.52 * p.thickest + tol_;
+            return std::abs(h) <= 1.02 * p.thickest + tol_ && (in_step(p, m, h) || on_slope(body_, p, p.chart.foot(m)));
         });
     }
+
+    // Between the sides that a stepped wall has there, or a little to one side: skin of the step itself is of its thick piece.
+    static bool in_step(const WallSurface& p, const Vec3& m, double h) {
+        constexpr double more = 1.02;
+        const double beside = 0.05 * p.thickest;
+        const Vec2 at = p.chart.local2(m);
+        return std::any_of(std::begin(around), std::end(around), [&](const std::array<double, 2>& d) {
+            const auto sides = p.field.sides(p.chart, at + beside * Vec2(d[0], d[1]));
+            return h <= more * sides.up && h >= -more * sides.down;
+        });
+    }
+    static constexpr std::array<std::array<double, 2>, 5> around{{{0, 0}, {1, 0}, {-1, 0}, {0, 1}, {0, -1}}};
 
     // Nearer than in_some_wall: the wall's two sides must face each other there.
     bool between_sides(const Vec3& m) const {

@@ -1,5 +1,6 @@
 #include "halve/root_fillets.hpp"
 
+#include "core/parallel.hpp"
 #include "geom/box_tree.hpp"
 #include "geom/outline.hpp"
 
@@ -142,9 +143,11 @@ private:
 
 std::vector<RootFillet> root_fillets(const Model& model, const Assembly& solids, int body, const std::vector<int>& loose_faces) {
     const Roots roots(model, solids.bodies[ix(body)], body, 10 * solids.tolerance.point);
+    std::vector<std::optional<RootFillet>> found(loose_faces.size());
+    parallel_for(found.size(), [&](std::size_t i) { found[i] = roots.of(loose_faces[i]); });
     std::vector<RootFillet> out;
-    for (int f : loose_faces)
-        if (auto r = roots.of(f)) out.push_back(*r);
+    for (const auto& r : found)
+        if (r) out.push_back(*r);
     return out;
 }
 

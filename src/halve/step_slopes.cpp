@@ -12,11 +12,26 @@
 namespace halvo {
 namespace {
 
-constexpr double widest = 4;  // thicknesses that a slope may span
-constexpr int looks = 32;     // along an edge
+constexpr double widest = 4;         // thicknesses that a slope may span
+constexpr int looks = 32;            // along an edge
+constexpr double least_step = 0.01;  // of the thinnest piece
 
 std::size_t ix(int i) {
     return static_cast<std::size_t>(i);
+}
+
+// Is the skin there on its way from the sides of the one piece to those of the other? Under a rib as high as the thick one it is not.
+bool slope_between(const Body& body, const WallSurface& w, const Vec3& m, std::size_t a, std::size_t b) {
+    const Vec3 n = w.chart.normal(m);
+    const ThicknessPiece &p = w.field.pieces[a], &q = w.field.pieces[b];
+    const auto between = [&](const Vec3& way, const BaseSurface& one, const BaseSurface& other) {
+        const double u = one.along(m, way), v = other.along(m, way), step = std::abs(u - v), much = 0.02 * w.wall->thinnest;
+        const auto hit = body.tree->shoot(m, way, 0);
+        if (!hit) return false;
+        const double skin = (body.on_skin(ix(hit->facet), m + hit->distance * way).point - m).dot(way), off = step > 2 * much ? -0.1 * step : much;
+        return skin >= std::min(u, v) - off && skin <= std::max(u, v) + off;
+    };
+    return between(n, p.top, q.top) && between(-n, p.bottom, q.bottom);
 }
 
 class Slopes {
@@ -33,7 +48,7 @@ public:
         std::vector<Curve> out;
         for (std::size_t a = 0; a < n; ++a)
             for (std::size_t b = a + 1; b < n; ++b) {
-                if (std::abs(w_.wall->pairs[a].thickness - w_.wall->pairs[b].thickness) < 0.01 * w_.wall->thinnest) continue;
+                if (std::abs(w_.wall->pairs[a].thickness - w_.wall->pairs[b].thickness) < least_step * w_.wall->thinnest) continue;
                 // From the border that sees more of the gap: round the outside of its corners.
                 std::vector<Curve> from_a = between(a, b), from_b = between(b, a);
                 auto& best = length(from_a) >= length(from_b) * (1 - 1e-9) ? from_a : from_b;
@@ -140,26 +155,12 @@ private:
             const Vec3 m = place(0.5 * (low + high));
             const double apart = outside(a, m), much = 1e-5 * gap + tol_;
             if (std::abs(apart - (m - p).norm()) > much || std::abs(apart - outside(b, m)) > much || !in_material(body_, w_, m)) continue;
-            if (!on_slope(m, a, b)) continue;
+            if (!slope_between(body_, w_, m, a, b)) continue;
             bool nearest = true;
             for (std::size_t k = 0; k < w_.field.pieces.size() && nearest; ++k) nearest = k == a || k == b || outside(k, m) >= apart - much;
             if (nearest) return m;
         }
         return std::nullopt;
-    }
-
-    // Is the skin there on its way from the sides of the one piece to those of the other? Under a rib as high as the thick one it is not.
-    bool on_slope(const Vec3& m, std::size_t a, std::size_t b) const {
-        const Vec3 n = w_.chart.normal(m);
-        const ThicknessPiece &p = w_.field.pieces[a], &q = w_.field.pieces[b];
-        const auto between = [&](const Vec3& way, const BaseSurface& one, const BaseSurface& other) {
-            const double u = one.along(m, way), v = other.along(m, way), step = std::abs(u - v), much = 0.02 * w_.wall->thinnest;
-            const auto hit = body_.tree->shoot(m, way, 0);
-            if (!hit) return false;
-            const double skin = (body_.on_skin(ix(hit->facet), m + hit->distance * way).point - m).dot(way), off = step > 2 * much ? -0.1 * step : much;
-            return skin >= std::min(u, v) - off && skin <= std::max(u, v) + off;
-        };
-        return between(n, p.top, q.top) && between(-n, p.bottom, q.bottom);
     }
 
     const Body& body_;
@@ -170,6 +171,15 @@ private:
 };
 
 }  // namespace
+
+bool on_slope(const Body& body, const WallSurface& w, const Vec3& m) {
+    const std::size_t n = w.field.pieces.size();
+    for (std::size_t a = 0; a < n; ++a)
+        for (std::size_t b = a + 1; b < n; ++b)
+            if (std::abs(w.wall->pairs[a].thickness - w.wall->pairs[b].thickness) >= least_step * w.wall->thinnest && slope_between(body, w, m, a, b))
+                return true;
+    return false;
+}
 
 std::vector<Curve> steps_on_slopes(const Body& body, const WallSurface& w, double tol) {
     return Slopes(body, w, tol).run();
