@@ -218,3 +218,13 @@ TEST(Prove, AThinBodyWithoutAnySheetIsOutsideTheBounds) {
     const auto& o = j.proof.outside;
     EXPECT_TRUE(std::any_of(o.begin(), o.end(), [](const std::string& s) { return s.find("bent sensor arm: it has walls") != std::string::npos; }));
 }
+
+TEST(Prove, ElementsWithoutThicknessShow) {
+    Job j = job_of(make::box({0, 0, 0}, {100, 60, 3}));
+    ASSERT_TRUE(j.proof.within_bounds);
+    j.mesh.elements[3].thickness = -0.5;
+    const Proof p = prove(j.solids, j.model, j.mesh, j.plan.prove);
+    EXPECT_FALSE(p.within_bounds);
+    ASSERT_FALSE(p.outside.empty());
+    EXPECT_NE(p.outside[0].find("no thickness"), std::string::npos);
+}

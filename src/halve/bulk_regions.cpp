@@ -318,7 +318,9 @@ std::vector<NamedFaces> thick_pairs(const Body& body, const Skin& skin, const st
             const auto corners = corners_of(body, f);
             points.insert(points.end(), corners.begin(), corners.end());
         }
-        if (2 * box_round(points, upright(body, faces)).half.maxCoeff() >= least_long * best->mean) out.push_back({best->a, best->b, 0, 0, false});
+        Vec3 size = 2 * box_round(points, upright(body, faces)).half;
+        std::sort(size.begin(), size.end());
+        if (size[2] >= least_long * std::max(size[1], best->mean)) out.push_back({best->a, best->b, 0, 0, false});
     }
     return out;
 }

@@ -18,7 +18,7 @@ struct LooseSkin {
 std::vector<int> couple_bulk_regions(Model& model, const Assembly& solids, int body, const std::vector<WallSurface>& walls, const LooseSkin& loose);
 
 /// For each region that skin without a sheet bounds, the two faces that make the thickest sheet of it: those that see each other over
-/// most area for their distance. Only regions at least `least_long` times as long as that is thick.
+/// most area for their distance. Only regions at least `least_long` times as long as they are wide and that is thick.
 [[nodiscard]] std::vector<NamedFaces> thick_pairs(const Body& body, const Skin& skin, const std::vector<int>& loose_faces, double least_long);
 
 }  // namespace halvo

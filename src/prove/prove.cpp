@@ -321,6 +321,9 @@ private:
             }
         for (std::size_t b : empty_) proof_.outside.push_back(fmt::format("{}: it has walls, but no sheet stands for any of them", solids_.bodies[b].name));
         if (model_.sheets.empty() && model_.members.empty()) proof_.outside.push_back("no wall and no member was found; the findings say why");
+        const auto hollow =
+            std::count_if(mesh_.elements.begin(), mesh_.elements.end(), [](const Element& e) { return e.kind == ElementKind::shell && !(e.thickness > 0); });
+        if (hollow > 0) proof_.outside.push_back(fmt::format("{} shell element(s) have no thickness", hollow));
         loose_bodies();
         mesh_against_model();
         proof_.within_bounds = proof_.outside.empty();
