@@ -1,6 +1,7 @@
 #include "body/wall_search.hpp"
 
 #include "body/bends.hpp"
+#include "body/chart_middle.hpp"
 #include "body/mid_surface.hpp"
 #include "geom/spread.hpp"
 
@@ -23,14 +24,6 @@ std::size_t ix(int i) {
 
 bool is_plane(const Body& body, int f) {
     return std::holds_alternative<PlaneSurface>(body.faces[ix(f)].surface);
-}
-
-double opposite_gap(std::vector<double> angles) {
-    std::sort(angles.begin(), angles.end());
-    double gap = angles.front() + 2 * pi - angles.back(), from = angles.back();
-    for (std::size_t i = 0; i + 1 < angles.size(); ++i)
-        if (angles[i + 1] - angles[i] > gap) gap = angles[i + 1] - angles[i], from = angles[i];
-    return gap > pi / 3 ? from + 0.5 * gap + pi : pi;
 }
 
 struct Candidate {
@@ -104,7 +97,7 @@ public:
         }
         for (const NamedFaces& n : named_)
             if (n.b < 0 && !n.refuse) out.walls.push_back(alone(n));
-        for (Wall& w : out.walls) recentre(w);
+        for (Wall& w : out.walls) centre_chart(body_, w);
         for (std::size_t i = 0, n = out.walls.size(); i < n; ++i) split_ball(out.walls, i);
         return out;
     }
@@ -202,56 +195,6 @@ private:
                         fmt::format("{}: faces {} and {} have no surface half-way between them that Halvo can make; take one alone with a thickness",
                                     body_.name, n.a + 1, n.b + 1));
         return c;
-    }
-
-    // Walls that go all round are cut open, where no rib's foot runs along the cut: clear of the corners of the wall's faces beside it.
-    void recentre(Wall& w) const {
-        constexpr double clear = 2;  // thicknesses
-        const Surface& surface = w.chart.surface();
-        const bool torus = std::holds_alternative<TorusSurface>(surface);
-        if (!torus && !std::holds_alternative<CylinderSurface>(surface) && !std::holds_alternative<ConeSurface>(surface)) return;
-        std::vector<Vec3> seen;
-        for (const FacePair& p : w.pairs) seen.insert(seen.end(), p.seen.begin(), p.seen.end());
-        const Vec3 middle = chart_middle(surface, seen);
-        Vec2 uv = surface_parameters(surface, middle);
-        if (const auto at = clear_angle(w, uv[0] + pi, clear * w.thickness)) uv[0] = *at - pi;
-        w.chart = Chart(surface, surface_point(surface, uv), w.chart.reversed());
-    }
-
-    // The middle between those corners of a wall's faces that leave most room round its axis, where the cut at an angle runs beside one.
-    std::optional<double> clear_angle(const Wall& w, double cut, double distance) const {
-        const Frame frame = std::visit(
-            [](const auto& s) -> Frame {
-                if constexpr (requires { s.frame; }) return s.frame;
-                else return {};
-            },
-            w.chart.surface());
-        // No cut through the wall where there is none: in the gap of a bend.
-        constexpr double gap_of_a_bend = pi / 6;
-        bool round = false;
-        for (const FacePair& p : w.pairs)
-            for (const Vec3& q : p.seen) round = round || std::abs(std::remainder(surface_parameters(w.chart.surface(), q)[0] - cut, 2 * pi)) < gap_of_a_bend;
-        if (!round) return std::nullopt;
-        std::vector<double> angles;
-        bool beside = false;
-        for (const FacePair& p : w.pairs)
-            for (int f : {p.top, p.bottom})
-                for (const auto& loop : body_.faces[ix(f)].loops)
-                    for (const Coedge& u : loop)
-                        for (int v : body_.edges[u.edge.index()].vertices) {
-                            if (v < 0) continue;
-                            const Vec3& q = body_.vertices[ix(v)];
-                            const double off = std::remainder(surface_parameters(w.chart.surface(), q)[0] - cut, 2 * pi);
-                            const double arc = std::abs(off) * frame.local2(q).norm();
-                            beside = beside || (arc < distance && arc > 1e-3 * distance);
-                            angles.push_back(off);
-                        }
-        if (!beside) return std::nullopt;
-        std::sort(angles.begin(), angles.end());
-        double gap = angles.front() + 2 * pi - angles.back(), from = angles.back();
-        for (std::size_t i = 0; i + 1 < angles.size(); ++i)
-            if (angles[i + 1] - angles[i] > gap + 1e-6) gap = angles[i + 1] - angles[i], from = angles[i];
-        return cut + from + 0.5 * gap;
     }
 
     // A sphere's chart is singular opposite to its middle: what reaches far round is halved along a great circle.
@@ -570,53 +513,7 @@ private:
     std::map<std::pair<int, int>, std::optional<MidSurface>> mid_of_;
 };
 
-// Opposite to the widest gap between the points: a sphere's chart is singular there.
-Vec3 middle_on_sphere(const SphereSurface& s, const std::vector<Vec3>& points) {
-    std::vector<Vec3> ways;
-    for (const Vec3& p : points) ways.push_back((p - s.frame.origin).normalized());
-    Vec3 sum = Vec3::Zero();
-    for (const Vec3& w : ways) sum += w / static_cast<double>(ways.size());
-    const auto gap = [&](const Vec3& d) {
-        double nearest = -1;
-        for (const Vec3& w : ways) nearest = std::max(nearest, w.dot(d));
-        return nearest;
-    };
-    // Opposite to the mean where that is clear; else the clearest of evenly spread directions (a Fibonacci lattice), refined.
-    if (sum.norm() > 0.05 && gap(-sum.normalized()) < 0.5) return s.frame.origin + s.radius * sum.normalized();
-    Vec3 best = Vec3::UnitZ();
-    double least = 2;
-    constexpr int n = 600;
-    for (int i = 0; i < n; ++i) {
-        const double z = 1 - (2 * i + 1.0) / n, a = 2.399963229728653 * i, r = std::sqrt(1 - z * z);
-        const Vec3 d = r * std::cos(a) * s.frame.x + r * std::sin(a) * s.frame.y + z * s.frame.z;
-        if (const double g = gap(d); g < least - 1e-9) least = g, best = d;
-    }
-    for (double step = 0.05; step > 1e-3; step *= 0.7)
-        for (int k = 0; k < 8; ++k) {
-            const Frame f = Frame::with_z(Vec3::Zero(), best);
-            const Vec3 d = (best + step * (std::cos(k * pi / 4) * f.x + std::sin(k * pi / 4) * f.y)).normalized();
-            if (const double g = gap(d); g < least - 1e-9) least = g, best = d;
-        }
-    return s.frame.origin - s.radius * best;
-}
-
 }  // namespace
-
-Vec3 chart_middle(const Surface& surface, const std::vector<Vec3>& points) {
-    Vec3 c = Vec3::Zero();
-    for (const Vec3& p : points) c += p / static_cast<double>(points.size());
-    if (const auto* ball = std::get_if<SphereSurface>(&surface)) return middle_on_sphere(*ball, points);
-    const bool torus = std::holds_alternative<TorusSurface>(surface);
-    if (!torus && !std::holds_alternative<CylinderSurface>(surface) && !std::holds_alternative<ConeSurface>(surface)) return c;
-    Vec2 uv = Vec2::Zero();
-    for (const Vec3& p : points) uv += surface_parameters(surface, p) / static_cast<double>(points.size());
-    for (int k = 0; k < (torus ? 2 : 1); ++k) {
-        std::vector<double> at;
-        for (const Vec3& p : points) at.push_back(surface_parameters(surface, p)[k]);
-        uv[k] = opposite_gap(std::move(at));
-    }
-    return surface_point(surface, uv);
-}
 
 WallSearch find_walls(const Body& body, const Skin& skin, const WallLimits& limits, double tol, const std::vector<NamedFaces>& named) {
     return Finder(body, skin, limits, tol, named).run();

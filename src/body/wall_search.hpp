@@ -49,8 +49,4 @@ struct WallSearch {
 /// Gives a wall the midsurface that a method makes of its largest pair. False, and the wall unchanged, where it makes none.
 [[nodiscard]] bool remake_mid(const Body& body, Wall& wall, MidMethod method, double tol);
 
-/// Where to centre the chart of a surface of which points are given: closed surfaces are cut open where these leave the widest gap,
-/// or where the CAD author's own parameters begin.
-[[nodiscard]] Vec3 chart_middle(const Surface& surface, const std::vector<Vec3>& points);
-
 }  // namespace halvo

@@ -1,5 +1,6 @@
 #include "halve/loose_sheets.hpp"
 
+#include "body/chart_middle.hpp"
 #include "body/surface_cut.hpp"
 #include "body/wall_search.hpp"
 #include "core/keys.hpp"
