@@ -99,3 +99,17 @@ INSTANTIATE_TEST_SUITE_P(All, Slope, ::testing::Range<std::size_t>(0, 5), [](con
     std::replace(name.begin(), name.end(), ' ', '_');
     return name;
 });
+
+TEST(Slopes, StandForTheirVolumeAtEitherSide) {
+    // A pipe's thick end reaches outward alone: seen from the side, its middle lies elsewhere than that of the rest.
+    for (const Reference side : {Reference::outer, Reference::inner})
+        for (const std::size_t k : {3u, 4u}) {
+            Plan plan;
+            plan.halve.reference = side;
+            const Job j = job_of(stepped()[k].solid(), plan);
+            ASSERT_EQ(j.model.sheets.size(), 1u);
+            EXPECT_TRUE(j.model.sheets[0].placed);
+            EXPECT_NEAR(j.proof.volume_error, 0, stepped()[k].volume) << stepped()[k].name;
+            EXPECT_TRUE(j.proof.within_bounds);
+        }
+}

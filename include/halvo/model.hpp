@@ -79,7 +79,7 @@ struct Sheet {
     double offset = 0;                           ///< from the reference surface to the middle, along the normal, besides the field's own
     Reference reference = Reference::middle;     ///< where in its wall the plan wants it
     bool placed = false;                         ///< it lies there already; else at the middle
-    double growth = 1;                           ///< its area where it lies over its area at the middle
+    double growth = 1;                           ///< its area where it lies over the area at which its mean thickness gives its wall's volume
     double deviation = 0;                        ///< of a fitted midsurface from equal distance, at most (mm)
     std::vector<std::vector<Vec2>> own_outline;  ///< the sheet within its own body, in the chart, as halved
     std::vector<BodyShare> shares;               ///< of other bodies than its own

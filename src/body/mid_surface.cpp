@@ -153,7 +153,7 @@ public:
                     Vec2 share;
                     share[static_cast<int>(k)] = (static_cast<double>(i) + 0.5) / static_cast<double>(along);
                     share[static_cast<int>(1 - k)] = (static_cast<double>(j) + 0.5) / static_cast<double>(across);
-                    // Beside lines of the net, where there are many: what the other direction lacks is small there.
+                    // On lines of the net: what the other direction lacks is small there.
                     const double line = static_cast<double>(n_[1 - k] - 1);
                     share[static_cast<int>(1 - k)] = std::round(share[static_cast<int>(1 - k)] * line) / line;
                     const auto off = distance(share);

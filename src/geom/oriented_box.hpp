@@ -9,8 +9,6 @@ namespace halvo {
 struct OrientedBox {
     Frame frame;
     Vec3 half = Vec3::Zero();
-
-    [[nodiscard]] Vec3 corner(int k) const { return frame.at(k & 1 ? half.x() : -half.x(), k & 2 ? half.y() : -half.y(), k & 4 ? half.z() : -half.z()); }
 };
 
 /// Round points, one side square to `z`, the others along the smallest rectangle that holds what they look like from there.

@@ -72,7 +72,9 @@ void set_box(const Body& body, double beside, Place& p) {
 std::vector<Place> places(const Body& body, const LooseSkin& loose, double beside) {
     std::vector<Place> out;
     for (int f : loose.faces) out.push_back({{f}, corners_of(body, f), {}});
-    for (const Vec3& p : loose.places) out.push_back({{}, {p}, {}});
+    std::map<std::array<long long, 3>, std::vector<Vec3>> seeds;  // those so near that their boxes overlap are one at once
+    for (const Vec3& p : loose.places) seeds[{std::llround(p.x() / beside), std::llround(p.y() / beside), std::llround(p.z() / beside)}].push_back(p);
+    for (auto& [cell, points] : seeds) out.push_back({{}, std::move(points), {}});
     std::erase_if(out, [](const Place& p) { return p.points.empty(); });
     for (Place& p : out) set_box(body, beside, p);
     for (bool again = true; again;) {

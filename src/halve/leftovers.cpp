@@ -7,6 +7,7 @@
 #include "halve/root_fillets.hpp"
 #include "halve/step_slopes.hpp"
 #include "halve/wall_neighbours.hpp"
+#include "model/sheet_values.hpp"
 
 #include <fmt/format.h>
 
@@ -61,12 +62,8 @@ private:
         std::vector<Box3> boxes;
         for (const Sheet& s : model_.sheets) {
             if (s.body != id_) continue;
-            Box3 box;
-            for (const auto& loop : s.own_outline)
-                for (const Vec2& q : loop) box.extend(s.chart.at(q));
-            const double bulge = s.chart.flat() || box.isEmpty() ? 0 : 0.5 * box.sizes().norm();  // between its outline
             out.sheets.push_back(&s), out.outlines.emplace_back(s.own_outline);
-            boxes.push_back(widened(box, 1.1 * s.thickness.max + bulge));
+            boxes.push_back(widened(sheet_box(model_, s), 1.1 * s.thickness.max));
         }
         out.tree = BoxTree(boxes);
         return out;

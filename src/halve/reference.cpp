@@ -5,6 +5,7 @@
 #include "geom/rounds.hpp"
 #include "model/arrangement.hpp"
 #include "model/sheet_values.hpp"
+#include "model/volumes.hpp"
 
 #include <fmt/format.h>
 #include <Eigen/Dense>
@@ -27,6 +28,7 @@ public:
         choose();
         if (std::none_of(charts_.begin(), charts_.end(), [](const auto& c) { return c.has_value(); })) return;
         gather();
+        for (const Sheet& sheet : model_.sheets) volumes_.push_back(wall_depth(model_, sheet) * sheet.own_area() / sheet.growth);
         std::vector<Vec3> points;
         for (std::size_t v = 0; v < model_.vertices.size(); ++v) points.push_back(settled(model_.vertices[v].point, at_vertex_[v]));
         std::vector<Curve> curves;
@@ -223,6 +225,8 @@ private:
         fill_thickness(model_, s);
         if (before > 0) s.growth *= s.area() / before;
         if (!charts_[i]) return;
+        // Of a wall whose pieces lie at unlike distances from its middle no area says it.
+        if (volumes_[i] > 0) s.growth = s.own_area() * s.thickness.mean / volumes_[i];
         const auto sides = s.field.sides(s.chart, s.chart.local2(s.chart.plane().origin));
         model_.ledger.push_back({"reference-" + s.key, "halve", "reference", EntryState::applied,
                                  fmt::format("{}: at the {} side of its wall, the middle {:+.3f} mm along its normal", s.key,
@@ -231,6 +235,7 @@ private:
     }
 
     Model& model_;
+    std::vector<double> volumes_;               // of each sheet's wall, before
     std::vector<std::optional<Chart>> charts_;  // where each sheet goes, if anywhere
     std::vector<Place> at_vertex_, at_edge_;
 };

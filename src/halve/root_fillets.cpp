@@ -3,6 +3,7 @@
 #include "core/parallel.hpp"
 #include "geom/box_tree.hpp"
 #include "geom/outline.hpp"
+#include "model/sheet_values.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -25,12 +26,8 @@ public:
     Roots(const Model& model, const Body& body, int id, double tol) : body_(body), tol_(tol) {
         for (const Sheet& s : model.sheets) {
             if (s.body != id) continue;
-            Box3 box;
-            for (const Region& r : s.regions)
-                for (const auto& loop : r.loops)
-                    for (const EdgeUse& u : loop) box.extend(model.edges[u.edge.index()].curve.box());
-            const double more = 4 * s.thickness.max + (s.chart.flat() ? 0 : 0.5 * box.sizes().norm());
-            box.min().array() -= more, box.max().array() += more;
+            Box3 box = sheet_box(model, s);
+            box.min().array() -= 4 * s.thickness.max, box.max().array() += 4 * s.thickness.max;
             sheets_.push_back(&s), boxes_.push_back(box), outlines_.emplace_back(s.own_outline);
         }
         tree_ = BoxTree(boxes_);

@@ -222,6 +222,19 @@ std::vector<std::vector<Vec2>> region_polygons(const Model& model, const Chart& 
     return out;
 }
 
+Box3 sheet_box(const Model& model, const Sheet& sheet) {
+    Box3 box;
+    for (const auto& loop : sheet.own_outline)
+        for (const Vec2& q : loop) box.extend(sheet.chart.at(q));
+    for (const Region& r : sheet.regions)
+        for (const auto& loop : r.loops)
+            for (const EdgeUse& u : loop) box.extend(model.edges[u.edge.index()].curve.box());
+    if (sheet.chart.flat() || box.isEmpty()) return box;
+    const double bulge = 0.5 * box.sizes().norm();
+    box.min().array() -= bulge, box.max().array() += bulge;
+    return box;
+}
+
 void fill_thickness(const Model& model, Sheet& sheet) {
     double sum = 0, area = 0, low = std::numeric_limits<double>::max(), high = 0;
     for (const Region& r : sheet.regions) {

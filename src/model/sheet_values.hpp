@@ -18,6 +18,9 @@ void fill_thickness(const Model& model, Sheet& sheet);
 /// A sheet whose surface no solid is behind on two sides: one thickness, all of its area its own.
 void take_as_it_is(const Model& model, Sheet& sheet, double thickness);
 
+/// Round the sheet, with what it may bulge between its outline where it is curved.
+[[nodiscard]] Box3 sheet_box(const Model& model, const Sheet& sheet);
+
 /// Is the sheet, or the wall that it is the midsurface of, among the ids?
 [[nodiscard]] bool has_id(const Sheet& sheet, const std::vector<std::string>& ids);
 

@@ -25,6 +25,19 @@ WallArm arm(const Sheet& s, const Vec3& at, const Vec3& along, const Vec3& way, 
     return a;
 }
 
+// Mean and Gaussian curvature of a surface at a point of it, positive where it turns away from its normal; by central differences.
+std::pair<double, double> curvatures(const Chart& chart, const SkinPoint& on, double step) {
+    const Frame f = Frame::with_z(on.point, on.normal);
+    Eigen::Matrix2d turn;
+    for (int k : {0, 1}) {
+        const Vec3 d = step * (k == 0 ? f.x : f.y);
+        const SkinPoint up = chart.on(on.point + d), down = chart.on(on.point - d);
+        const Vec3 run = up.point - down.point, dn = (up.normal - down.normal) / std::max(run.norm(), 1e-300);
+        turn.col(k) << dn.dot(f.x), dn.dot(f.y);
+    }
+    return {0.5 * turn.trace(), turn.determinant()};
+}
+
 }  // namespace
 
 double doubled_area(std::vector<WallArm> arms) {
@@ -46,17 +59,8 @@ double wall_depth(const Model& model, const Sheet& s) {
     for (const Region& r : s.regions)
         for (const AreaSample& a : spread_inside(region_polygons(model, s.chart, r, model.tolerance.chord), 200)) {
             const auto sides = s.field.sides(s.chart, a.point);
-            const SkinPoint on = s.chart.on(s.chart.at(a.point));
-            const Frame f = Frame::with_z(on.point, on.normal);
-            const double step = 0.05 * s.thickness.max;
-            Eigen::Matrix2d turn;
-            for (int k : {0, 1}) {
-                const Vec3 d = step * (k == 0 ? f.x : f.y);
-                const SkinPoint up = s.chart.on(on.point + d), down = s.chart.on(on.point - d);
-                const Vec3 run = up.point - down.point, dn = (up.normal - down.normal) / std::max(run.norm(), 1e-300);
-                turn.col(k) << dn.dot(f.x), dn.dot(f.y);
-            }
-            const double mean = 0.5 * turn.trace(), gauss = turn.determinant(), u = sides.up, v = sides.down;
+            const auto [mean, gauss] = curvatures(s.chart, s.chart.on(s.chart.at(a.point)), 0.05 * s.thickness.max);
+            const double u = sides.up, v = sides.down;
             sum += a.area * (mean * (u * u - v * v) + gauss * (u * u * u + v * v * v) / 3);
             area += a.area;
         }

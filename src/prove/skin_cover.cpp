@@ -6,6 +6,7 @@
 #include "geom/box_tree.hpp"
 #include "geom/facet_tree.hpp"
 #include "geom/outline.hpp"
+#include "model/sheet_values.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -55,15 +56,8 @@ std::vector<std::vector<Cover>> covers_of(const Assembly& solids, const Model& m
     std::vector<std::vector<Cover>> of(solids.bodies.size());
     for (const Sheet& s : model.sheets) {
         if (s.body < 0) continue;
-        Box3 box;
-        for (const auto& loop : s.own_outline)
-            for (const Vec2& q : loop) box.extend(s.chart.at(q));
-        // Between its outline a curved sheet may bulge.
-        for (const Region& r : s.regions)
-            for (const auto& loop : r.loops)
-                for (const EdgeUse& u : loop) box.extend(model.edges[u.edge.index()].curve.box());
-        const double bulge = s.chart.flat() || box.isEmpty() ? 0 : 0.5 * box.sizes().norm();
-        box.min().array() -= 1.1 * s.thickness.max + bulge, box.max().array() += 1.1 * s.thickness.max + bulge;
+        Box3 box = sheet_box(model, s);
+        box.min().array() -= 1.1 * s.thickness.max, box.max().array() += 1.1 * s.thickness.max;
         const auto outline = std::make_shared<const OutlineIndex>(s.own_outline);
         of[ix(s.body)].push_back({&s, box, outline});
         for (const BodyShare& k : s.shares) of[ix(k.body)].push_back({&s, box, outline});
