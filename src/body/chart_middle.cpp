@@ -10,12 +10,22 @@ std::size_t ix(int i) {
     return static_cast<std::size_t>(i);
 }
 
-double opposite_gap(std::vector<double> angles) {
+struct Gap {
+    double from = 0, size = 0;
+};
+
+// The widest between angles next to each other: another must be wider by more than `more` to be taken for it.
+Gap widest_gap(std::vector<double> angles, double more) {
     std::sort(angles.begin(), angles.end());
-    double gap = angles.front() + 2 * pi - angles.back(), from = angles.back();
+    Gap out{angles.back(), angles.front() + 2 * pi - angles.back()};
     for (std::size_t i = 0; i + 1 < angles.size(); ++i)
-        if (angles[i + 1] - angles[i] > gap) gap = angles[i + 1] - angles[i], from = angles[i];
-    return gap > pi / 3 ? from + 0.5 * gap + pi : pi;
+        if (angles[i + 1] - angles[i] > out.size + more) out = {angles[i], angles[i + 1] - angles[i]};
+    return out;
+}
+
+double opposite_gap(std::vector<double> angles) {
+    const Gap gap = widest_gap(std::move(angles), 0);
+    return gap.size > pi / 3 ? gap.from + 0.5 * gap.size + pi : pi;
 }
 
 // Opposite to the widest gap between the points: a sphere's chart is singular there.
@@ -77,11 +87,8 @@ std::optional<double> clear_angle(const Body& body, const Wall& w, double cut, d
                         angles.push_back(off);
                     }
     if (!beside) return std::nullopt;
-    std::sort(angles.begin(), angles.end());
-    double gap = angles.front() + 2 * pi - angles.back(), from = angles.back();
-    for (std::size_t i = 0; i + 1 < angles.size(); ++i)
-        if (angles[i + 1] - angles[i] > gap + 1e-6) gap = angles[i + 1] - angles[i], from = angles[i];
-    return cut + from + 0.5 * gap;
+    const Gap gap = widest_gap(std::move(angles), 1e-6);
+    return cut + gap.from + 0.5 * gap.size;
 }
 
 }  // namespace

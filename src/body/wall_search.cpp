@@ -326,19 +326,15 @@ private:
         take(near, side);
         const std::pair key(surfaces_[ix(near)], surfaces_[ix(far)]);
         const auto pieces = pieces_.find(key);
-        if (pieces == pieces_.end() || pieces->second.size() < 2) {
-            const auto mid = mid_surface(o, like_tol(c.pair.thickness), std::max(fit_share * c.pair.thickness, tol_));
-            if (mid) c.mid = mid->surface, c.fit_error = mid->error;
-            return mid.has_value();
-        }
-        const auto [known, fresh] = mid_of_.try_emplace(key);
-        if (fresh) {
+        const bool several = pieces != pieces_.end() && pieces->second.size() > 1;
+        const auto known = several ? mid_of_.find(key) : mid_of_.end();
+        if (several && known == mid_of_.end())
             for (const Piece& p : pieces->second)
                 if (p.near != near || p.far != far) take(p.near, *p.side);
-            known->second = mid_surface(o, like_tol(c.pair.thickness), std::max(fit_share * c.pair.thickness, tol_));
-        }
-        if (known->second) c.mid = known->second->surface, c.fit_error = known->second->error;
-        return known->second.has_value();
+        const auto mid = known != mid_of_.end() ? known->second : mid_surface(o, like_tol(c.pair.thickness), std::max(fit_share * c.pair.thickness, tol_));
+        if (several) mid_of_.try_emplace(key, mid);
+        if (mid) c.mid = mid->surface, c.fit_error = mid->error;
+        return mid.has_value();
     }
 
     // Corners of the face's facets where it looks at the other, and up to the spacing of the probes beyond.

@@ -6,6 +6,7 @@
 #include "geom/outline.hpp"
 #include "geom/spread.hpp"
 #include "halve/bulk_grid.hpp"
+#include "model/sheet_index.hpp"
 #include "model/volumes.hpp"
 
 #include <fmt/format.h>
@@ -22,6 +23,7 @@ namespace {
 
 constexpr int most_steps = 36, least_steps = 16;  // of a grid along its longest side: where there are many regions, less
 constexpr double least_share = 0.002;             // of the body's volume, for a region of its own
+constexpr double sheet_reach = 2;                 // thicknesses that the sides of a sheet may be off it
 constexpr double sure = 0.05;                     // by which the volume on a grid may be off
 constexpr std::size_t most_points = 6;
 
@@ -98,7 +100,7 @@ std::vector<Place> places(const Body& body, const LooseSkin& loose, double besid
 class Regions {
 public:
     Regions(Model& model, const Assembly& solids, int id, const std::vector<WallSurface>& walls, const LooseSkin& loose)
-        : model_(model), body_(solids.bodies[ix(id)]), id_(id), walls_(walls), loose_(loose), tol_(solids.tolerance.point) {}
+        : model_(model), body_(solids.bodies[ix(id)]), id_(id), walls_(walls), loose_(loose), sheets_(model, id, sheet_reach), tol_(solids.tolerance.point) {}
 
     std::vector<int> run() {
         for (const WallSurface& w : walls_) thickest_ = std::max(thickest_, w.thickest);
@@ -157,15 +159,8 @@ private:
 
     BulkSpace space_at(const OrientedBox& box) const {
         std::vector<const WallSurface*> walls;
-        struct Outlined {
-            const Sheet* sheet;
-            std::shared_ptr<const OutlineIndex> outline;
-        };
-        std::vector<Outlined> sheets;
         for (const WallSurface& w : walls_)
             if (w.box.squaredExteriorDistance(box.frame.origin) <= std::pow(box.half.norm() + w.thickest, 2)) walls.push_back(&w);
-        for (const Sheet& s : model_.sheets)
-            if (s.body == id_) sheets.push_back({&s, std::make_shared<const OutlineIndex>(s.own_outline)});
         constexpr double generous = 0.55, exact = 0.5;  // of the thickness, to either side
         const auto in_wall = [this, walls](const Vec3& p, double share) {
             return std::any_of(walls.begin(), walls.end(), [&](const WallSurface* w) {
@@ -174,13 +169,14 @@ private:
             });
         };
         // Over the foot of a rib or a fillet a sheet runs on where its wall has no skin of its own.
-        const auto in_sheet = [this, sheets](const Vec3& p, double share, bool with_skin) {
-            return std::any_of(sheets.begin(), sheets.end(), [&](const Outlined& o) {
-                const Sheet& s = *o.sheet;
+        const auto in_sheet = [this](const Vec3& p, double share, bool with_skin) {
+            const std::vector<int> near = sheets_.near(p);
+            return std::any_of(near.begin(), near.end(), [&](int k) {
+                const Sheet& s = sheets_.sheet(k);
                 const double height = s.chart.height(p);
-                if (std::abs(height) > 2 * s.thickness.max) return false;
+                if (std::abs(height) > sheet_reach * s.thickness.max) return false;
                 const Vec2 at = s.chart.local2(p);
-                if (!o.outline->inside(at)) return false;
+                if (!sheets_.outline(k).inside(at)) return false;
                 const auto sides = s.field.sides(s.chart, at);
                 return height <= 2 * share * sides.up + tol_ && height >= -2 * share * sides.down - tol_ && (!with_skin || has_skin(s, p));
             });
@@ -288,6 +284,7 @@ private:
     int id_;
     const std::vector<WallSurface>& walls_;
     const LooseSkin& loose_;
+    SheetIndex sheets_;
     double tol_, thickest_ = 0;
 };
 

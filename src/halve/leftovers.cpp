@@ -1,13 +1,11 @@
 #include "halve/leftovers.hpp"
 
 #include "core/keys.hpp"
-#include "geom/box_tree.hpp"
-#include "geom/outline.hpp"
 #include "halve/bulk_regions.hpp"
 #include "halve/root_fillets.hpp"
 #include "halve/step_slopes.hpp"
 #include "halve/wall_neighbours.hpp"
-#include "model/sheet_values.hpp"
+#include "model/sheet_index.hpp"
 
 #include <fmt/format.h>
 
@@ -39,45 +37,26 @@ public:
     }
 
 private:
-    // Where sheets of the body are.
-    struct SheetPlaces {
-        std::vector<const Sheet*> sheets;
-        std::vector<OutlineIndex> outlines;
-        BoxTree tree{{}};
-
-        [[nodiscard]] bool at(const Vec3& p) const {
-            const std::vector<int> near = tree.touching(Box3(p));
-            return std::any_of(near.begin(), near.end(), [&](int k) {
-                const Sheet& s = *sheets[static_cast<std::size_t>(k)];
-                if (std::abs(s.chart.height(p)) > s.thickness.max) return false;
-                const Vec2 q = s.chart.local2(p);
-                const OutlineIndex& outline = outlines[static_cast<std::size_t>(k)];
-                return outline.inside(q) || outline.border_within(q, s.thickness.max);
-            });
-        }
-    };
-
-    SheetPlaces sheet_places() const {
-        SheetPlaces out;
-        std::vector<Box3> boxes;
-        for (const Sheet& s : model_.sheets) {
-            if (s.body != id_) continue;
-            out.sheets.push_back(&s), out.outlines.emplace_back(s.own_outline);
-            boxes.push_back(widened(sheet_box(model_, s), 1.1 * s.thickness.max));
-        }
-        out.tree = BoxTree(boxes);
-        return out;
+    // Is a point in one of the sheets, or within its thickness beside it?
+    static bool in_a_sheet(const SheetIndex& sheets, const Vec3& p) {
+        const std::vector<int> near = sheets.near(p);
+        return std::any_of(near.begin(), near.end(), [&](int k) {
+            const Sheet& s = sheets.sheet(k);
+            if (std::abs(s.chart.height(p)) > s.thickness.max) return false;
+            const Vec2 q = s.chart.local2(p);
+            return sheets.outline(k).inside(q) || sheets.outline(k).border_within(q, s.thickness.max);
+        });
     }
 
     // Walls of which nothing or little is left: named, unless sheets of others stand where their sides face each other.
     void report_lost() {
         constexpr double covered = 0.7, little = 0.5;  // shares of where its sides face each other
-        const SheetPlaces places = sheet_places();
+        const SheetIndex sheets(model_, id_, 1.1);
         for (std::size_t i = 0; i < walls_.size(); ++i) {
             if (left_.refused[i]) continue;
             double all = 0, in = 0;
             for (const FacePair& f : walls_[i].wall->pairs)
-                for (const Vec3& q : f.seen) ++all, in += places.at(q) ? 1 : 0;
+                for (const Vec3& q : f.seen) ++all, in += in_a_sheet(sheets, q) ? 1 : 0;
             if (in >= (left_.without_sheet[i] ? covered : little) * all) continue;
             const std::string of_it = left_.without_sheet[i] ? "no sheet came of it" : fmt::format("sheets came of {:.0f} % of it only", 100 * in / all);
             model_.findings.push_back({make_key("finding", "lost " + left_.keys[i], {}), "wall without a sheet",

@@ -1,9 +1,7 @@
 #include "halve/root_fillets.hpp"
 
 #include "core/parallel.hpp"
-#include "geom/box_tree.hpp"
-#include "geom/outline.hpp"
-#include "model/sheet_values.hpp"
+#include "model/sheet_index.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -15,6 +13,7 @@ namespace {
 constexpr double deepest = 1.0;      // times the thicker of the two sheets it lies between; more is a solid region
 constexpr double in_corner = 1.77;   // as much deeper in a corner of three: of a ball there against a round along an edge, (sqrt 3 - 1) / (sqrt 2 - 1)
 constexpr double shallowest = 0.02;  // less is a rim or an end of these sheets
+constexpr double farthest = 4;       // thicknesses of a sheet that material at its root may reach
 constexpr double most_share = 0.9;   // of the face, from which sheets are reached so
 
 std::size_t ix(int i) {
@@ -23,15 +22,7 @@ std::size_t ix(int i) {
 
 class Roots {
 public:
-    Roots(const Model& model, const Body& body, int id, double tol) : body_(body), tol_(tol) {
-        for (const Sheet& s : model.sheets) {
-            if (s.body != id) continue;
-            Box3 box = sheet_box(model, s);
-            box.min().array() -= 4 * s.thickness.max, box.max().array() += 4 * s.thickness.max;
-            sheets_.push_back(&s), boxes_.push_back(box), outlines_.emplace_back(s.own_outline);
-        }
-        tree_ = BoxTree(boxes_);
-    }
+    Roots(const Model& model, const Body& body, int id, double tol) : body_(body), tol_(tol), sheets_(model, id, farthest) {}
 
     std::optional<RootFillet> of(int f) const {
         const Face& face = body_.faces[ix(f)];
@@ -69,8 +60,8 @@ private:
     // How far inward along the normal the first sheet's material begins.
     std::optional<std::pair<const Sheet*, double>> depth(const SkinPoint& from) const {
         std::optional<std::pair<const Sheet*, double>> best;
-        for (int s : tree_.touching(Box3(from.point)))
-            if (const auto d = reach(ix(s), from); d && (!best || *d < best->second)) best = {sheets_[ix(s)], *d};
+        for (int s : sheets_.near(from.point))
+            if (const auto d = reach(s, from); d && (!best || *d < best->second)) best = {&sheets_.sheet(s), *d};
         return best;
     }
 
@@ -81,8 +72,8 @@ private:
     }
 
     // By the secant method on the distance from the sheet's slab; its foot must lie in the sheet.
-    std::optional<double> reach(std::size_t k, const SkinPoint& from) const {
-        const Sheet& s = *sheets_[k];
+    std::optional<double> reach(int k, const SkinPoint& from) const {
+        const Sheet& s = sheets_.sheet(k);
         const double limit = 3 * s.thickness.max;
         double a = 0, fa = outside(s, from.point);
         if (fa <= tol_) return over(k, from.point) ? std::optional(0.0) : std::nullopt;
@@ -100,9 +91,9 @@ private:
         return over(k, at) ? std::optional(b) : std::nullopt;
     }
 
-    bool over(std::size_t k, const Vec3& p) const {
-        const Vec2 q = sheets_[k]->chart.local2(p);
-        return outlines_[k].inside(q) || outlines_[k].border_within(q, 10 * tol_);
+    bool over(int k, const Vec3& p) const {
+        const Vec2 q = sheets_.sheet(k).chart.local2(p);
+        return sheets_.outline(k).inside(q) || sheets_.outline(k).border_within(q, 10 * tol_);
     }
 
     // Growth of the face's area with the depth below it: the divergence of its inward normals (1/mm).
@@ -130,10 +121,7 @@ private:
 
     const Body& body_;
     double tol_;
-    std::vector<const Sheet*> sheets_;
-    std::vector<OutlineIndex> outlines_;
-    std::vector<Box3> boxes_;  // as far as material at their roots may reach
-    BoxTree tree_{{}};
+    SheetIndex sheets_;
 };
 
 }  // namespace
