@@ -13,11 +13,13 @@
 namespace halvo {
 namespace {
 
-constexpr double far_enough = 3;      // of the walls' thickness: rounds further apart are no two sides of one bend
-constexpr double least_facing = 0.5;  // cosine between opposed rounds, of no matter how unlike radii
-constexpr double most_off = 0.2;      // of the thickness, between a bend's midsurface and equal distance
-constexpr double like = 0.01;         // of the radius, within which a spline face counts as the round it is close to
-constexpr double rolled = 0.06;       // of a principal curvature, that it varies by over what a ball was rolled along
+constexpr double far_enough = 3;       // of the walls' thickness: rounds further apart are no two sides of one bend
+constexpr double least_facing = 0.5;   // cosine between opposed rounds, of no matter how unlike radii
+constexpr double most_off = 0.2;       // of the thickness, between a bend's midsurface and equal distance
+constexpr double all_over = 0.9;       // of its larger side, that a patch which fills a corner sees the other one from
+constexpr double most_off_all = 0.01;  // of the thickness, for one in place of their equal distance
+constexpr double like = 0.01;          // of the radius, within which a spline face counts as the round it is close to
+constexpr double rolled = 0.06;        // of a principal curvature, that it varies by over what a ball was rolled along
 constexpr int passes = 4;
 
 std::size_t ix(int i) {
@@ -170,8 +172,9 @@ private:
     // in: balls in corners are found after the rounds beside them.
     void collect_ridges() {
         std::set<int> paired;
+        std::map<int, std::vector<int>> rounds;  // opposite to a face
         for (const Pair& p : pairs_)
-            if (!p.beside.empty()) paired.insert({p.a, p.b});
+            if (!p.beside.empty()) paired.insert({p.a, p.b}), rounds[p.a].push_back(p.b), rounds[p.b].push_back(p.a);
         std::map<int, std::vector<const Probe*>> of;
         for (const Probe& p : skin_.probes)
             if (p.face != p.opposite && !paired.count(p.face) && !std::holds_alternative<PlaneSurface>(body_.faces[ix(p.face)].surface))
@@ -181,7 +184,9 @@ private:
             std::map<int, Ridge> found;
             for (const auto& [face, list] : of) {
                 if (known.count(face) || !spine_radius(surface(face)) || !bulges(face)) continue;  // no pipes: their sheets forget the spine
-                if (auto p = over_ridge(face, list, known)) found[face] = {p->ridge, p->wall}, pairs_.push_back(std::move(*p));
+                // Corners come after the edges that run into them.
+                if (auto p = over_ridge(face, list, known, pass > 0 ? rounds : std::map<int, std::vector<int>>()))
+                    found[face] = {p->ridge, p->wall}, pairs_.push_back(std::move(*p));
             }
             known.merge(found);
         }
@@ -192,7 +197,8 @@ private:
         double wall = 0;  // thickness of the walls that meet there
     };
 
-    std::optional<Pair> over_ridge(int face, const std::vector<const Probe*>& list, const std::map<int, Ridge>& known) const {
+    std::optional<Pair> over_ridge(int face, const std::vector<const Probe*>& list, const std::map<int, Ridge>& known,
+                                   const std::map<int, std::vector<int>>& rounds) const {
         std::set<std::size_t> walls;
         std::set<int> far;
         double wall = 0;
@@ -201,6 +207,7 @@ private:
             if (!l.smooth) continue;
             if (const auto r = known.find(l.other); r != known.end())
                 ++ridges, far.insert(r->second.faces.begin(), r->second.faces.end()), wall = std::max(wall, r->second.wall);
+            if (const auto r = rounds.find(l.other); r != rounds.end()) ++ridges, far.insert(r->second.begin(), r->second.end());
             const auto it = at_.find(l.other);
             if (it == at_.end()) continue;
             for (const Use& u : it->second)
@@ -276,9 +283,15 @@ private:
         const auto [it, fresh] = opposed_.try_emplace(std::minmax(f, g), false);
         if (fresh) {
             const bool free = std::holds_alternative<FreeSurface>(surface(f)) || std::holds_alternative<FreeSurface>(surface(g));
-            it->second = (free || surface(f).index() == surface(g).index()) && radius_of(f) && radius_of(g) && bulges(f) != bulges(g);
+            it->second = (free || surface(f).index() == surface(g).index()) && radius_of(f) && radius_of(g) && bulges(f) != bulges(g) && !across(f, g);
         }
         return it->second;
+    }
+
+    // Rounds of edges that run across each other, of which the one looks past a corner at the other.
+    bool across(int f, int g) const {
+        const auto *a = std::get_if<CylinderSurface>(&surface(f)), *b = std::get_if<CylinderSurface>(&surface(g));
+        return a && b && a->frame.z.cross(b->frame.z).norm() > least_facing;
     }
 
     // Rays from the rounder face spread over the other one; where both were probed, one side tells enough.
@@ -317,7 +330,8 @@ private:
 
     bool go_on(const Pair& p, const Pair& q) const {
         const auto in = [](const std::vector<int>& list, int f) { return std::find(list.begin(), list.end(), f) != list.end(); };
-        if (!p.ridge.empty() && !q.ridge.empty()) return smooth(p.a, q.a) && std::any_of(p.ridge.begin(), p.ridge.end(), [&](int f) { return in(q.ridge, f); });
+        const auto meets = [&](int f) { return in(q.ridge, f) || std::any_of(q.ridge.begin(), q.ridge.end(), [&](int g) { return smooth(f, g); }); };
+        if (!p.ridge.empty() && !q.ridge.empty()) return smooth(p.a, q.a) && std::any_of(p.ridge.begin(), p.ridge.end(), meets);
         if (p.ridge.empty() && q.ridge.empty()) return (smooth(p.a, q.a) && smooth(p.b, q.b)) || (smooth(p.a, q.b) && smooth(p.b, q.a));
         const Pair &sharp = p.ridge.empty() ? q : p, &round = p.ridge.empty() ? p : q;
         return (smooth(sharp.a, round.a) && in(sharp.ridge, round.b)) || (smooth(sharp.a, round.b) && in(sharp.ridge, round.a));
@@ -369,6 +383,37 @@ private:
             const Sums& s = sums[groups.root(static_cast<int>(i))];
             pairs_[i].radius = s.exact_count > 0 ? s.exact / s.exact_count : s.all / s.count;
         }
+        for (Pair& p : pairs_)
+            if (!p.ridge.empty()) lead_through(p);
+    }
+
+    // A corner that is sharp inside, of the ball that was rolled along an edge which is round there: it has that one's radius, and an edge that
+    // is sharp inside and runs into it none that is smaller, so that the ball finds room.
+    void lead_through(Pair& corner) {
+        const double outside = *radius_of(corner.a);
+        double r = 0;
+        for (const std::size_t j : corner.bends) {
+            const Pair& q = pairs_[j];
+            if (q.ridge.empty() && std::abs(*radius_of(bulges(q.a) ? q.a : q.b) - outside) <= 1.5 * like * outside) r = std::max(r, q.radius);
+        }
+        if (r == 0) return;
+        corner.radius = r;
+        for (const std::size_t j : corner.bends)
+            if (!pairs_[j].ridge.empty()) pairs_[j].radius = std::max(pairs_[j].radius, r);
+    }
+
+    // How far from equal distance a midsurface may be. Free patches that face each other all over, as where rounds of unlike radii run together
+    // in a corner, were rolled by no ball, even if one comes close: their equal distance is known and fits their neighbours better.
+    [[nodiscard]] double limit(const Pair& p) const {
+        const double wide = most_off * std::max(p.thickness, p.wall);
+        const auto free = [&](int f) { return std::holds_alternative<FreeSurface>(body_.faces[ix(f)].surface); };
+        if (!p.ridge.empty() || !free(p.a) || !free(p.b)) return wide;
+        const double area = std::max(body_.faces[ix(p.a)].area, body_.faces[ix(p.b)].area);
+        for (const Wall& w : walls_)
+            for (const FacePair& q : w.pairs)
+                if (std::minmax(q.top, q.bottom) == std::minmax(p.a, p.b) && q.area >= all_over * area && w.fit_error <= 0.1 * most_off_all * p.thickness)
+                    return most_off_all * p.thickness;
+        return wide;
     }
 
     bool between_walls(Pair& p) {
@@ -379,11 +424,18 @@ private:
         const double r = p.radius;
         const auto known = bases(p);
         const auto offer = [&](const std::optional<Surface>& s, const std::vector<PlaneSurface>& planes) {
-            if (!s || s->index() != surface(p.a).index()) return;
+            const bool ball = s && std::holds_alternative<SphereSurface>(*s) && !p.ridge.empty();  // where a corner's torus has no hole left
+            if (!s || (!ball && s->index() != surface(p.a).index())) return;
             const double off = p.ridge.empty() ? off_by(p, *s) : off_ridge(p, *s);
-            if (off <= most_off * std::max(p.thickness, p.wall) && (!p.mid || off < p.error)) p.mid = *s, p.error = off, p.planes = planes;
+            if (off <= limit(p) && (!p.mid || off < p.error)) p.mid = *s, p.error = off, p.planes = planes;
         };
-        if (std::holds_alternative<SphereSurface>(surface(p.a))) {
+        // A ball as large as the round that it comes down along.
+        const auto* torus = p.ridge.empty() ? nullptr : std::get_if<TorusSurface>(&surface(p.a));
+        const bool fills = torus && std::any_of(known.begin(), known.end(), [&](const Base& b) {
+                               const auto* k = std::get_if<CylinderSurface>(&b.surface);
+                               return k && k->radius <= r + 10 * tol_ && k->frame.z.cross(torus->frame.z).norm() * r <= 10 * tol_;
+                           });
+        if (fills || std::holds_alternative<SphereSurface>(surface(p.a))) {
             std::vector<PlaneSurface> planes;
             for (const Base& b : known)
                 for (const PlaneSurface& s : b.planes)
@@ -407,7 +459,7 @@ private:
             for (std::size_t j = i + 1; j < known.size(); ++j) {
                 const auto s = pipe_between(known[i].surface, known[j].surface, r, inside, p.middles, 10 * tol_);
                 const double off = s ? off_by(p, *s) : std::numeric_limits<double>::max();
-                if (off <= most_off * p.thickness && (!p.mid || off < p.error)) p.mid = s, p.error = off, p.planes.clear();
+                if (off <= limit(p) && (!p.mid || off < p.error)) p.mid = s, p.error = off, p.planes.clear();
             }
         return p.mid.has_value();
     }
@@ -432,7 +484,7 @@ private:
         const auto s = mean_by_normal(surface(p.a), surface(p.b), p.middles[0], reach, 10 * tol_);
         if (!s) return;
         const double off = off_by(p, *s);
-        if (off <= most_off * p.thickness) p.mid = s, p.error = off;
+        if (off <= limit(p)) p.mid = s, p.error = off;
     }
 
     // Half the difference between the distances to both sides.

@@ -1,6 +1,7 @@
 #include "body/mid_surface.hpp"
 
 #include "geom/net_spline.hpp"
+#include "geom/outline.hpp"
 
 #include <algorithm>
 #include <array>
@@ -77,20 +78,33 @@ std::optional<Surface> alike(const OpposedSurfaces& o, double tol) {
     return of_revolution(o, place, reach, tol);
 }
 
-// Points at equal distance from both sides (or at half the thickness from the first), over a rectangle of the first side's grid.
+// Points at equal distance from both sides (or at half the thickness from the first), over a rectangle of the first side's grid. Of that,
+// what the points to be reached enclose is of concern; a corner's patch has three sides.
 class EqualDistance {
 public:
     EqualDistance(const OpposedSurfaces& o, const Vec3& middle, bool wide, double moved)
         : moved_(moved), chart_(o.a, middle, o.a_reversed), other_(o.b), turn_(o.b_reversed ? -1 : 1) {
-        for (const Vec3& p : o.seen) extent_.extend(chart_.grid(p));
+        std::vector<Vec2> reached;
+        for (const Vec3& p : o.seen) reached.push_back(chart_.grid(p));
         if (wide)
-            for (const Vec3& p : o.around) extent_.extend(chart_.grid(p));
+            for (const Vec3& p : o.around) reached.push_back(chart_.grid(p));
+        for (const Vec2& q : reached) extent_.extend(q);
         const Vec2 period = chart_.grid_period();
         const double margin = 0.5 * std::abs(o.thickness);
         for (int k = 0; k < 2; ++k) {
             if (period[k] > 0 && extent_.sizes()[k] > 0.75 * period[k]) extent_.min()[k] = -0.5 * period[k], extent_.max()[k] = 0.5 * period[k];
             else extent_.min()[k] -= margin, extent_.max()[k] += margin;
         }
+        hull_ = convex_hull(std::move(reached));
+        for (Vec2& q : hull_) q = (q - extent_.min()).cwiseQuotient(extent_.sizes());
+    }
+
+    [[nodiscard]] bool concerns(const Vec2& share) const {
+        for (std::size_t i = 0; i < hull_.size(); ++i) {
+            const Vec2 run = hull_[(i + 1) % hull_.size()] - hull_[i], to = share - hull_[i];
+            if (run.x() * to.y() - run.y() * to.x() < -1e-9) return false;
+        }
+        return true;
     }
 
     std::optional<Vec3> at(const Vec2& share) const {
@@ -116,6 +130,7 @@ private:
     BaseSurface other_;
     double turn_;
     Box2 extent_;
+    std::vector<Vec2> hull_;  // as shares of the extent
 };
 
 // A net of such points, made finer in one direction or both, and the spline through it.
@@ -142,7 +157,7 @@ public:
         return true;
     }
 
-    // Largest distance half-way between points along each direction: nothing where the sides do not face each other.
+    // Largest distance half-way between points along each direction, where it is of concern: nothing where the sides do not face each other.
     std::optional<std::array<double, 2>> errors() const {
         constexpr std::size_t lines = 9;
         std::array<double, 2> out{};
@@ -184,6 +199,7 @@ private:
     static constexpr std::size_t longest = 520, most = 4700;  // points along a direction, in all
 
     std::optional<double> distance(const Vec2& share) const {
+        if (!equal_.concerns(share)) return 0;
         const auto p = equal_.at(share);
         if (!p) return std::nullopt;
         const auto at = spline_->jet(spline_->foot(*p, share));
@@ -239,9 +255,10 @@ std::optional<MidSurface> mid_surface(const OpposedSurfaces& sides, double tol, 
     };
     if (!known(sides.a) || !known(sides.b)) return std::nullopt;
     const bool moved = method == MidMethod::offset;
-    // Where both sides do not face each other all the way to their borders, what was seen must do.
+    // Where both sides do not face each other all the way to their borders, what was seen must do: past that it is carried on straight.
+    constexpr double nearly = 20;  // times the error asked for, which is better than that
     auto all = fitted(sides, fit, true, moved);
-    if (all && all->error <= fit) return all;
+    if (all && all->error <= nearly * fit) return all;
     auto seen = fitted(sides, fit, false, moved);
     return !all || (seen && seen->error < all->error) ? seen : all;
 }

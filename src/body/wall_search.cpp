@@ -2,6 +2,7 @@
 
 #include "body/bends.hpp"
 #include "body/chart_middle.hpp"
+#include "body/corner_patches.hpp"
 #include "body/mid_surface.hpp"
 #include "geom/spread.hpp"
 
@@ -259,6 +260,7 @@ private:
             add(walls, thin, {measured(first ? b.a : b.b, first ? b.b : b.a, b.seen), b.mid, b.error, true, false, true});
         }
         drop_transitions(walls);
+        fit_into_corners(body_, skin_, walls);
     }
 
     // A round over a sharp inner edge: one wall, with a pair for each face of the ridge.

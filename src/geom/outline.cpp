@@ -6,23 +6,6 @@
 namespace halvo {
 namespace {
 
-// Andrew's monotone chain.
-std::vector<Vec2> hull_of(std::vector<Vec2> p) {
-    std::sort(p.begin(), p.end(), [](const Vec2& a, const Vec2& b) { return a.x() != b.x() ? a.x() < b.x() : a.y() < b.y(); });
-    std::vector<Vec2> hull;
-    const auto left = [](const Vec2& a, const Vec2& b, const Vec2& c) { return (b - a).x() * (c - a).y() - (b - a).y() * (c - a).x() > 0; };
-    for (int round = 0; round < 2; ++round) {
-        const std::size_t base = hull.size();
-        for (const Vec2& q : p) {
-            while (hull.size() >= base + 2 && !left(hull[hull.size() - 2], hull.back(), q)) hull.pop_back();
-            hull.push_back(q);
-        }
-        hull.pop_back();
-        std::reverse(p.begin(), p.end());
-    }
-    return hull;
-}
-
 double segment_distance(const Vec2& a, const Vec2& b, const Vec2& p) {
     const Vec2 run = b - a;
     const double w = std::clamp((p - a).dot(run) / std::max(run.squaredNorm(), 1e-300), 0.0, 1.0);
@@ -75,10 +58,26 @@ bool OutlineIndex::border_within(const Vec2& p, double distance) const {
     return false;
 }
 
+std::vector<Vec2> convex_hull(std::vector<Vec2> p) {
+    std::sort(p.begin(), p.end(), [](const Vec2& a, const Vec2& b) { return a.x() != b.x() ? a.x() < b.x() : a.y() < b.y(); });
+    std::vector<Vec2> hull;
+    const auto left = [](const Vec2& a, const Vec2& b, const Vec2& c) { return (b - a).x() * (c - a).y() - (b - a).y() * (c - a).x() > 0; };
+    for (int round = 0; round < 2; ++round) {
+        const std::size_t base = hull.size();
+        for (const Vec2& q : p) {
+            while (hull.size() >= base + 2 && !left(hull[hull.size() - 2], hull.back(), q)) hull.pop_back();
+            hull.push_back(q);
+        }
+        hull.pop_back();
+        std::reverse(p.begin(), p.end());
+    }
+    return hull;
+}
+
 Rectangle smallest_rectangle(std::vector<Vec2> points) {
     Rectangle out;
     if (points.size() < 2) return out;
-    const std::vector<Vec2> hull = hull_of(std::move(points));
+    const std::vector<Vec2> hull = convex_hull(std::move(points));
     double least = std::numeric_limits<double>::max();
     for (std::size_t i = 0; i < hull.size(); ++i) {
         const Vec2 d = (hull[(i + 1) % hull.size()] - hull[i]).normalized(), n(-d.y(), d.x());

@@ -34,6 +34,9 @@ private:
     return (u.x() * v.y() - v.x() * u.y()) * (u + v) / 6;
 }
 
+/// Corners of the convex hull, counter-clockwise (Andrew's monotone chain).
+[[nodiscard]] std::vector<Vec2> convex_hull(std::vector<Vec2> points);
+
 struct Rectangle {
     Vec2 along = Vec2::UnitX();  ///< of its longer side
     double longer = 0, shorter = 0;

@@ -175,7 +175,8 @@ std::optional<Surface> round_between(const Surface& a, const Surface& b, double 
         if (!u || !v) return std::nullopt;
         const double h = f->height(inside), rho = (inside - f->origin - h * f->z).norm();
         const auto c = centre_between(*u, *v, r, Vec2(rho, h));
-        if (c && c->x() > r) return TorusSurface{Frame::with_zx(f->origin + c->y() * f->z, f->z, f->x), c->x(), r};
+        constexpr double least_major = 0.02;  // of the radius: the ball hardly moves
+        if (c && c->x() > least_major * r) return TorusSurface{Frame::with_zx(f->origin + c->y() * f->z, f->z, f->x), c->x(), r};
     }
     return std::nullopt;
 }

@@ -75,7 +75,7 @@ private:
     };
 
     // Where three walls or more go on smoothly round a corner (a moulded part's), their middle edges end at one point. On unlike rounds
-    // they miss each other a little there: each is led to the mean of their ends.
+    // they miss each other a little there: each is led to the mean of their ends, or of those that are known exactly.
     void place_middle_edges() {
         struct End {
             std::size_t edge;
@@ -84,8 +84,7 @@ private:
         };
         std::vector<End> ends;
         for (std::size_t k = 0; k < middles_.size(); ++k)
-            if (!middles_[k].exact && !middles_[k].curve.closed(tol_))
-                ends.push_back({k, 0, middles_[k].curve.start()}), ends.push_back({k, 1, middles_[k].curve.end()});
+            if (!middles_[k].curve.closed(tol_)) ends.push_back({k, 0, middles_[k].curve.start()}), ends.push_back({k, 1, middles_[k].curve.end()});
         std::vector<bool> done(ends.size(), false);
         std::vector<std::array<Vec3, 2>> target(middles_.size());
         for (std::size_t e = 0; e < ends.size(); ++e) {
@@ -94,18 +93,20 @@ private:
             const double near = corner_reach * std::min(walls_[own.i].thickest, walls_[own.j].thickest);
             std::vector<std::size_t> group;
             std::set<std::size_t> walls;
-            Vec3 sum = Vec3::Zero();
-            double apart = 0;
+            Vec3 sum = Vec3::Zero(), exact_sum = Vec3::Zero();
+            double apart = 0, exact = 0;
             for (std::size_t f = e; f < ends.size(); ++f) {
                 if (done[f] || (ends[f].at - ends[e].at).norm() > near) continue;
                 group.push_back(f), walls.insert({middles_[ends[f].edge].i, middles_[ends[f].edge].j});
                 sum += ends[f].at, apart = std::max(apart, (ends[f].at - ends[e].at).norm());
+                if (middles_[ends[f].edge].exact) exact_sum += ends[f].at, ++exact;
             }
-            if (group.size() < 3 || walls.size() > group.size() || apart <= 4 * tol_) continue;
+            const auto count = static_cast<double>(group.size());
+            if (count < 3 || walls.size() > group.size() || exact == count || (exact == 0 && apart <= 4 * tol_)) continue;
             for (std::size_t f : group) {
                 done[f] = true;
                 middles_[ends[f].edge].settled[ends[f].which] = true;
-                target[ends[f].edge][ends[f].which] = sum / static_cast<double>(group.size());
+                target[ends[f].edge][ends[f].which] = exact > 0 ? Vec3(exact_sum / exact) : Vec3(sum / count);
             }
         }
         for (std::size_t k = 0; k < middles_.size(); ++k) {
@@ -147,6 +148,7 @@ private:
 
     void add_crossing(std::size_t i, std::size_t j) {
         const WallSurface &a = walls_[i], &b = walls_[j];
+        if (met_at_corner(i, j) || met_at_corner(j, i)) return;
         if (a.chart.flat() && b.chart.flat()) add_line_crossing(i, j);
         else {
             const double margin = a.thickest + b.thickest;
@@ -165,7 +167,7 @@ private:
         const auto near = smooth_in_two(i), other = smooth_in_two(j);
         std::vector<Box3> bends;
         for (const auto& [s, steps] : near)
-            if (const auto it = other.find(s); walls_[s].wall->bend && it != other.end() && steps + it->second <= 3)
+            if (const auto it = other.find(s); (walls_[s].wall->bend || goes_on_all_round(s)) && it != other.end() && steps + it->second <= 3)
                 bends.push_back(widened(walls_[s].box, walls_[s].thickest));
         if (bends.empty()) return {c};
         constexpr int n = 64;
@@ -182,6 +184,23 @@ private:
         }
         return out;
     }
+
+    // Corners of moulded and pressed parts: all that a wall's faces border on are faces of walls that it goes on smoothly in.
+    bool goes_on_all_round(std::size_t i) const {
+        const WallSurface& w = walls_[i];
+        if (w.chart.flat()) return false;
+        std::set<int> own(w.tops.begin(), w.tops.end()), others;
+        own.insert(w.bottoms.begin(), w.bottoms.end());
+        for (std::size_t j : w.smooth)
+            for (const std::vector<int>* faces : {&walls_[j].tops, &walls_[j].bottoms}) others.insert(faces->begin(), faces->end());
+        return std::all_of(own.begin(), own.end(), [&](int f) {
+            const auto& links = skin_.neighbours.of[ix(f)];
+            return std::all_of(links.begin(), links.end(), [&](const auto& l) { return own.count(l.other) > 0 || others.count(l.other) > 0; });
+        });
+    }
+
+    // Does wall `j` go on smoothly in what a wall that does so all round goes on in? Those touch in a corner, or not at all.
+    bool met_at_corner(std::size_t i, std::size_t j) const { return smooth_in_two(i).count(j) > 0 && goes_on_all_round(i); }
 
     // Walls that go on smoothly from one, and from those: with the number of steps.
     std::map<std::size_t, int> smooth_in_two(std::size_t i) const {
@@ -221,16 +240,18 @@ private:
     void add_middle_edges(std::size_t i, std::size_t j) {
         const WallSurface &a = walls_[i], &b = walls_[j];
         const std::set<int> own = going_on(a), others = going_on(b);
-        const auto edges = [&](bool top_a) {
+        const auto edges = [&](bool top_a, bool kinked) {
             // The sides that lie on one side of both: told by the faces that are linked.
             std::vector<int> out;
             const auto& fa = top_a ? a.tops : a.bottoms;
             for (int f : std::set<int>(fa.begin(), fa.end()))
                 for (const auto& l : skin_.neighbours.of[ix(f)])
-                    if (l.smooth && own.count(f) && others.count(l.other)) out.push_back(l.edge);
+                    if ((l.smooth || kinked) && own.count(f) && others.count(l.other)) out.push_back(l.edge);
             return out;
         };
-        auto up = edges(true), down = edges(false);
+        auto up = edges(true, false), down = edges(false, false);
+        // Patches that fill narrow corners may not be quite smooth.
+        if (up.empty() != down.empty() && (goes_on_all_round(i) || goes_on_all_round(j))) (up.empty() ? up : down) = edges(up.empty(), true);
         if (up.size() < down.size() || up.empty()) std::swap(up, down);
         for (int e : up) middle_edge(i, j, body_.edges[ix(e)].curve, down);
     }
@@ -241,12 +262,14 @@ private:
         std::vector<Vec3> points;
         double miss = 0, apart = 0;
         const int n = edge.is_line() ? 4 : 48;
+        const auto along = running_along(edge, opposite, 0.75 * reach);
         for (int k = 0; k <= n; ++k) {
-            const Vec3 p = edge.point(edge.t0 + (edge.t1 - edge.t0) * k / n);
-            Vec3 q = p;
+            const double share = static_cast<double>(k) / n;
+            const Vec3 p = edge.point(along ? edge.parameter_at(share) : edge.t0 + share * (edge.t1 - edge.t0));
+            Vec3 q = along ? along->point(along->parameter_at(share)) : p;
             double best = reach;
-            for (int e : opposite) {
-                const Curve& c = body_.edges[ix(e)].curve;
+            for (std::size_t e = 0; !along && e < opposite.size(); ++e) {
+                const Curve& c = body_.edges[ix(opposite[e])].curve;
                 const double t = c.nearest(p);
                 const double d = (c.point(t) - p).norm();
                 // Past its end the other edge says nothing of this place.
@@ -254,14 +277,7 @@ private:
                 if (d < best && (inside || d < 0.75 * reach)) best = d, q = c.point(t);
             }
             Vec3 m = q == p ? a.chart.foot(p) : Vec3(0.5 * (p + q));
-            // Onto both; where they only nearly touch, half-way between.
-            for (int r = 0; r < 50; ++r) {
-                const Vec3 u = a.chart.foot(m), v = b.chart.foot(m), next = 0.5 * (u + v);
-                apart = (u - v).norm();
-                const double moved = (next - m).norm();
-                m = next;
-                if (moved < 1e-10) break;
-            }
+            m = onto_both(a, b, m, apart);
             points.push_back(m);
             miss = std::max(miss, apart);
         }
@@ -274,6 +290,41 @@ private:
         if (miss <= 0.1 * std::min(a.thickest, b.thickest)) slack_ = std::max(slack_, 1.5 * miss);
         const Curve c = curve_through(points, std::max(tol_, 0.5 * slack_));
         middles_.push_back({i, j, c, {}, false});
+    }
+
+    // The only edge opposite to a bent one, if it runs from where that begins to where it ends: in corners their ends are opposite to each
+    // other, whatever lies nearest.
+    std::optional<Curve> running_along(const Curve& edge, const std::vector<int>& opposite, double reach) const {
+        if (opposite.size() != 1 || edge.is_line() || edge.closed(tol_)) return std::nullopt;
+        const Curve& c = body_.edges[ix(opposite[0])].curve;
+        const auto ends = [&](const Curve& k) { return std::max((k.start() - edge.start()).norm(), (k.end() - edge.end()).norm()); };
+        const Curve turned = c.reversed();
+        const bool same = ends(c) <= ends(turned);
+        if (c.is_line() || c.closed(tol_) || ends(same ? c : turned) > reach) return std::nullopt;
+        return same ? c : turned;
+    }
+
+    // A point on both midsurfaces; where they only nearly touch, half-way between. What is fitted and carried on beyond what its sides tell
+    // would lead far along what it touches: where both are near, or that far away, the point stays, on the one that is exact.
+    Vec3 onto_both(const WallSurface& a, const WallSurface& b, const Vec3& from, double& apart) const {
+        const auto fitted = [](const WallSurface& w) { return std::holds_alternative<FreeSurface>(w.chart.surface()); };
+        const double near = corner_reach * std::min(a.thickest, b.thickest);
+        const Vec3 on_a = a.chart.foot(from), on_b = b.chart.foot(from);
+        apart = (on_a - on_b).norm();
+        const Vec3 stays = fitted(a) ? on_b : on_a;
+        if (fitted(a) != fitted(b) && apart <= near) return stays;
+        const double there = apart;
+        Vec3 m = from;
+        for (int r = 0; r < 50; ++r) {
+            const Vec3 u = a.chart.foot(m), v = b.chart.foot(m), next = 0.5 * (u + v);
+            apart = (u - v).norm();
+            const double moved = (next - m).norm();
+            m = next;
+            if (moved < 1e-10) break;
+        }
+        if (fitted(a) == fitted(b) || (m - 0.5 * (on_a + on_b)).norm() <= near) return m;
+        apart = there;
+        return stays;
     }
 
     // A ball on a plane, a round or another ball that its own rounds touch, too: CAD gives their faces a short edge there.
