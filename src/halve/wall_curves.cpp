@@ -199,6 +199,8 @@ private:
         });
     }
 
+    bool fills_corner(std::size_t i) const { return std::holds_alternative<FreeSurface>(walls_[i].chart.surface()) && goes_on_all_round(i); }
+
     // Does wall `j` go on smoothly in what a wall that does so all round goes on in? Those touch in a corner, or not at all.
     bool met_at_corner(std::size_t i, std::size_t j) const { return smooth_in_two(i).count(j) > 0 && goes_on_all_round(i); }
 
@@ -251,7 +253,7 @@ private:
         };
         auto up = edges(true, false), down = edges(false, false);
         // Patches that fill narrow corners may not be quite smooth.
-        if (up.empty() != down.empty() && (goes_on_all_round(i) || goes_on_all_round(j))) (up.empty() ? up : down) = edges(up.empty(), true);
+        if (up.empty() != down.empty() && (fills_corner(i) || fills_corner(j))) (up.empty() ? up : down) = edges(up.empty(), true);
         if (up.size() < down.size() || up.empty()) std::swap(up, down);
         for (int e : up) middle_edge(i, j, body_.edges[ix(e)].curve, down);
     }
@@ -262,7 +264,7 @@ private:
         std::vector<Vec3> points;
         double miss = 0, apart = 0;
         const int n = edge.is_line() ? 4 : 48;
-        const auto along = running_along(edge, opposite, 0.75 * reach);
+        const auto along = fills_corner(i) || fills_corner(j) ? running_along(edge, opposite, 0.75 * reach) : std::nullopt;
         for (int k = 0; k <= n; ++k) {
             const double share = static_cast<double>(k) / n;
             const Vec3 p = edge.point(along ? edge.parameter_at(share) : edge.t0 + share * (edge.t1 - edge.t0));

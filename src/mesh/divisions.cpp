@@ -266,9 +266,19 @@ private:
                 if (sides[k].size() != 1 || sides[k + 2].size() != 1) continue;
                 const double a = model_.length(sides[k][0].edge), b = model_.length(sides[k + 2][0].edge);
                 const double p = edge_size_[sides[k][0].edge.index()], q = edge_size_[sides[k + 2][0].edge.index()];
-                if (std::max(a, b) <= agree * std::min(a, b) && std::max(p, q) <= agree * std::min(p, q))
+                const bool alike = std::max(a, b) <= agree * std::min(a, b) || fan(sides[k][0].edge.index(), sides[k + 2][0].edge.index());
+                if (alike && std::max(p, q) <= agree * std::min(p, q))
                     groups_.tie(sides[k][0].edge.value, sides[k + 2][0].edge.value);
             }
+    }
+
+    // Arcs across a corner's torus, of one angle about its axis: the inner one may be short, as long as its elements are not too small.
+    bool fan(std::size_t e, std::size_t f) const {
+        constexpr double smallest = 0.1;  // of the size
+        const Curve &a = model_.edges[e].curve, &b = model_.edges[f].curve;
+        const auto *u = std::get_if<CircleCurve>(&a.shape), *v = std::get_if<CircleCurve>(&b.shape);
+        if (!u || !v || !bent_[e] || !bent_[f] || std::abs(turn(a) - turn(b)) > 0.1 * turn(a) || u->frame.z.cross(v->frame.z).norm() > 0.01) return false;
+        return std::min(a.length(), b.length()) >= smallest * std::max(least(e), least(f)) * std::min(edge_size_[e], edge_size_[f]);
     }
 
     // Curves are divided by angle, but not finer than the smallest size allows; closed ones evenly and at least in six.
