@@ -55,6 +55,7 @@ public:
         const bool flat = std::all_of(walls_.begin(), walls_.end(), [](const WallSurface& w) { return w.chart.flat(); });
         const Arrangement a = arrange(input_, flat ? tol_ : std::max(tol_, 4 * solids_.tolerance.point));
         decide(a);
+        drop_fins(a);
         bridge_slivers(a);
         drop_strays(a);
         close_openings(a, curves.mouths);
@@ -76,12 +77,16 @@ private:
         return nearest;
     }
 
+    // Of those within a few thicknesses, but of enough: a single one may lie where a round looks past the border.
     static Vec3 middle_from(const WallSurface& w, const Vec3& e) {
         constexpr double nearby = 4;  // thicknesses
-        Vec3 sum = Vec3::Zero();
+        constexpr std::size_t enough = 8;
+        std::vector<std::pair<double, Vec3>> seen;
         for (const FacePair& p : w.wall->pairs)
-            for (const Vec3& q : p.seen)
-                if ((q - e).norm() <= nearby * w.thickest) sum += q - e;
+            for (const Vec3& q : p.seen) seen.emplace_back((q - e).norm(), q - e);
+        std::sort(seen.begin(), seen.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+        Vec3 sum = Vec3::Zero();
+        for (std::size_t k = 0; k < seen.size() && (k < enough || seen[k].first <= nearby * w.thickest); ++k) sum += seen[k].second;
         return sum;
     }
 
@@ -133,7 +138,7 @@ private:
     void decide(const Arrangement& a) {
         keep_.resize(walls_.size());
         stubs_.assign(walls_.size(), {0, 0.0});
-        held_.resize(walls_.size()), open_.resize(walls_.size());
+        held_.resize(walls_.size()), slight_.resize(walls_.size()), open_.resize(walls_.size());
         parallel_for(walls_.size(), [&](std::size_t i) {
             const WallSurface& p = walls_[i];
             for (const Cell& c : a.sheets[i].cells) {
@@ -160,6 +165,7 @@ private:
                 }
                 keep_[i].push_back(k);
                 held_[i].push_back(held >= enough);
+                slight_[i].push_back(held < 0.5 * all);
             }
         });
         for (std::size_t i = 0; i < walls_.size(); ++i) {
@@ -168,6 +174,34 @@ private:
                                      found_[i].area, found_[i].pairs[0].seen[0], body_.name});
             for (Keep& k : keep_[i]) k.kept = false;
         }
+    }
+
+    // Where bends run into each other in a mitre, a piece of each beyond it may yet lie between its sides for the smaller part. With nothing
+    // but air round it and at the mitre, it is a fin.
+    void drop_fins(const Arrangement& a) {
+        std::vector<std::vector<std::size_t>> walls_at(a.edges.size());  // that keep a cell beside each edge
+        const auto kept = [&](std::size_t i, int half) {
+            const auto it = a.sheets[i].cell_of.find(half);
+            return it != a.sheets[i].cell_of.end() && it->second >= 0 && keep_[i][static_cast<std::size_t>(it->second)].kept;
+        };
+        for (std::size_t i = 0; i < walls_.size(); ++i)
+            for (const auto& [half, cell] : a.sheets[i].cell_of)
+                if (kept(i, half)) walls_at[static_cast<std::size_t>(half / 2)].push_back(i);
+        for (std::size_t i = 0; i < walls_.size(); ++i)
+            for (std::size_t c = 0; found_[i].bend && c < a.sheets[i].cells.size(); ++c) {
+                if (!keep_[i][c].kept || !slight_[i][c]) continue;
+                bool fin = true, crossed = false;
+                for (const auto& loop : a.sheets[i].cells[c].loops)
+                    for (const int half : loop) {
+                        const auto& at = walls_at[static_cast<std::size_t>(half / 2)];
+                        const bool goes_on = kept(i, half ^ 1), others = std::any_of(at.begin(), at.end(), [&](std::size_t j) { return j != i; });
+                        fin = fin && goes_on == others;
+                        crossed = crossed || (goes_on && others);
+                    }
+                if (!fin || !crossed) continue;
+                keep_[i][c].kept = false;
+                ++stubs_[i].first, stubs_[i].second += a.sheets[i].cells[c].area;
+            }
     }
 
     // Where a wall's two faces end at a crossing in different places, as beside a curved or an oblique one, a sliver between them lies
@@ -435,6 +469,7 @@ private:
     std::vector<std::vector<Keep>> keep_;
     std::vector<std::vector<char>> open_;                 // cells of material that is no other wall's
     std::vector<std::vector<char>> held_;                 // cells that lie between the wall's own sides
+    std::vector<std::vector<char>> slight_;               // cells that do so for the smaller part at most
     std::vector<std::pair<int, double>> stubs_, strays_;  // pieces dropped of each wall, and their area
 };
 

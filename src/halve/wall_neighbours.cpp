@@ -88,6 +88,8 @@ bool foreign(const Body& body, const std::vector<WallSurface>& walls, std::size_
 
 bool bend_between(const std::vector<WallSurface>& walls, std::size_t i, std::size_t j, const Vec3& at) {
     return std::any_of(walls[i].smooth.begin(), walls[i].smooth.end(), [&](std::size_t s) {
+        // Bends along two edges of one flat floor run into each other at its corner.
+        if (walls[s].chart.flat() && !walls[i].chart.flat() && !walls[j].chart.flat()) return false;
         return std::find(walls[j].smooth.begin(), walls[j].smooth.end(), s) != walls[j].smooth.end() &&
                walls[s].box.squaredExteriorDistance(at) <= walls[s].thickest * walls[s].thickest;
     });

@@ -267,8 +267,7 @@ private:
                 const double a = model_.length(sides[k][0].edge), b = model_.length(sides[k + 2][0].edge);
                 const double p = edge_size_[sides[k][0].edge.index()], q = edge_size_[sides[k + 2][0].edge.index()];
                 const bool alike = std::max(a, b) <= agree * std::min(a, b) || fan(sides[k][0].edge.index(), sides[k + 2][0].edge.index());
-                if (alike && std::max(p, q) <= agree * std::min(p, q))
-                    groups_.tie(sides[k][0].edge.value, sides[k + 2][0].edge.value);
+                if (alike && std::max(p, q) <= agree * std::min(p, q)) groups_.tie(sides[k][0].edge.value, sides[k + 2][0].edge.value);
             }
     }
 
