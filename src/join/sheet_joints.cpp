@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <set>
 
 namespace halvo {
 namespace {
@@ -40,8 +41,7 @@ private:
 
     bool candidates(std::size_t a, std::size_t b) const {
         const bool one_body = sheet(a).body == sheet(b).body && sheet(a).body >= 0, flat = sheet(a).chart.flat() && sheet(b).chart.flat();
-        if (one_body && !flat) return false;
-        if (one_body && sheet(a).chart.plane().z.cross(sheet(b).chart.plane().z).norm() >= parallel) return false;  // their seams are made already
+        if (one_body && flat && sheet(a).chart.plane().z.cross(sheet(b).chart.plane().z).norm() >= parallel) return false;  // their seams are made already
         Box3 box = work_.sheets[a].box;
         const double grow = work_.sheets[a].thickest + work_.sheets[b].thickest + work_.reach;
         box.min().array() -= grow, box.max().array() += grow;
@@ -60,6 +60,10 @@ private:
             return;
         }
         if (!sheet(a).chart.flat() || !sheet(b).chart.flat()) {
+            if (sheet(a).body == sheet(b).body && sheet(a).body >= 0) {
+                run_together(a, b);
+                return;
+            }
             const std::size_t before = work_.joints.size();
             meet_curved(model_, contacts_, work_, a, b);
             if (work_.joints.size() == before) beside_curved(a, b);
@@ -169,6 +173,69 @@ private:
         if (gap < std::numeric_limits<double>::max()) lap(a, b, gap);
     }
 
+    // In one solid a round wall runs into a flat or another round one along a line, less deep than their midsurfaces would meet: a corrugated
+    // core at its face sheets, a pipe let into a plate.
+    void run_together(std::size_t a, std::size_t b) {
+        const auto line = line_between(a, b);
+        if (!line || share_edge(a, b)) return;
+        const auto& [p, q, d] = *line;
+        const double apart = (p - q).norm();
+        if (apart <= 10 * work_.tol || apart >= 0.5 * (work_.sheets[a].thickest + work_.sheets[b].thickest)) return;
+        const auto both = [&](double s) { return on_sheet(a, p + s * d) && on_sheet(b, q + s * d); };
+        for (const auto& [lo, hi] : stretches(a, b, p, d, both)) {
+            if (!(hi - lo > 0.5 * work_.sheets[a].thickest)) continue;
+            JointRecord j = between("line contact", a, b);
+            j.length = hi - lo, j.place = p + 0.5 * (lo + hi) * d;
+            link_along(a, b, p, q, d, lo, hi, j);
+        }
+    }
+
+    bool share_edge(std::size_t a, std::size_t b) const {
+        std::set<int> own;
+        const auto each = [&](std::size_t i, const auto& what) {
+            for (const Region& r : sheet(i).regions)
+                for (const auto& loop : r.loops)
+                    for (const EdgeUse& u : loop) what(u.edge.value);
+        };
+        bool any = false;
+        each(a, [&](int e) { own.insert(e); });
+        each(b, [&](int e) { any = any || own.count(e) > 0; });
+        return any;
+    }
+
+    // Where a condition holds along a line, within the boxes of both sheets: ends to the tolerance, by halving.
+    template <class Holds>
+    std::vector<std::pair<double, double>> stretches(std::size_t a, std::size_t b, const Vec3& p, const Vec3& d, const Holds& holds) const {
+        constexpr int n = 200;
+        Box3 box = work_.sheets[a].box;
+        box.extend(work_.sheets[b].box);
+        const double middle = (box.center() - p).dot(d), half = 0.5 * box.sizes().norm(), low = middle - half, high = middle + half;
+        const auto at = [&](int k) { return low + (high - low) * k / n; };
+        const auto change = [&](double in, double out) {
+            while (std::abs(in - out) > work_.tol) {
+                const double m = 0.5 * (in + out);
+                (holds(m) ? in : out) = m;
+            }
+            return in;
+        };
+        std::vector<std::pair<double, double>> out;
+        for (int k = 0; k <= n; ++k) {
+            if (!holds(at(k))) continue;
+            const double from = k > 0 ? change(at(k), at(k - 1)) : low;
+            while (k < n && holds(at(k + 1))) ++k;
+            out.emplace_back(from, k < n ? change(at(k), at(k + 1)) : high);
+        }
+        return out;
+    }
+
+    void link_along(std::size_t a, std::size_t b, const Vec3& p, const Vec3& q, const Vec3& d, double lo, double hi, const JointRecord& j) {
+        const int number = add_joint(model_, work_, j);
+        if (number < 0) return;
+        const int ca = work_.add_curve(Curve::segment(p + lo * d, p + hi * d)), cb = work_.add_curve(Curve::segment(q + lo * d, q + hi * d));
+        work_.sheets[a].curves.push_back(ca), work_.sheets[b].curves.push_back(cb);
+        work_.line_links.push_back({ca, cb, 0, 0, -1, number});
+    }
+
     // A round skin lies on a flat or another round one along a straight line: imprinted on both sheets and linked across their distance.
     bool touch_along_line(std::size_t a, std::size_t b) {
         const auto line = line_between(a, b);
@@ -186,11 +253,7 @@ private:
         if (!(hi - lo > 0.5 * work_.sheets[a].thickest)) return false;
         JointRecord j = between("line contact", a, b);
         j.gap = gap, j.length = hi - lo, j.place = p + 0.5 * (lo + hi) * d;
-        const int number = add_joint(model_, work_, j);
-        if (number < 0) return true;
-        const int ca = work_.add_curve(Curve::segment(p + lo * d, p + hi * d)), cb = work_.add_curve(Curve::segment(q + lo * d, q + hi * d));
-        work_.sheets[a].curves.push_back(ca), work_.sheets[b].curves.push_back(cb);
-        work_.line_links.push_back({ca, cb, 0, 0, -1, number});
+        link_along(a, b, p, q, d, lo, hi, j);
         return true;
     }
 

@@ -5,7 +5,9 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <map>
+#include <optional>
 #include <set>
 
 namespace halvo {
@@ -67,6 +69,67 @@ double wall_depth(const Model& model, const Sheet& s) {
     return s.thickness.mean + (area > 0 ? sum / area : 0);
 }
 
+namespace {
+
+// The middle line of a wall in the plane across a line it runs along, as heights over the plane's x axis: straight, or of a circle.
+struct Profile {
+    double height = 0, radius = 0, thickness = 0;  // radius 0: straight; else the centre is above (positive) or below
+    [[nodiscard]] std::optional<std::array<double, 2>> at(double x) const {
+        if (radius == 0) return std::array{height - 0.5 * thickness, height + 0.5 * thickness};
+        const double inner = std::abs(radius) - 0.5 * thickness, outer = std::abs(radius) + 0.5 * thickness, centre = height + radius;
+        if (std::abs(x) >= inner) return std::nullopt;
+        const double u = std::sqrt(inner * inner - x * x), v = std::sqrt(outer * outer - x * x);
+        return radius > 0 ? std::array{centre - v, centre - u} : std::array{centre + u, centre + v};
+    }
+};
+
+std::optional<Profile> profile_of(const Sheet& s, const Vec3& at, const Vec3& along, const Vec3& up, const Vec3& zero) {
+    Profile p;
+    p.height = (at - zero).dot(up), p.thickness = s.field.at(s.chart, s.chart.local2(at));
+    if (s.chart.flat()) return p;
+    const auto* k = std::get_if<CylinderSurface>(&s.chart.surface());
+    if (!k || k->frame.z.cross(along).norm() > 0.01) return std::nullopt;
+    const Vec3 axis = k->frame.origin + k->frame.height(at) * k->frame.z;
+    p.radius = (axis - at).dot(up) > 0 ? k->radius : -k->radius;
+    return p;
+}
+
+// What two walls that run into each other along a line have in common, in the plane across it.
+double common_area(const Profile& a, const Profile& b) {
+    constexpr int n = 4000;
+    double least = std::numeric_limits<double>::max();
+    for (const Profile* p : {&a, &b})
+        if (p->radius != 0) least = std::min(least, std::abs(p->radius));
+    double sum = 0;
+    for (const double side : {1.0, -1.0})
+        for (int k = 0; k < n; ++k) {
+            const auto u = a.at(side * (k + 0.5) * least / n), v = b.at(side * (k + 0.5) * least / n);
+            const double both = u && v ? std::min((*u)[1], (*v)[1]) - std::max((*u)[0], (*v)[0]) : 0;
+            if (!(both > 0)) break;
+            sum += both * least / n;
+        }
+    return sum;
+}
+
+void add_doubled_along_links(const Model& model, const std::vector<std::vector<std::size_t>>& sheets, std::vector<double>& out) {
+    for (const EdgeLink& l : model.edge_links) {
+        const Curve &c = model.edges[l.a.index()].curve, &k = model.edges[l.b.index()].curve;
+        if (!c.is_line() || !k.is_line()) continue;
+        std::set<std::pair<std::size_t, std::size_t>> pairs;
+        for (const std::size_t i : sheets[l.a.index()])
+            for (const std::size_t j : sheets[l.b.index()])
+                if (const Sheet& s = model.sheets[i], &t = model.sheets[j]; i != j && s.body >= 0 && s.body == t.body && !(s.chart.flat() && t.chart.flat()))
+                    pairs.insert({i, j});
+        for (const auto& [i, j] : pairs) {
+            const Vec3 p = c.middle(), q = k.middle(), along = c.derivative(c.t0).normalized(), up = model.sheets[i].chart.normal(p);
+            const auto a = profile_of(model.sheets[i], p, along, up, p), b = profile_of(model.sheets[j], q, along, up, p);
+            if (a && b) out[static_cast<std::size_t>(model.sheets[i].body)] += common_area(*a, *b) * model.length(l.a);
+        }
+    }
+}
+
+}  // namespace
+
 std::vector<double> doubled_at_seams(const Model& model, std::size_t bodies) {
     struct Use {
         std::size_t sheet;
@@ -80,6 +143,10 @@ std::vector<double> doubled_at_seams(const Model& model, std::size_t bodies) {
             for (EdgeId e : r.embedded) at[e.index()].insert(at[e.index()].end(), {{s, false}, {s, true}});
         }
     std::vector<double> out(bodies, 0.0);
+    std::vector<std::vector<std::size_t>> sheets_at(at.size());
+    for (std::size_t e = 0; e < at.size(); ++e)
+        for (const Use& u : at[e]) sheets_at[e].push_back(u.sheet);
+    add_doubled_along_links(model, sheets_at, out);
     for (std::size_t e = 0; e < at.size(); ++e) {
         if (at[e].size() < 2) continue;
         const Curve& c = model.edges[e].curve;

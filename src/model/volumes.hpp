@@ -18,7 +18,7 @@ struct WallArm {
 /// other, over the sheet's area. Steiner's formula with the chart's curvatures by central differences.
 [[nodiscard]] double wall_depth(const Model& model, const Sheet& sheet);
 
-/// Material that a model holds twice where sheets of a body meet, for each body (mm3).
+/// Material that a model holds twice where sheets of a body meet, in a seam or along links between edges, for each body (mm3).
 [[nodiscard]] std::vector<double> doubled_at_seams(const Model& model, std::size_t bodies);
 
 }  // namespace halvo
