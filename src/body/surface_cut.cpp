@@ -8,6 +8,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <set>
 #include <map>
 
 namespace halvo {
@@ -49,6 +50,7 @@ private:
             patch.triangles.push_back(t);
         }
         refine(patch, global);
+        std::erase_if(patch.triangles, [&](const auto& t) { return !in_range(patch, t); });
         part_at_ends(patch, global);
         patch.heights = heights_near_zero(patch.points, patch.triangles, [&](const Vec3& p) { return chart_.height(p); });
         const Face& face = body_.faces[ix(f)];
@@ -88,21 +90,30 @@ private:
     // Of a corner made between two others: the edge of a facet that it lies on, or -1 twice inside a facet.
     using OnEdge = std::pair<int, int>;
 
-    // Facets long against the surface's radius would pass by where it crosses them: halved until they are not. Sides are halved by
+    [[nodiscard]] bool in_range(const TracePatch& patch, const std::array<int, 3>& t) const {
+        Box3 box;
+        for (int p : t) box.extend(patch.points[ix(p)]);
+        return box.intersects(range_);
+    }
+
+    // Facets long against the surface's radius would pass by where it crosses them: halved until they are not, whole ones, or what crosses
+    // them would turn back at the range's border. Sides are halved by
     // their own length alone, so that neighbours stay neighbours. `global` keeps what each corner is: one of the body's, or on an edge.
     void refine(TracePatch& patch, std::vector<OnEdge>& global) {
         constexpr int rounds = 12;
         const auto r = spine_radius(chart_.surface());
         if (!r) return;
         const double most = 2 * *r;
-        for (int round = 0; round < rounds; ++round)
-            if (!halve_sides(patch, global, [&](int a, int b) {
-                    const Vec3 &p = patch.points[ix(a)], &q = patch.points[ix(b)];
-                    Box3 box(p, p);
-                    box.extend(q);
-                    return (p - q).norm() > most && box.intersects(range_);
-                }))
-                return;
+        for (int round = 0; round < rounds; ++round) {
+            std::set<std::array<int, 2>> near;
+            for (const auto& t : patch.triangles)
+                if (in_range(patch, t))
+                    for (std::size_t k = 0; k < 3; ++k) near.insert({std::min(t[k], t[(k + 1) % 3]), std::max(t[k], t[(k + 1) % 3])});
+            const auto long_one = [&](int a, int b) {
+                return (patch.points[ix(a)] - patch.points[ix(b)]).norm() > most && near.count({std::min(a, b), std::max(a, b)}) > 0;
+            };
+            if (!halve_sides(patch, global, long_one)) return;
+        }
     }
 
     // A spline bent back on itself (the skin round a wing) is carried on past both of its ends. A facet's side that leads from beside the one

@@ -139,7 +139,8 @@ private:
             if (find_mid(c, p.near, p.far, *p.side)) out.push_back(std::move(c));
         }
         for (const NamedFaces& n : named_)
-            if (n.b >= 0 && !n.refuse) out.push_back(by_name(n));
+            if (n.b >= 0 && !n.refuse)
+                if (auto c = by_name(n)) out.push_back(std::move(*c));
         return out;
     }
 
@@ -168,7 +169,7 @@ private:
     }
 
     // Two faces the plan names as opposed: what the rays saw of them, or else where the one's facets have their feet on the other.
-    Candidate by_name(const NamedFaces& n) {
+    std::optional<Candidate> by_name(const NamedFaces& n) {
         const BaseSurface other(body_.faces[ix(n.b)].surface);
         std::vector<Probe> own;
         std::vector<const Probe*> seen;
@@ -191,7 +192,9 @@ private:
         Candidate c;
         c.pair = measured(n.a, n.b, seen);
         c.thin = c.named = true;
-        if (seen.empty() || !find_mid(c, n.a, n.b, seen))
+        const bool found = !seen.empty() && find_mid(c, n.a, n.b, seen);
+        if (!found && n.attempt) return std::nullopt;
+        if (!found)
             throw Error(ErrorKind::input,
                         fmt::format("{}: faces {} and {} have no surface half-way between them that Halvo can make; take one alone with a thickness",
                                     body_.name, n.a + 1, n.b + 1));

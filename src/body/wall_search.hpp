@@ -35,6 +35,7 @@ struct NamedFaces {
     int a = -1, b = -1;
     double thickness = 0, offset = 0;
     bool refuse = false;
+    bool attempt = false;  ///< not asked for: passed over where no midsurface comes of it
 };
 
 struct WallSearch {

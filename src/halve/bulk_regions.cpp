@@ -319,7 +319,7 @@ std::vector<NamedFaces> thick_pairs(const Body& body, const Skin& skin, const st
         }
         Vec3 size = 2 * box_round(points, upright(body, faces)).half;
         std::sort(size.begin(), size.end());
-        if (size[2] >= least_long * std::max(size[1], best->mean)) out.push_back({best->a, best->b, 0, 0, false});
+        if (size[2] >= least_long * std::max(size[1], best->mean)) out.push_back({best->a, best->b, 0, 0, false, true});
     }
     return out;
 }

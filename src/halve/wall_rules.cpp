@@ -52,8 +52,8 @@ std::vector<NamedFaces> WallRules::named(int body) const {
     for (const auto& p : rules_) {
         if (!p->bodies[ix(body)]) continue;
         const WallRule& r = *p->rule;
-        if (p->faces.size() == 2) out.push_back({p->faces[0], p->faces[1], 0, 0, r.refuse});
-        else if (r.face_alone()) out.push_back({p->faces[0], -1, r.thickness, r.offset.value_or(-0.5 * r.thickness), r.refuse});
+        if (p->faces.size() == 2) out.push_back({p->faces[0], p->faces[1], 0, 0, r.refuse, false});
+        else if (r.face_alone()) out.push_back({p->faces[0], -1, r.thickness, r.offset.value_or(-0.5 * r.thickness), r.refuse, false});
         else continue;
         p->used = true;
     }

@@ -181,7 +181,7 @@ private:
         const auto& [p, q, d] = *line;
         const double apart = (p - q).norm();
         if (apart <= 10 * work_.tol || apart >= 0.5 * (work_.sheets[a].thickest + work_.sheets[b].thickest)) return;
-        const auto both = [&](double s) { return on_sheet(a, p + s * d) && on_sheet(b, q + s * d); };
+        const auto both = [&](double s) { return on_sheet(a, p + s * d, 0) && on_sheet(b, q + s * d, 0); };
         for (const auto& [lo, hi] : stretches(a, b, p, d, both)) {
             if (!(hi - lo > 0.5 * work_.sheets[a].thickest)) continue;
             JointRecord j = between("line contact", a, b);
@@ -212,7 +212,7 @@ private:
         const double middle = (box.center() - p).dot(d), half = 0.5 * box.sizes().norm(), low = middle - half, high = middle + half;
         const auto at = [&](int k) { return low + (high - low) * k / n; };
         const auto change = [&](double in, double out) {
-            while (std::abs(in - out) > work_.tol) {
+            while (std::abs(in - out) > 0.1 * work_.tol) {
                 const double m = 0.5 * (in + out);
                 (holds(m) ? in : out) = m;
             }
@@ -257,10 +257,12 @@ private:
         return true;
     }
 
-    bool on_sheet(std::size_t i, const Vec3& p) const {
+    bool on_sheet(std::size_t i, const Vec3& p) const { return on_sheet(i, p, 10 * work_.tol); }
+
+    bool on_sheet(std::size_t i, const Vec3& p, double beside) const {
         const auto copies = sheet(i).chart.copies(sheet(i).chart.local2(p));
         return std::any_of(copies.begin(), copies.end(), [&](const Vec2& q) {
-            return inside(work_.sheets[i].polygons, q) || border_distance(work_.sheets[i].polygons, q) <= 10 * work_.tol;
+            return inside(work_.sheets[i].polygons, q) || (beside > 0 && border_distance(work_.sheets[i].polygons, q) <= beside);
         });
     }
 
