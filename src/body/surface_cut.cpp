@@ -8,8 +8,10 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <set>
 #include <map>
+#include <optional>
+#include <set>
+#include <utility>
 
 namespace halvo {
 namespace {
@@ -24,7 +26,10 @@ FootOn foot_on(const Chart& chart) {
 
 class FaceCutter {
 public:
-    FaceCutter(const Body& body, const Chart& chart, const Box3& range, double tol) : body_(body), chart_(chart), range_(range), tol_(tol) {}
+    FaceCutter(const Body& body, const Chart& chart, const Box3& range, double reach, double tol)
+        : body_(body), chart_(chart), range_(range), reach_(reach), tol_(tol) {
+        if (const auto* free = std::get_if<FreeSurface>(&chart.surface()); free && free->spline) spline_ = BaseSurface(chart.surface()), sample_border();
+    }
 
     std::vector<Curve> run() {
         std::map<int, std::vector<int>> of_face;
@@ -36,6 +41,13 @@ public:
 
 private:
     void cut_face(int f, const std::vector<int>& facets, std::vector<Curve>& out) {
+        auto found = cut_face(f, facets, false);
+        if (!found && spline_) found = cut_face(f, facets, true);
+        if (found) out.insert(out.end(), found->begin(), found->end());
+    }
+
+    // Nothing where what the facets tell of a curve does not lie on the chart; `closely`, only that curve is missing then.
+    std::optional<std::vector<Curve>> cut_face(int f, const std::vector<int>& facets, bool closely) {
         TracePatch patch;
         std::map<int, int> number;
         std::vector<OnEdge> global;
@@ -50,23 +62,27 @@ private:
             patch.triangles.push_back(t);
         }
         refine(patch, global);
+        if (closely) refine_beside_border(patch, global);
         std::erase_if(patch.triangles, [&](const auto& t) { return !in_range(patch, t); });
         part_at_ends(patch, global);
         patch.heights = heights_near_zero(patch.points, patch.triangles, [&](const Vec3& p) { return chart_.height(p); });
         const Face& face = body_.faces[ix(f)];
         const auto* free = std::get_if<FreeSurface>(&face.surface);
-        const bool exact = !free || free->spline;
+        std::vector<Curve> out;
         auto chains = zero_chains(patch, tol_);
-        if (chains.empty()) return;
-        const BaseSurface base(face.surface);
-        const FootOn on_face = [&](const Vec3& p) { return base.foot(p); };
-        for (ZeroChain& c : chains) {
-            if (!exact) {
+        if (free && !free->spline) {
+            for (ZeroChain& c : chains) {
                 for (Vec3& p : c.points) p = chart_.foot(p);
                 if (c.points.size() > 1) out.push_back(Curve::polyline(c.points));
-                continue;
             }
+            return out;
+        }
+        const BaseSurface base(face.surface);
+        const FootOn on_face = [&](const Vec3& p) { return base.foot(p); };
+        for (ZeroChain& c : chains)
             for (std::size_t k = 0; k < c.points.size(); ++k) c.points[k] = between(patch, c.edges[k]);
+        if (closely) chains = within_reach(chains);
+        for (ZeroChain& c : chains) {
             if (!c.closed) {
                 // Chains end at edges of the face, or where the facets looked at do.
                 const auto end = [&](const std::array<int, 2>& e, Vec3& p) {
@@ -75,9 +91,12 @@ private:
                 };
                 end(c.edges.front(), c.points.front()), end(c.edges.back(), c.points.back());
             }
-            if (auto curve = curve_on_both(on_face, foot_on(chart_), c.points, c.closed, tol_))
-                if (curve->length() > 2 * tol_ && on_chart(*curve)) out.push_back(std::move(*curve));
+            auto curve = curve_on_both(on_face, foot_on(chart_), c.points, c.closed, tol_);
+            const bool sound = curve && on_chart(*curve);
+            if (!sound && !closely) return std::nullopt;
+            if (sound && curve->length() > 2 * tol_) out.push_back(std::move(*curve));
         }
+        return out;
     }
 
     // A facet large against the surface's radius tells too little of where it passes: what came of it must lie there.
@@ -114,6 +133,71 @@ private:
             };
             if (!halve_sides(patch, global, long_one)) return;
         }
+    }
+
+    void sample_border() {
+        constexpr int n = 32;
+        const NurbsSurface& s = *std::get<FreeSurface>(chart_.surface()).spline;
+        const Box2 d = s.domain();
+        for (int k = 0; k <= n; ++k) {
+            const Vec2 at = d.min() + (static_cast<double>(k) / n) * d.sizes();
+            for (const Vec2& q : {Vec2(at.x(), d.min().y()), Vec2(at.x(), d.max().y()), Vec2(d.min().x(), at.y()), Vec2(d.max().x(), at.y())})
+                border_.push_back(s.point(q));
+        }
+    }
+
+    // Beside the border of a spline, past which it is carried on straight, large facets would tell little of where it leaves the face.
+    void refine_beside_border(TracePatch& patch, std::vector<OnEdge>& global) {
+        constexpr int rounds = 10;
+        for (int round = 0; spline_ && round < rounds; ++round) {
+            std::set<std::array<int, 2>> near;
+            for (const auto& t : patch.triangles) {
+                Box3 box;
+                for (int p : t) box.extend(patch.points[ix(p)]);
+                if (box.sizes().norm() <= reach_ || !box.intersects(range_)) continue;
+                if (std::none_of(border_.begin(), border_.end(), [&](const Vec3& p) { return box.squaredExteriorDistance(p) <= reach_ * reach_; })) continue;
+                for (std::size_t k = 0; k < 3; ++k) near.insert({std::min(t[k], t[(k + 1) % 3]), std::max(t[k], t[(k + 1) % 3])});
+            }
+            const auto long_one = [&](int a, int b) {
+                return (patch.points[ix(a)] - patch.points[ix(b)]).norm() > reach_ && near.count({std::min(a, b), std::max(a, b)}) > 0;
+            };
+            if (!halve_sides(patch, global, long_one)) return;
+        }
+    }
+
+    // How far past a spline's border the foot of a point is.
+    [[nodiscard]] double past_border(const Vec3& p) const {
+        const NurbsSurface& s = *std::get<FreeSurface>(spline_->surface()).spline;
+        const Vec2 uv = spline_->parameters(p), in = s.clamped(uv);
+        return uv == in ? 0 : (s.extended(uv).p - s.point(in)).norm();
+    }
+
+    // The parts of chains that lie on a spline or no further past its border than matters: beyond that, one that is bent back on itself is
+    // carried on twice at one place.
+    [[nodiscard]] std::vector<ZeroChain> within_reach(const std::vector<ZeroChain>& chains) const {
+        std::vector<ZeroChain> out;
+        for (const ZeroChain& c : chains) {
+            std::vector<bool> in;
+            for (const Vec3& p : c.points) in.push_back(past_border(p) <= 2 * reach_);
+            if (std::all_of(in.begin(), in.end(), [](bool v) { return v; })) {
+                out.push_back(c);
+                continue;
+            }
+            // A closed one begins where it comes back within reach.
+            std::size_t first = 0;
+            if (c.closed)
+                while (in[first] || !in[(first + 1) % in.size()]) {
+                    if (++first == in.size()) break;
+                }
+            ZeroChain part;
+            for (std::size_t k = 0; k <= in.size(); ++k) {
+                const std::size_t i = (first + k) % in.size();
+                if (k < in.size() && in[i]) part.points.push_back(c.points[i]), part.edges.push_back(c.edges[i]);
+                else if (part.points.size() > 1) out.push_back(std::exchange(part, {}));
+                else part = {};
+            }
+        }
+        return out;
     }
 
     // A spline bent back on itself (the skin round a wing) is carried on past both of its ends. A facet's side that leads from beside the one
@@ -256,7 +340,9 @@ private:
     const Body& body_;
     const Chart& chart_;
     Box3 range_;
-    double tol_;
+    double reach_, tol_;
+    std::optional<BaseSurface> spline_;
+    std::vector<Vec3> border_;                                // points of its own
     std::map<int, std::map<std::pair<int, int>, int>> uses_;  // by face: facets at each mesh edge
 };
 
@@ -317,8 +403,8 @@ TracePatch grid_of(const Chart& a, const std::vector<Vec3>& corners, double marg
 
 }  // namespace
 
-std::vector<Curve> cut_faces(const Body& body, const Chart& chart, const Box3& range, double tol) {
-    return FaceCutter(body, chart, range, tol).run();
+std::vector<Curve> cut_faces(const Body& body, const Chart& chart, const Box3& range, double reach, double tol) {
+    return FaceCutter(body, chart, range, reach, tol).run();
 }
 
 std::vector<Curve> crossings(const Chart& a, const Chart& b, const Box3& range, const std::vector<Vec3>& corners, double margin, double tol) {

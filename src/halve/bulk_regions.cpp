@@ -290,36 +290,83 @@ private:
 
 }  // namespace
 
+namespace {
+
+// What may be a thick sheet's two sides, if it is as long as that against its other measures.
+class ThickPairs {
+public:
+    ThickPairs(const Body& body, const Skin& skin, double least_long) : body_(body), skin_(skin), least_long_(least_long) {}
+
+    // The pair of a region that is largest for its thickness.
+    std::optional<NamedFaces> of_region(const std::set<int>& faces) const {
+        const SkinPair* best = nullptr;
+        for (const SkinPair& p : skin_.pairs)
+            if (faces.count(p.a) + faces.count(p.b) > 0 && may_be(p) && (!best || worth(p) > worth(*best) * (1 + 1e-9))) best = &p;
+        if (!best || !is_long({faces.begin(), faces.end()}, best->mean)) return std::nullopt;
+        return NamedFaces{best->a, best->b, 0, 0, false, true};
+    }
+
+    // Of many bars with a face in common, as the cross bars of a grating have with its bearing bars: each pair that is long itself.
+    std::vector<NamedFaces> of_bars(const std::set<int>& faces) const {
+        std::vector<const SkinPair*> pairs;
+        for (const SkinPair& p : skin_.pairs)
+            if (faces.count(p.a) > 0 && faces.count(p.b) > 0 && may_be(p) && is_long({p.a, p.b}, p.mean)) pairs.push_back(&p);
+        std::stable_sort(pairs.begin(), pairs.end(), [](const SkinPair* a, const SkinPair* b) { return worth(*a) > worth(*b) * (1 + 1e-9); });
+        std::vector<NamedFaces> out;
+        std::set<int> used;
+        for (const SkinPair* p : pairs) {
+            if (used.count(p->a) + used.count(p->b) > 0) continue;
+            out.push_back({p->a, p->b, 0, 0, false, true});
+            used.insert({p->a, p->b});
+            // What lies between both sides is a rim of theirs.
+            for (const auto& l : skin_.neighbours.of[ix(p->a)])
+                for (const auto& k : skin_.neighbours.of[ix(p->b)])
+                    if (l.other == k.other && faces.count(l.other) > 0) used.insert(l.other);
+        }
+        return out;
+    }
+
+private:
+    static bool may_be(const SkinPair& p) { return !p.wall && p.a != p.b && p.mean > 0; }
+    static double worth(const SkinPair& p) { return p.area / (p.mean * p.mean); }
+
+    [[nodiscard]] bool is_long(const std::vector<int>& faces, double thickness) const {
+        std::vector<Vec3> points;
+        for (int f : faces) {
+            const auto corners = corners_of(body_, f);
+            points.insert(points.end(), corners.begin(), corners.end());
+        }
+        Vec3 size = 2 * box_round(points, upright(body_, faces)).half;
+        std::sort(size.begin(), size.end());
+        return size[2] >= least_long_ * std::max(size[1], thickness);
+    }
+
+    const Body& body_;
+    const Skin& skin_;
+    double least_long_;
+};
+
+}  // namespace
+
 std::vector<NamedFaces> thick_pairs(const Body& body, const Skin& skin, const std::vector<int>& loose_faces, double least_long) {
     const std::set<int> loose(loose_faces.begin(), loose_faces.end());
-    // Faces of one region hang together over edges; each region takes the pair that is largest for its thickness.
-    std::map<int, std::vector<int>> regions;
+    const ThickPairs pairs(body, skin, least_long);
+    std::vector<NamedFaces> out;
     std::set<int> seen;
-    for (int f : loose_faces) {
+    for (int f : loose) {
         if (!seen.insert(f).second) continue;
+        // Faces of one region hang together over edges.
         std::vector<int> queue{f};
         for (std::size_t k = 0; k < queue.size(); ++k)
             for (const auto& link : skin.neighbours.of[ix(queue[k])])
                 if (loose.count(link.other) && seen.insert(link.other).second) queue.push_back(link.other);
-        regions[f] = std::move(queue);
-    }
-    std::vector<NamedFaces> out;
-    for (const auto& [first, faces] : regions) {
-        const SkinPair* best = nullptr;
-        const auto worth = [](const SkinPair& p) { return p.area / (p.mean * p.mean); };
-        for (const SkinPair& p : skin.pairs) {
-            const bool here = std::count(faces.begin(), faces.end(), p.a) + std::count(faces.begin(), faces.end(), p.b) > 0;
-            if (here && !p.wall && p.a != p.b && p.mean > 0 && (!best || worth(p) > worth(*best) * (1 + 1e-9))) best = &p;
+        const std::set<int> region(queue.begin(), queue.end());
+        if (const auto whole = pairs.of_region(region)) {
+            out.push_back(*whole);
+        } else {
+            const auto bars = pairs.of_bars(region);
+            out.insert(out.end(), bars.begin(), bars.end());
         }
-        if (!best) continue;
-        std::vector<Vec3> points;
-        for (int f : faces) {
-            const auto corners = corners_of(body, f);
-            points.insert(points.end(), corners.begin(), corners.end());
-        }
-        Vec3 size = 2 * box_round(points, upright(body, faces)).half;
-        std::sort(size.begin(), size.end());
-        if (size[2] >= least_long * std::max(size[1], best->mean)) out.push_back({best->a, best->b, 0, 0, false, true});
     }
     return out;
 }

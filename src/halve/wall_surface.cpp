@@ -180,7 +180,8 @@ WallSurface make_wall_surface(const Body& body, const BodyBoxes& boxes, const Wa
     span(body, w);
     Box3 range = w.box;
     range.min().array() -= w.thickest, range.max().array() += w.thickest;
-    w.outline = cut_faces(body, w.chart, range, tol);
+    constexpr double past = 4;  // thicknesses, that a wall may be carried on by to one that stands at an angle to it
+    w.outline = cut_faces(body, w.chart, range, past * w.thickest, tol);
     drop_beyond_pipe(w);
     if (wall.half) {
         // Nothing of the other half, where the chart is stretched; it shares the great circle between them.
