@@ -24,10 +24,67 @@ FootOn foot_on(const Chart& chart) {
     return [&chart](const Vec3& p) { return chart.on(p); };
 }
 
+// Of a corner made between two others: the edge of a facet that it lies on, or -1 twice inside a facet.
+using OnEdge = std::pair<int, int>;
+
+// The edge of a facet between two places, each a corner (twice its number) or on such an edge.
+OnEdge common_edge(const OnEdge& a, const OnEdge& b) {
+    const bool corner_a = a.first == a.second, corner_b = b.first == b.second;
+    if (a.first < 0 || b.first < 0) return {-1, -1};
+    if (corner_a && corner_b) return std::minmax(a.first, b.first);
+    if (corner_a) return a.first == b.first || a.first == b.second ? b : OnEdge(-1, -1);
+    if (corner_b) return b.first == a.first || b.first == a.second ? a : OnEdge(-1, -1);
+    return a == b ? a : OnEdge(-1, -1);
+}
+
+void cut_triangle(const std::array<int, 3>& t, const std::array<int, 3>& m, std::vector<std::array<int, 3>>& out) {
+    const auto halved = std::count_if(m.begin(), m.end(), [](int i) { return i >= 0; });
+    if (halved == 0) return out.push_back(t);
+    if (halved == 3) {
+        for (std::size_t k = 0; k < 3; ++k) out.push_back({t[k], m[k], m[(k + 2) % 3]});
+        return out.push_back(m);
+    }
+    // From the first halved side after one that is not.
+    std::size_t k = 0;
+    while (m[k] < 0 || m[(k + 2) % 3] >= 0) ++k;
+    const int a = t[k], b = t[(k + 1) % 3], c = t[(k + 2) % 3];
+    if (halved == 1) {
+        out.push_back({a, m[k], c}), out.push_back({m[k], b, c});
+        return;
+    }
+    const int next = m[(k + 1) % 3];
+    out.push_back({a, m[k], next}), out.push_back({m[k], b, next}), out.push_back({a, next, c});
+}
+
+// Halves the sides that are to be; false where there are none.
+template <class Wanted>
+bool halve_sides(TracePatch& patch, std::vector<OnEdge>& global, const Wanted& wanted) {
+    std::map<std::array<int, 2>, int> middle;
+    const auto half = [&](int a, int b) {
+        const std::array<int, 2> side{std::min(a, b), std::max(a, b)};
+        if (const auto it = middle.find(side); it != middle.end()) return it->second;
+        if (!wanted(a, b)) return middle[side] = -1;
+        const Vec3 m = 0.5 * (patch.points[ix(a)] + patch.points[ix(b)]);
+        const OnEdge on = common_edge(global[ix(a)], global[ix(b)]);
+        patch.points.push_back(m), global.push_back(on);
+        return middle[side] = static_cast<int>(patch.points.size()) - 1;
+    };
+    bool any = false;
+    std::vector<std::array<int, 3>> out;
+    for (const auto& t : patch.triangles) {
+        const std::array<int, 3> m{half(t[0], t[1]), half(t[1], t[2]), half(t[2], t[0])};
+        any = any || std::any_of(m.begin(), m.end(), [](int i) { return i >= 0; });
+        cut_triangle(t, m, out);
+    }
+    patch.triangles = std::move(out);
+    return any;
+}
+
 class FaceCutter {
 public:
     FaceCutter(const Body& body, const Chart& chart, const Box3& range, double reach, double tol)
-        : body_(body), chart_(chart), range_(range), reach_(reach), tol_(tol) {
+        : body_(body), chart_(chart), range_(range), wide_(range), reach_(reach), tol_(tol) {
+        wide_.min().array() -= reach, wide_.max().array() += reach;
         if (const auto* free = std::get_if<FreeSurface>(&chart.surface()); free && free->spline) spline_ = BaseSurface(chart.surface()), sample_border();
     }
 
@@ -106,13 +163,10 @@ private:
     }
     static constexpr std::array<double, 5> shares{0, 0.2, 0.5, 0.8, 1};
 
-    // Of a corner made between two others: the edge of a facet that it lies on, or -1 twice inside a facet.
-    using OnEdge = std::pair<int, int>;
-
     [[nodiscard]] bool in_range(const TracePatch& patch, const std::array<int, 3>& t) const {
         Box3 box;
         for (int p : t) box.extend(patch.points[ix(p)]);
-        return box.intersects(range_);
+        return box.intersects(wide_);
     }
 
     // Facets long against the surface's radius would pass by where it crosses them: halved until they are not, whole ones, or what crosses
@@ -223,59 +277,6 @@ private:
                 return;
     }
 
-    // Halves the sides that are to be; false where there are none.
-    template <class Wanted>
-    static bool halve_sides(TracePatch& patch, std::vector<OnEdge>& global, const Wanted& wanted) {
-        std::map<std::array<int, 2>, int> middle;
-        const auto half = [&](int a, int b) {
-            const std::array<int, 2> side{std::min(a, b), std::max(a, b)};
-            if (const auto it = middle.find(side); it != middle.end()) return it->second;
-            if (!wanted(a, b)) return middle[side] = -1;
-            const Vec3 m = 0.5 * (patch.points[ix(a)] + patch.points[ix(b)]);
-            const OnEdge on = common_edge(global[ix(a)], global[ix(b)]);
-            patch.points.push_back(m), global.push_back(on);
-            return middle[side] = static_cast<int>(patch.points.size()) - 1;
-        };
-        bool any = false;
-        std::vector<std::array<int, 3>> out;
-        for (const auto& t : patch.triangles) {
-            const std::array<int, 3> m{half(t[0], t[1]), half(t[1], t[2]), half(t[2], t[0])};
-            any = any || std::any_of(m.begin(), m.end(), [](int i) { return i >= 0; });
-            cut_triangle(t, m, out);
-        }
-        patch.triangles = std::move(out);
-        return any;
-    }
-
-    static void cut_triangle(const std::array<int, 3>& t, const std::array<int, 3>& m, std::vector<std::array<int, 3>>& out) {
-        const auto halved = std::count_if(m.begin(), m.end(), [](int i) { return i >= 0; });
-        if (halved == 0) return out.push_back(t);
-        if (halved == 3) {
-            for (std::size_t k = 0; k < 3; ++k) out.push_back({t[k], m[k], m[(k + 2) % 3]});
-            return out.push_back(m);
-        }
-        // From the first halved side after one that is not.
-        std::size_t k = 0;
-        while (m[k] < 0 || m[(k + 2) % 3] >= 0) ++k;
-        const int a = t[k], b = t[(k + 1) % 3], c = t[(k + 2) % 3];
-        if (halved == 1) {
-            out.push_back({a, m[k], c}), out.push_back({m[k], b, c});
-            return;
-        }
-        const int next = m[(k + 1) % 3];
-        out.push_back({a, m[k], next}), out.push_back({m[k], b, next}), out.push_back({a, next, c});
-    }
-
-    // The edge of a facet between two places, each a corner (twice its number) or on such an edge.
-    static OnEdge common_edge(const OnEdge& a, const OnEdge& b) {
-        const bool corner_a = a.first == a.second, corner_b = b.first == b.second;
-        if (a.first < 0 || b.first < 0) return {-1, -1};
-        if (corner_a && corner_b) return std::minmax(a.first, b.first);
-        if (corner_a) return a.first == b.first || a.first == b.second ? b : OnEdge(-1, -1);
-        if (corner_b) return b.first == a.first || b.first == a.second ? a : OnEdge(-1, -1);
-        return a == b ? a : OnEdge(-1, -1);
-    }
-
     bool at_border(int f, const std::vector<OnEdge>& global, const std::array<int, 2>& e) {
         const auto [p, q] = common_edge(global[ix(e[0])], global[ix(e[1])]);
         return p >= 0 && at_border(f, p, q);
@@ -339,7 +340,7 @@ private:
 
     const Body& body_;
     const Chart& chart_;
-    Box3 range_;
+    Box3 range_, wide_;  // where facets are looked for; what of these is looked at
     double reach_, tol_;
     std::optional<BaseSurface> spline_;
     std::vector<Vec3> border_;                                // points of its own
@@ -364,6 +365,28 @@ std::vector<Curve> equal_cylinders(const Surface& a, const Surface& b, double to
         out.push_back({EllipseCurve{{centre, major, minor, major.cross(minor)}, p->radius / half, p->radius}, 0, 2 * pi});
     }
     return out;
+}
+
+// A plane across a cylinder, or through a ball: the ellipse or circle they have in common.
+std::optional<Curve> plane_section(const Surface& a, const Surface& b) {
+    constexpr double flattest = 0.1;  // sine of the angle between plane and axis: an ellipse longer than that is no closed curve for us
+    const auto* plane = std::get_if<PlaneSurface>(&a);
+    const Surface& other = plane ? b : a;
+    if (!plane) plane = std::get_if<PlaneSurface>(&b);
+    if (!plane) return std::nullopt;
+    const Vec3& n = plane->frame.z;
+    if (const auto* k = std::get_if<SphereSurface>(&other)) {
+        const double h = plane->frame.height(k->frame.origin), r2 = k->radius * k->radius - h * h;
+        if (r2 <= 1e-6 * k->radius * k->radius) return std::nullopt;
+        return Curve{CircleCurve{Frame::with_z(k->frame.origin - h * n, n), std::sqrt(r2)}, 0, 2 * pi};
+    }
+    const auto* k = std::get_if<CylinderSurface>(&other);
+    const double sine = k ? n.dot(k->frame.z) : 0;
+    if (std::abs(sine) < flattest) return std::nullopt;
+    const Vec3 centre = k->frame.origin - plane->frame.height(k->frame.origin) / sine * k->frame.z;
+    if (1 - std::abs(sine) < 1e-12) return Curve{CircleCurve{Frame::with_z(centre, n), k->radius}, 0, 2 * pi};
+    const Vec3 minor = n.cross(k->frame.z).normalized(), major = minor.cross(n);
+    return Curve{EllipseCurve{{centre, major, minor, n}, k->radius / std::abs(sine), k->radius}, 0, 2 * pi};
 }
 
 // Grid over the part of a chart that points span. Closed directions that are covered all round are closed in the grid too.
@@ -401,6 +424,32 @@ TracePatch grid_of(const Chart& a, const std::vector<Vec3>& corners, double marg
     return patch;
 }
 
+// A small tube may pass between the points of a grid: as no point is further from what it passes through than its height tells, cells that it
+// may pass through are halved until they are small against it.
+void refine_near(TracePatch& patch, const Chart& a, const Chart& b) {
+    constexpr int rounds = 6;
+    const auto r = spine_radius(b.surface());
+    if (!r) return;
+    const double finest = 0.5 * *r;
+    std::vector<OnEdge> inside(patch.points.size(), {-1, -1});
+    for (int round = 0; round < rounds; ++round) {
+        const auto side = [&](int p, int q) { return (patch.points[ix(p)] - patch.points[ix(q)]).norm(); };
+        const auto longest = [&](const auto& t) { return std::max({side(t[0], t[1]), side(t[1], t[2]), side(t[2], t[0])}); };
+        if (std::all_of(patch.triangles.begin(), patch.triangles.end(), [&](const auto& t) { return longest(t) <= finest; })) return;
+        const auto heights = heights_near_zero(patch.points, patch.triangles, [&](const Vec3& p) { return b.height(p); });
+        std::set<std::array<int, 2>> wanted;
+        for (const auto& t : patch.triangles) {
+            const auto [low, high] = std::minmax({heights[ix(t[0])], heights[ix(t[1])], heights[ix(t[2])]});
+            const double size = longest(t);
+            if (size <= finest || low * high <= 0 || std::min(std::abs(low), std::abs(high)) > size) continue;
+            for (std::size_t k = 0; k < 3; ++k) wanted.insert({std::min(t[k], t[(k + 1) % 3]), std::max(t[k], t[(k + 1) % 3])});
+        }
+        const std::size_t before = patch.points.size();
+        if (!halve_sides(patch, inside, [&](int p, int q) { return wanted.count({std::min(p, q), std::max(p, q)}) > 0; })) return;
+        for (std::size_t p = before; p < patch.points.size(); ++p) patch.points[p] = a.foot(patch.points[p]);
+    }
+}
+
 }  // namespace
 
 std::vector<Curve> cut_faces(const Body& body, const Chart& chart, const Box3& range, double reach, double tol) {
@@ -411,8 +460,10 @@ std::vector<Curve> crossings(const Chart& a, const Chart& b, const Box3& range, 
     std::vector<Curve> out;
     if (corners.empty()) return out;
     if (auto ellipses = equal_cylinders(a.surface(), b.surface(), tol); !ellipses.empty()) return ellipses;
+    if (auto section = plane_section(a.surface(), b.surface()); section && range.contains(section->box())) return {std::move(*section)};
     TracePatch patch = grid_of(a, corners, margin, range);
     if (patch.triangles.empty()) return out;
+    refine_near(patch, a, b);
     patch.heights = heights_near_zero(patch.points, patch.triangles, [&](const Vec3& p) { return b.height(p); });
     const FootOn fa = foot_on(a), fb = foot_on(b);
     for (ZeroChain& c : zero_chains(patch, 0)) {

@@ -45,6 +45,13 @@ void fill_between(const FootOn& a, const FootOn& b, const Station& u, const Stat
     fill_between(a, b, s, v, tol, level + 1, out);
 }
 
+// The widest step of a chain near one of its points: where it crosses corners of facets, single ones are short.
+double spacing(const std::vector<Vec3>& chain, std::size_t i) {
+    double widest = 0;
+    for (std::size_t k = i < 2 ? 0 : i - 2; k < std::min(i + 2, chain.size() - 1); ++k) widest = std::max(widest, (chain[k + 1] - chain[k]).norm());
+    return widest;
+}
+
 // Near a tangency places slide along the curve: one that turns back on those before it is left out.
 std::vector<Station> forward_only(const std::vector<Station>& all) {
     constexpr double back = -0.7;  // cosine
@@ -140,7 +147,7 @@ std::optional<Curve> curve_on_both(const FootOn& a, const FootOn& b, std::vector
         const bool end = !closed && (i == 0 || i + 1 == n);
         const auto q = end ? std::optional<Vec3>(chain[i]) : onto_both(a, b, chain[i]);
         if (!q) continue;
-        const double near = i > 0 ? (chain[i] - chain[i - 1]).norm() : (chain[1] - chain[0]).norm();
+        const double near = spacing(chain, i);
         if (!end && (*q - chain[i]).norm() > 4 * near + 100 * tol) continue;  // slid away along a near tangency
         if (!points.empty() && (points.back() - *q).norm() <= (end ? tol : 10 * tol)) {
             if (end && points.size() > 1) points.back() = *q;

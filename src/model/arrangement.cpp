@@ -129,7 +129,7 @@ private:
         const Curve &cl = in_.curves[ix(line)], &co = in_.curves[ix(other)];
         const auto& l = std::get<LineCurve>(cl.shape);
         const Plane through = Plane::through(l.origin, s.chart.plane().z.cross(l.direction));
-        for (double t : meets(co, through)) {
+        for (double t : touching_once(co, through)) {
             const Vec3 p = co.point(t);
             const double u = (p - l.origin).dot(l.direction);
             if (u < cl.t0 - tol_ || u > cl.t1 + tol_) continue;
@@ -137,6 +137,18 @@ private:
             add(other, t, v);
             add(line, std::clamp(u, cl.t0, cl.t1), v);
         }
+    }
+
+    // Where a curve passes a plane; places between which it keeps to the plane are one, where it but touches it.
+    std::vector<double> touching_once(const Curve& c, const Plane& plane) const {
+        std::vector<double> at = meets(c, plane), out;
+        std::sort(at.begin(), at.end());
+        for (double t : at) {
+            const double m = out.empty() ? t : 0.5 * (out.back() + t);
+            if (!out.empty() && std::abs(plane.height(c.point(m))) <= 0.1 * tol_ && c.length(out.back(), t) <= 100 * tol_) out.back() = m;
+            else out.push_back(t);
+        }
+        return out;
     }
 
     void points_on_curves() {
