@@ -424,6 +424,13 @@ TracePatch grid_of(const Chart& a, const std::vector<Vec3>& corners, double marg
     return patch;
 }
 
+double longest_side(const TracePatch& patch) {
+    double out = 0;
+    for (const auto& t : patch.triangles)
+        for (std::size_t k = 0; k < 3; ++k) out = std::max(out, (patch.points[ix(t[k])] - patch.points[ix(t[(k + 1) % 3])]).norm());
+    return out;
+}
+
 // A small tube may pass between the points of a grid: as no point is further from what it passes through than its height tells, cells that it
 // may pass through are halved until they are small against it.
 void refine_near(TracePatch& patch, const Chart& a, const Chart& b) {
@@ -460,9 +467,11 @@ std::vector<Curve> crossings(const Chart& a, const Chart& b, const Box3& range, 
     std::vector<Curve> out;
     if (corners.empty()) return out;
     if (auto ellipses = equal_cylinders(a.surface(), b.surface(), tol); !ellipses.empty()) return ellipses;
-    if (auto section = plane_section(a.surface(), b.surface()); section && range.contains(section->box())) return {std::move(*section)};
     TracePatch patch = grid_of(a, corners, margin, range);
     if (patch.triangles.empty()) return out;
+    // A small one might pass between the grid's points; of a large one, the far side is none of ours.
+    const auto section = plane_section(a.surface(), b.surface());
+    if (section && range.contains(section->box()) && section->box().sizes().norm() <= 8 * longest_side(patch)) return {*section};
     refine_near(patch, a, b);
     patch.heights = heights_near_zero(patch.points, patch.triangles, [&](const Vec3& p) { return b.height(p); });
     const FootOn fa = foot_on(a), fb = foot_on(b);

@@ -29,9 +29,10 @@ public:
         : body_(body), skin_(skin), walls_(walls), tol_(tol), slack_(slack), openings_(openings) {}
 
     WallCurves run() {
-        for (const WallSurface& w : walls_) {
-            input_.sheets.push_back({w.chart, {}});
-            for (const Curve& c : w.outline) input_.sheets.back().curves.push_back(add(c));
+        for (std::size_t i = 0; i < walls_.size(); ++i) {
+            input_.sheets.push_back({walls_[i].chart, {}});
+            if (fills_corner(i)) continue;  // it leaves the body nowhere: what is carried on past its neighbours' edges does
+            for (const Curve& c : walls_[i].outline) input_.sheets.back().curves.push_back(add(c));
         }
         for (std::size_t i = 0; i < walls_.size(); ++i) {
             const WallSurface& w = walls_[i];

@@ -50,7 +50,7 @@ void add_contact_findings(Job& job) {
 // What hangs on by a point, can move, or lies beside something that it is not joined to.
 void add_audit_findings(Job& job) {
     auto& list = job.model.findings;
-    constexpr std::array<const char*, 3> kinds = {"hangs on by a point", "mechanism", "free edge within reach"};
+    constexpr std::array<const char*, 4> kinds = {"hangs on by a point", "mechanism", "free edge within reach", "edge inside the solid"};
     std::erase_if(list, [&](const Finding& f) { return std::find(kinds.begin(), kinds.end(), f.kind) != kinds.end(); });
     std::erase_if(job.model.ledger, [](const LedgerEntry& e) { return e.kind == "member free to spin"; });
     const Mobility free = mobility(job.model, job.solids);
@@ -64,7 +64,8 @@ void add_audit_findings(Job& job) {
             return k.kind == "contact without a joint" && pair(k) == pair(f) && (k.place - f.place).norm() <= f.size;
         });
     });
-    for (const auto& some : {hanging_findings(job.model, job.solids), free.findings, edges}) list.insert(list.end(), some.begin(), some.end());
+    for (const auto& some : {hanging_findings(job.model, job.solids), free.findings, edges, buried_edge_findings(job.model, job.solids)})
+        list.insert(list.end(), some.begin(), some.end());
 }
 
 // Rules of size in the model's own coordinates, bodies as the keys of their sheets and members.

@@ -32,15 +32,21 @@ VertexId first_vertex(const Model& model, const EdgeUse& u) {
     return model.edges[u.edge.index()].vertices[u.reversed ? 1 : 0];
 }
 
+// The angle that a curve turns by on its way.
+double turn_of(const Curve& c) {
+    if (c.is_line()) return 0;
+    if (std::holds_alternative<CircleCurve>(c.shape)) return c.t1 - c.t0;
+    std::vector<Vec3> tangents;
+    if (const auto* p = std::get_if<PolylineCurve>(&c.shape)) tangents = p->tangents;
+    else
+        for (int k = 0; k <= 64; ++k) tangents.push_back(c.derivative(c.t0 + (c.t1 - c.t0) * k / 64));
+    double turn = 0;
+    for (std::size_t i = 0; i + 1 < tangents.size(); ++i) turn += std::atan2(tangents[i].cross(tangents[i + 1]).norm(), tangents[i].dot(tangents[i + 1]));
+    return turn;
+}
+
 int least_on(const Curve& c, double step) {
-    if (c.is_line()) return 1;
-    if (const auto* p = std::get_if<PolylineCurve>(&c.shape)) {
-        double turn = 0;
-        for (std::size_t i = 0; i + 1 < p->tangents.size(); ++i)
-            turn += std::atan2(p->tangents[i].cross(p->tangents[i + 1]).norm(), p->tangents[i].dot(p->tangents[i + 1]));
-        return std::max(1, static_cast<int>(std::ceil(turn / step)));
-    }
-    return std::max(1, static_cast<int>(std::ceil((c.t1 - c.t0) / step - 1e-9)));
+    return std::max(1, static_cast<int>(std::ceil(turn_of(c) / step - 1e-9)));
 }
 
 }  // namespace
@@ -221,7 +227,7 @@ private:
                     const auto round = [&](std::size_t side) {
                         const Edge& e = model_.edges[sides[side][0].edge.index()];
                         return sides[side].size() == 1 && std::holds_alternative<CircleCurve>(e.curve.shape) && bent_[sides[side][0].edge.index()] &&
-                               turn(e.curve) < pi * (1 + 1e-9);
+                               turn_of(e.curve) < pi * (1 + 1e-9);
                     };
                     const auto straight = [&](std::size_t side) {
                         return std::all_of(sides[side].begin(), sides[side].end(),
@@ -276,7 +282,7 @@ private:
         constexpr double smallest = 0.1;  // of the size
         const Curve &a = model_.edges[e].curve, &b = model_.edges[f].curve;
         const auto *u = std::get_if<CircleCurve>(&a.shape), *v = std::get_if<CircleCurve>(&b.shape);
-        if (!u || !v || !bent_[e] || !bent_[f] || std::abs(turn(a) - turn(b)) > 0.1 * turn(a) || u->frame.z.cross(v->frame.z).norm() > 0.01) return false;
+        if (!u || !v || !bent_[e] || !bent_[f] || std::abs(turn_of(a) - turn_of(b)) > 0.1 * turn_of(a) || u->frame.z.cross(v->frame.z).norm() > 0.01) return false;
         return std::min(a.length(), b.length()) >= smallest * std::max(least(e), least(f)) * std::min(edge_size_[e], edge_size_[f]);
     }
 
@@ -295,7 +301,7 @@ private:
         int n = std::min(least_on(c, step), std::max(1, static_cast<int>(length / smallest)));
         const int around = hole_[e] && !c.is_line() ? around_hole(c) : 0;
         if (closed(e)) n = std::max({n, 6, around});
-        else if (around > 0) n = std::max(n, static_cast<int>(std::ceil(around * turn(c) / (2 * pi) - 1e-9)));
+        else if (around > 0) n = std::max(n, static_cast<int>(std::ceil(around * turn_of(c) / (2 * pi) - 1e-9)));
         return std::max(n, static_cast<int>(std::ceil(length / largest - 1e-9)));
     }
 
@@ -309,16 +315,10 @@ private:
 
     bool closed(std::size_t e) const { return model_.edges[e].vertices[0] == model_.edges[e].vertices[1]; }
 
-    static double turn(const Curve& c) {
-        if (const auto* p = std::get_if<PolylineCurve>(&c.shape)) {
-            double sum = 0;
-            for (std::size_t i = 0; i + 1 < p->tangents.size(); ++i)
-                sum += std::atan2(p->tangents[i].cross(p->tangents[i + 1]).norm(), p->tangents[i].dot(p->tangents[i + 1]));
-            return sum;
-        }
-        return c.is_line() ? 0 : c.t1 - c.t0;
+    static double mean_radius(const Curve& c) {
+        const double turn = turn_of(c);
+        return turn > 1e-9 ? c.length() / turn : 0;
     }
-    static double mean_radius(const Curve& c) { return turn(c) > 1e-9 ? c.length() / turn(c) : 0; }
 
     std::vector<int> counts(const EdgeGrading& graded) {
         const std::size_t n = model_.edges.size();

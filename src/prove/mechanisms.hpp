@@ -19,4 +19,7 @@ struct Mobility {
 /// Free edges of sheets that lie within reach of another body's sheet along most of their length and are not joined to it.
 [[nodiscard]] std::vector<Finding> free_edge_findings(const Model& model, const Assembly& solids, double reach);
 
+/// Free edges of sheets past which their own solid goes on along most of their length, and that nothing holds: one finding a sheet.
+[[nodiscard]] std::vector<Finding> buried_edge_findings(const Model& model, const Assembly& solids);
+
 }  // namespace halvo

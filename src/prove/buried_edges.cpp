@@ -1,0 +1,85 @@
+// Free edges that end inside their own solid: where the sheet should have gone on to something, or something should have met it.
+#include "core/keys.hpp"
+#include "geom/facet_tree.hpp"
+#include "model/sheet_values.hpp"
+#include "prove/mechanisms.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+
+namespace halvo {
+namespace {
+
+constexpr std::array<double, 5> shares{0.1, 0.3, 0.5, 0.7, 0.9};
+constexpr int most_of = 4;          // of them in material
+constexpr double past = 0.55;       // thicknesses, that are looked past the edge: a rounded rim is half as wide
+constexpr double least_long = 0.5;  // thicknesses: shorter edges are the ends of others
+
+std::vector<bool> held_edges(const Model& model) {
+    std::vector<bool> out(model.edges.size(), false);
+    for (const EdgeLink& l : model.edge_links) out[l.a.index()] = out[l.b.index()] = true;
+    for (const Tie& t : model.ties)
+        for (EdgeId e : t.edges) out[e.index()] = true;
+    for (const Member& m : model.members)
+        for (const EdgeUse& u : m.chain) out[u.edge.index()] = true;
+    for (const Coupling& c : model.couplings)
+        for (EdgeId e : c.edges) out[e.index()] = true;
+    return out;
+}
+
+// Is there material of its own solid past most of the edge?
+bool buried(const Model& model, const Body& body, const Sheet& s, const EdgeUse& u) {
+    const Curve& c = model.edges[u.edge.index()].curve;
+    int in = 0;
+    for (const double share : shares) {
+        const double t = c.parameter_at(share);
+        const Vec3 p = c.point(t), along = (u.reversed ? -1.0 : 1.0) * c.derivative(t).normalized();
+        const Vec3 out = along.cross(s.chart.normal(p)).normalized();  // loops have their sheet on the left
+        const double step = past * s.field.at(s.chart, s.chart.local2(p));
+        if (body.tree->encloses(s.chart.foot(p + step * out))) ++in;
+    }
+    return in >= most_of;
+}
+
+}  // namespace
+
+std::vector<Finding> buried_edge_findings(const Model& model, const Assembly& solids) {
+    std::vector<Finding> out;
+    KeySet keys;
+    const auto uses = sheets_at_edges(model);
+    const std::vector<bool> held = held_edges(model);
+    for (const Sheet& s : model.sheets) {
+        if (s.body < 0 || s.placed) continue;
+        const Body& body = solids.bodies[static_cast<std::size_t>(s.body)];
+        if (!body.tree) continue;
+        double sum = 0, longest = 0;
+        Vec3 place = Vec3::Zero();
+        for (const Region& r : s.regions)
+            for (const auto& loop : r.loops)
+                for (const EdgeUse& u : loop) {
+                    const auto& use = uses[u.edge.index()];
+                    const double length = model.length(u.edge);
+                    if (use.size() != 1 || use[0].sides != 1 || held[u.edge.index()] || length < least_long * s.thickness.min || !buried(model, body, s, u))
+                        continue;
+                    sum += length;
+                    if (length > longest) longest = length, place = model.edges[u.edge.index()].curve.middle();
+                }
+        if (sum == 0) continue;
+        out.push_back({keys.unique(make_key("finding", "buried edge " + s.key, {})),
+                       "edge inside the solid",
+                       fmt::format("{}: {:.1f} mm of free edge of a sheet {:.2f} mm thick end inside the solid, and nothing meets them there", body.name, sum,
+                                   s.thickness.mean),
+                       "name the walls that should meet there with [[wall]], or join them with [[joint]] edge and to",
+                       place,
+                       sum,
+                       body.name,
+                       FindingLevel::warning,
+                       -1,
+                       {body.key, body.key}});
+    }
+    return out;
+}
+
+}  // namespace halvo
