@@ -53,12 +53,10 @@ public:
         tol_ = std::max(tol_, curves.slack);
         // Curves traced on curved surfaces meet to a little more than the model's tolerance.
         const bool flat = std::all_of(walls_.begin(), walls_.end(), [](const WallSurface& w) { return w.chart.flat(); });
-        const Arrangement a = arrange(input_, flat ? tol_ : std::max(tol_, 4 * solids_.tolerance.point));
-        decide(a);
-        drop_fins(a);
-        bridge_slivers(a);
-        drop_strays(a);
-        close_openings(a, curves.mouths);
+        const double close = flat ? tol_ : std::max(tol_, 4 * solids_.tolerance.point);
+        Arrangement a = settle(close, curves.mouths);
+        if (set_aside_empty()) a = settle(close, curves.mouths);
+        tell_refused();
         const Assembled done = assemble(model_, a, input_, keep_, {});
         make_sheets(done);
         std::vector<bool> without_sheet, refused;
@@ -67,6 +65,47 @@ public:
     }
 
 private:
+    // What of each wall's cells is its sheet.
+    Arrangement settle(double close, const std::set<int>& mouths) {
+        Arrangement a = arrange(input_, close);
+        keep_.clear(), held_.clear(), slight_.clear(), open_.clear();
+        decide(a);
+        drop_fins(a);
+        bridge_slivers(a);
+        drop_strays(a);
+        close_openings(a, mouths);
+        return a;
+    }
+
+    // A wall that nothing came of, as a strip beside what it goes on in, cuts none of the others: a sliver would lie between what it and its
+    // neighbour cut.
+    bool set_aside_empty() {
+        std::vector<std::set<std::size_t>> walls_of(input_.curves.size());
+        for (std::size_t i = 0; i < walls_.size(); ++i)
+            for (int c : input_.sheets[i].curves) walls_of[static_cast<std::size_t>(c)].insert(i);
+        bool any = false;
+        for (std::size_t i = 0; i < walls_.size(); ++i) {
+            if (decisions_[i].refuse || std::any_of(keep_[i].begin(), keep_[i].end(), [](const Keep& k) { return k.kept; })) continue;
+            for (int c : input_.sheets[i].curves) {
+                auto& walls = walls_of[static_cast<std::size_t>(c)];
+                walls.erase(i);
+                if (walls.size() != 1) continue;
+                any = true;
+                std::erase(input_.sheets[*walls.begin()].curves, c);
+            }
+            input_.sheets[i].curves.clear();
+        }
+        return any;
+    }
+
+    void tell_refused() {
+        for (std::size_t i = 0; i < walls_.size(); ++i)
+            if (decisions_[i].refuse)
+                model_.ledger.push_back({wall_key(i), "halve", "wall", EntryState::refused,
+                                         fmt::format("{}: wall of {:.2f} mm", body_.name, found_[i].thickness), found_[i].area, found_[i].pairs[0].seen[0],
+                                         body_.name});
+    }
+
     // From a point at a wall's border to where its sides were seen to face each other: the nearest such place, or the middle of those
     // nearby. On rounds that are no offsets of each other the nearest may lie a little past the border.
     static Vec3 nearest_from(const WallSurface& w, const Vec3& e) {
@@ -168,12 +207,9 @@ private:
                 slight_[i].push_back(held < 0.5 * all);
             }
         });
-        for (std::size_t i = 0; i < walls_.size(); ++i) {
-            if (!decisions_[i].refuse) continue;
-            model_.ledger.push_back({wall_key(i), "halve", "wall", EntryState::refused, fmt::format("{}: wall of {:.2f} mm", body_.name, found_[i].thickness),
-                                     found_[i].area, found_[i].pairs[0].seen[0], body_.name});
-            for (Keep& k : keep_[i]) k.kept = false;
-        }
+        for (std::size_t i = 0; i < walls_.size(); ++i)
+            if (decisions_[i].refuse)
+                for (Keep& k : keep_[i]) k.kept = false;
     }
 
     // Where bends run into each other in a mitre, a piece of each beyond it may yet lie between its sides for the smaller part. With nothing
