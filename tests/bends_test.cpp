@@ -44,7 +44,9 @@ make::Solid cover(const Rounds& r) {
 make::Solid tray(const Rounds& upright, const Rounds& floor) {
     const auto side = [](const Vec3& m) { return std::abs(m.z() - 16) < 6; };
     const auto low = [](const Vec3& m) { return m.z() < 6; };
-    const make::Solid outer = make::rounded_edges(make::rounded_edges(make::box({-80, -60, 0}, {160, 120, 30}), upright.outside, side), floor.outside, low);
+    make::Solid outer = make::box({-80, -60, 0}, {160, 120, 30});
+    if (upright.outside > 0) outer = make::rounded_edges(outer, upright.outside, side);
+    outer = make::rounded_edges(outer, floor.outside, low);
     make::Solid inner = make::box({-77.5, -57.5, 2.5}, {155, 115, 27.5});
     if (upright.inside > 0) inner = make::rounded_edges(inner, upright.inside, side);
     if (floor.inside > 0) inner = make::rounded_edges(inner, floor.inside, low);
@@ -133,6 +135,45 @@ TEST(Tray, SharpInsideEdgesHaveBendsOutside) {
     for (const bool turned : {false, true}) {
         const make::Solid s = tray({4, 0}, {4, 0});
         expect_moulded(job_of(turned ? make::moved(s, anywhere()) : s), 17);
+    }
+}
+
+TEST(Tray, CornersTighterThanTheFloorsRoundHaveSmoothPatches) {
+    // CAD fills the corner where no ball finds room; the patch between both sides goes on smoothly in all three bends.
+    for (const auto& [upright, floor] : {std::pair(Rounds{4, 1.5}, Rounds{6, 3.5}), std::pair(Rounds{4, 2}, Rounds{6, 3.5}),
+                                         std::pair(Rounds{3, 0.5}, Rounds{6, 4}), std::pair(Rounds{4, 1.5}, Rounds{10, 7.5})})
+        for (const bool turned : {false, true}) {
+            const make::Solid s = tray(upright, floor);
+            const Job j = job_of(turned ? make::moved(s, anywhere()) : s);
+            expect_whole(j, 17);
+            for (const Sheet& k : j.model.sheets) EXPECT_LT(k.deviation, 0.01 * k.thickness.mean);
+            EXPECT_EQ(seam_count(j.model, "smooth"), 28);
+        }
+}
+
+TEST(Tray, CornersSharpInsideOverARoundFloorTakeTheFloorsBall) {
+    for (const auto& [upright, floor] : {std::pair(Rounds{5, 0}, Rounds{4, 2}), std::pair(Rounds{6, 0}, Rounds{4, 2}), std::pair(Rounds{4, 0}, Rounds{4, 2}),
+                                         std::pair(Rounds{5, 2.5}, Rounds{4, 0})})
+        for (const bool turned : {false, true}) {
+            const make::Solid s = tray(upright, floor);
+            expect_whole(job_of(turned ? make::moved(s, anywhere()) : s), 17);
+        }
+}
+
+TEST(Tray, SharpUprightsOverAHalfRoundFloorMeetInMitres) {
+    for (const bool turned : {false, true}) {
+        const make::Solid s = tray({0, 0}, {4, 0});
+        const Job j = job_of(turned ? make::moved(s, anywhere()) : s);
+        expect_whole(j, 9);
+        EXPECT_EQ(j.mesh.quality.quad_share, 1);
+        // Four mitres of an ellipse each: half axes of the bend's mean radius, and that times the root of two.
+        const auto quarter = [](double a, double b) {
+            return Curve{EllipseCurve{{Vec3::Zero(), Vec3::UnitX(), Vec3::UnitY(), Vec3::UnitZ()}, a, b}, 0, pi / 2}.length();
+        };
+        double mitres = 0;
+        for (const Edge& e : j.model.edges)
+            if (!e.curve.is_line() && !std::holds_alternative<CircleCurve>(e.curve.shape)) mitres += e.curve.length();
+        EXPECT_NEAR(mitres, 4 * quarter(2 * std::sqrt(2.0), 2), 1e-3);
     }
 }
 

@@ -14,7 +14,7 @@ namespace {
 
 constexpr std::array<double, 5> shares{0.1, 0.3, 0.5, 0.7, 0.9};
 constexpr int most_of = 4;          // of them in material
-constexpr double past = 0.55;       // thicknesses, that are looked past the edge: a rounded rim is half as wide
+constexpr double past = 0.25;       // thicknesses, that are looked past the edge: where a sheet ends at air, that is past its rim
 constexpr double least_long = 0.5;  // thicknesses: shorter edges are the ends of others
 
 std::vector<bool> held_edges(const Model& model) {
