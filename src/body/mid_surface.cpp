@@ -255,10 +255,9 @@ std::optional<MidSurface> mid_surface(const OpposedSurfaces& sides, double tol, 
     };
     if (!known(sides.a) || !known(sides.b)) return std::nullopt;
     const bool moved = method == MidMethod::offset;
-    // Where both sides do not face each other all the way to their borders, what was seen must do: past that it is carried on straight.
-    constexpr double nearly = 20;  // times the error asked for, which is better than that
+    // Where both sides do not face each other all the way to their borders, what was seen must do.
     auto all = fitted(sides, fit, true, moved);
-    if (all && all->error <= nearly * fit) return all;
+    if (all && all->error <= fit) return all;
     auto seen = fitted(sides, fit, false, moved);
     return !all || (seen && seen->error < all->error) ? seen : all;
 }

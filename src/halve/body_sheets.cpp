@@ -54,9 +54,10 @@ public:
         // Curves traced on curved surfaces meet to a little more than the model's tolerance.
         const bool flat = std::all_of(walls_.begin(), walls_.end(), [](const WallSurface& w) { return w.chart.flat(); });
         const double close = flat ? tol_ : std::max(tol_, 4 * solids_.tolerance.point);
-        Arrangement a = settle(close, curves.mouths);
-        if (set_aside_empty()) a = settle(close, curves.mouths);
+        Arrangement a = settle(close);
+        if (set_aside_empty()) a = settle(close);
         tell_refused();
+        close_openings(a, curves.mouths);
         const Assembled done = assemble(model_, a, input_, keep_, {});
         make_sheets(done);
         std::vector<bool> without_sheet, refused;
@@ -66,14 +67,13 @@ public:
 
 private:
     // What of each wall's cells is its sheet.
-    Arrangement settle(double close, const std::set<int>& mouths) {
+    Arrangement settle(double close) {
         Arrangement a = arrange(input_, close);
         keep_.clear(), held_.clear(), slight_.clear(), open_.clear();
         decide(a);
         drop_fins(a);
         bridge_slivers(a);
         drop_strays(a);
-        close_openings(a, mouths);
         return a;
     }
 
@@ -132,7 +132,7 @@ private:
     // Is a point of a wall's midsurface past the edge where another wall goes on smoothly instead of it?
     bool taken_over(std::size_t i, const SkinPoint& at) const {
         for (const std::size_t k : middles_of_[i]) {
-            const WallCurves::MiddleEdge& m = middles_[k];
+            const MiddleEdge& m = middles_[k];
             const WallSurface& o = walls_[m.i == i ? m.j : m.i];
             const double t = m.curve.nearest(at.point);
             const Vec3 e = m.curve.point(t), d = at.point - e;
@@ -500,7 +500,7 @@ private:
     std::vector<WallSurface> walls_;
     std::vector<std::string> keys_;
     ArrangementInput input_;
-    std::vector<WallCurves::MiddleEdge> middles_;
+    std::vector<MiddleEdge> middles_;
     std::vector<std::vector<std::size_t>> middles_of_;  // each wall
     std::vector<std::vector<Keep>> keep_;
     std::vector<std::vector<char>> open_;                 // cells of material that is no other wall's

@@ -1,7 +1,7 @@
 #pragma once
 /// All curves that may bound the sheets of one body: outlines, crossings, middle edges between smooth neighbours, cuts.
 
-#include "halve/wall_surface.hpp"
+#include "halve/middle_edges.hpp"
 #include "model/arrangement.hpp"
 
 #include <set>
@@ -11,10 +11,6 @@ namespace halvo {
 struct WallCurves {
     ArrangementInput input;
     double slack = 0;  ///< by how much curves that mean one point may miss each other; grows where smooth neighbours do not quite meet
-    struct MiddleEdge {
-        std::size_t i, j;  ///< walls that go on in each other
-        Curve curve;
-    };
     std::vector<MiddleEdge> middles;
     std::set<int> mouths;  ///< curves drawn across the mouths of notches no wider than `openings`
 };

@@ -95,4 +95,30 @@ bool bend_between(const std::vector<WallSurface>& walls, std::size_t i, std::siz
     });
 }
 
+std::vector<std::size_t> near_at(const std::vector<WallSurface>& walls, std::size_t i, const Vec3& p) {
+    std::vector<std::size_t> out;
+    for (std::size_t j : walls[i].near) {
+        const double both = walls[i].thickest + walls[j].thickest;
+        if (walls[j].box.squaredExteriorDistance(p) <= both * both && std::abs(walls[j].chart.height(p)) <= both) out.push_back(j);
+    }
+    return out;
+}
+
+bool goes_on_all_round(const Skin& skin, const std::vector<WallSurface>& walls, std::size_t i) {
+    const WallSurface& w = walls[i];
+    if (w.chart.flat()) return false;
+    std::set<int> own(w.tops.begin(), w.tops.end()), others;
+    own.insert(w.bottoms.begin(), w.bottoms.end());
+    for (std::size_t j : w.smooth)
+        for (const std::vector<int>* faces : {&walls[j].tops, &walls[j].bottoms}) others.insert(faces->begin(), faces->end());
+    return std::all_of(own.begin(), own.end(), [&](int f) {
+        const auto& links = skin.neighbours.of[ix(f)];
+        return std::all_of(links.begin(), links.end(), [&](const auto& l) { return own.count(l.other) > 0 || others.count(l.other) > 0; });
+    });
+}
+
+bool fills_corner(const Skin& skin, const std::vector<WallSurface>& walls, std::size_t i) {
+    return std::holds_alternative<FreeSurface>(walls[i].chart.surface()) && goes_on_all_round(skin, walls, i);
+}
+
 }  // namespace halvo

@@ -22,4 +22,12 @@ void find_neighbours(const Skin& skin, std::vector<WallSurface>& walls);
 /// Do two walls both go on smoothly in a third one near a place? Then they do not meet behind it.
 [[nodiscard]] bool bend_between(const std::vector<WallSurface>& walls, std::size_t i, std::size_t j, const Vec3& at);
 
+/// Walls that may cross wall `i` near a point of it. Their boxes alone would say more of how the part stands.
+[[nodiscard]] std::vector<std::size_t> near_at(const std::vector<WallSurface>& walls, std::size_t i, const Vec3& p);
+
+/// Corners of moulded and pressed parts: is all that a bent wall's faces border on a face of a wall that it goes on smoothly in?
+[[nodiscard]] bool goes_on_all_round(const Skin& skin, const std::vector<WallSurface>& walls, std::size_t i);
+/// The same of one with a free midsurface, as CAD fills corners with.
+[[nodiscard]] bool fills_corner(const Skin& skin, const std::vector<WallSurface>& walls, std::size_t i);
+
 }  // namespace halvo
