@@ -79,7 +79,7 @@ std::optional<Surface> alike(const OpposedSurfaces& o, double tol) {
 }
 
 // Points at equal distance from both sides (or at half the thickness from the first), over a rectangle of the first side's grid. Of that,
-// what the points to be reached enclose is of concern; a corner's patch has three sides.
+// what the points to be reached enclose is of concern in a corner, whose patch has three sides; elsewhere all of it.
 class EqualDistance {
 public:
     EqualDistance(const OpposedSurfaces& o, const Vec3& middle, bool wide, double moved)
@@ -95,7 +95,8 @@ public:
             if (period[k] > 0 && extent_.sizes()[k] > 0.75 * period[k]) extent_.min()[k] = -0.5 * period[k], extent_.max()[k] = 0.5 * period[k];
             else extent_.min()[k] -= margin, extent_.max()[k] += margin;
         }
-        hull_ = convex_hull(std::move(reached));
+        constexpr double widest = 12;  // thicknesses across, of a corner
+        if (extent_.sizes().maxCoeff() <= widest * std::abs(o.thickness)) hull_ = convex_hull(std::move(reached));
         for (Vec2& q : hull_) q = (q - extent_.min()).cwiseQuotient(extent_.sizes());
     }
 
@@ -130,7 +131,7 @@ private:
     BaseSurface other_;
     double turn_;
     Box2 extent_;
-    std::vector<Vec2> hull_;  // as shares of the extent
+    std::vector<Vec2> hull_;  // in corners, as shares of the extent
 };
 
 // A net of such points, made finer in one direction or both, and the spline through it.
