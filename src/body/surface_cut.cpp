@@ -80,6 +80,18 @@ bool halve_sides(TracePatch& patch, std::vector<OnEdge>& global, const Wanted& w
     return any;
 }
 
+// Halves the sides longer than `most` of those triangles that are meant; false where there are none.
+template <class Meant>
+bool halve_long(TracePatch& patch, std::vector<OnEdge>& global, double most, const Meant& meant) {
+    std::set<std::array<int, 2>> sides;
+    for (const auto& t : patch.triangles)
+        if (meant(t))
+            for (std::size_t k = 0; k < 3; ++k) sides.insert({std::min(t[k], t[(k + 1) % 3]), std::max(t[k], t[(k + 1) % 3])});
+    return halve_sides(patch, global, [&](int a, int b) {
+        return (patch.points[ix(a)] - patch.points[ix(b)]).norm() > most && sides.count({std::min(a, b), std::max(a, b)}) > 0;
+    });
+}
+
 class FaceCutter {
 public:
     FaceCutter(const Body& body, const Chart& chart, const Box3& range, double reach, double tol)
@@ -177,16 +189,8 @@ private:
         const auto r = spine_radius(chart_.surface());
         if (!r) return;
         const double most = 2 * *r;
-        for (int round = 0; round < rounds; ++round) {
-            std::set<std::array<int, 2>> near;
-            for (const auto& t : patch.triangles)
-                if (in_range(patch, t))
-                    for (std::size_t k = 0; k < 3; ++k) near.insert({std::min(t[k], t[(k + 1) % 3]), std::max(t[k], t[(k + 1) % 3])});
-            const auto long_one = [&](int a, int b) {
-                return (patch.points[ix(a)] - patch.points[ix(b)]).norm() > most && near.count({std::min(a, b), std::max(a, b)}) > 0;
-            };
-            if (!halve_sides(patch, global, long_one)) return;
-        }
+        for (int round = 0; round < rounds; ++round)
+            if (!halve_long(patch, global, most, [&](const auto& t) { return in_range(patch, t); })) return;
     }
 
     void sample_border() {
@@ -203,20 +207,14 @@ private:
     // Beside the border of a spline, past which it is carried on straight, large facets would tell little of where it leaves the face.
     void refine_beside_border(TracePatch& patch, std::vector<OnEdge>& global) {
         constexpr int rounds = 10;
-        for (int round = 0; spline_ && round < rounds; ++round) {
-            std::set<std::array<int, 2>> near;
-            for (const auto& t : patch.triangles) {
-                Box3 box;
-                for (int p : t) box.extend(patch.points[ix(p)]);
-                if (box.sizes().norm() <= reach_ || !box.intersects(range_)) continue;
-                if (std::none_of(border_.begin(), border_.end(), [&](const Vec3& p) { return box.squaredExteriorDistance(p) <= reach_ * reach_; })) continue;
-                for (std::size_t k = 0; k < 3; ++k) near.insert({std::min(t[k], t[(k + 1) % 3]), std::max(t[k], t[(k + 1) % 3])});
-            }
-            const auto long_one = [&](int a, int b) {
-                return (patch.points[ix(a)] - patch.points[ix(b)]).norm() > reach_ && near.count({std::min(a, b), std::max(a, b)}) > 0;
-            };
-            if (!halve_sides(patch, global, long_one)) return;
-        }
+        const auto beside = [&](const auto& t) {
+            Box3 box;
+            for (int p : t) box.extend(patch.points[ix(p)]);
+            return box.sizes().norm() > reach_ && box.intersects(range_) &&
+                   std::any_of(border_.begin(), border_.end(), [&](const Vec3& p) { return box.squaredExteriorDistance(p) <= reach_ * reach_; });
+        };
+        for (int round = 0; spline_ && round < rounds; ++round)
+            if (!halve_long(patch, global, reach_, beside)) return;
     }
 
     // How far past a spline's border the foot of a point is.
@@ -444,15 +442,13 @@ void refine_near(TracePatch& patch, const Chart& a, const Chart& b) {
         const auto longest = [&](const auto& t) { return std::max({side(t[0], t[1]), side(t[1], t[2]), side(t[2], t[0])}); };
         if (std::all_of(patch.triangles.begin(), patch.triangles.end(), [&](const auto& t) { return longest(t) <= finest; })) return;
         const auto heights = heights_near_zero(patch.points, patch.triangles, [&](const Vec3& p) { return b.height(p); });
-        std::set<std::array<int, 2>> wanted;
-        for (const auto& t : patch.triangles) {
+        const auto may_pass = [&](const auto& t) {
             const auto [low, high] = std::minmax({heights[ix(t[0])], heights[ix(t[1])], heights[ix(t[2])]});
             const double size = longest(t);
-            if (size <= finest || low * high <= 0 || std::min(std::abs(low), std::abs(high)) > size) continue;
-            for (std::size_t k = 0; k < 3; ++k) wanted.insert({std::min(t[k], t[(k + 1) % 3]), std::max(t[k], t[(k + 1) % 3])});
-        }
+            return size > finest && low * high > 0 && std::min(std::abs(low), std::abs(high)) <= size;
+        };
         const std::size_t before = patch.points.size();
-        if (!halve_sides(patch, inside, [&](int p, int q) { return wanted.count({std::min(p, q), std::max(p, q)}) > 0; })) return;
+        if (!halve_long(patch, inside, 0, may_pass)) return;
         for (std::size_t p = before; p < patch.points.size(); ++p) patch.points[p] = a.foot(patch.points[p]);
     }
 }

@@ -17,18 +17,6 @@ constexpr int most_of = 4;          // of them in material
 constexpr double past = 0.25;       // thicknesses, that are looked past the edge: where a sheet ends at air, that is past its rim
 constexpr double least_long = 0.5;  // thicknesses: shorter edges are the ends of others
 
-std::vector<bool> held_edges(const Model& model) {
-    std::vector<bool> out(model.edges.size(), false);
-    for (const EdgeLink& l : model.edge_links) out[l.a.index()] = out[l.b.index()] = true;
-    for (const Tie& t : model.ties)
-        for (EdgeId e : t.edges) out[e.index()] = true;
-    for (const Member& m : model.members)
-        for (const EdgeUse& u : m.chain) out[u.edge.index()] = true;
-    for (const Coupling& c : model.couplings)
-        for (EdgeId e : c.edges) out[e.index()] = true;
-    return out;
-}
-
 // Is there material of its own solid past most of the edge?
 bool buried(const Model& model, const Body& body, const Sheet& s, const EdgeUse& u) {
     const Curve& c = model.edges[u.edge.index()].curve;

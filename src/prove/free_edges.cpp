@@ -73,16 +73,8 @@ private:
         return out;
     }
 
-    // Edges that links, ties, members or couplings hold.
     void mark_joined() {
-        joined_.assign(model_.edges.size(), false);
-        for (const EdgeLink& l : model_.edge_links) joined_[l.a.index()] = joined_[l.b.index()] = true;
-        for (const Tie& t : model_.ties)
-            for (EdgeId e : t.edges) joined_[e.index()] = true;
-        for (const Member& m : model_.members)
-            for (const EdgeUse& u : m.chain) joined_[u.edge.index()] = true;
-        for (const Coupling& c : model_.couplings)
-            for (EdgeId e : c.edges) joined_[e.index()] = true;
+        joined_ = held_edges(model_);
         of_vertex_.resize(model_.vertices.size());
         for (std::size_t i = 0; i < model_.sheets.size(); ++i)
             for (const Region& r : model_.sheets[i].regions) {
@@ -128,6 +120,18 @@ private:
 };
 
 }  // namespace
+
+std::vector<bool> held_edges(const Model& model) {
+    std::vector<bool> out(model.edges.size(), false);
+    for (const EdgeLink& l : model.edge_links) out[l.a.index()] = out[l.b.index()] = true;
+    for (const Tie& t : model.ties)
+        for (EdgeId e : t.edges) out[e.index()] = true;
+    for (const Member& m : model.members)
+        for (const EdgeUse& u : m.chain) out[u.edge.index()] = true;
+    for (const Coupling& c : model.couplings)
+        for (EdgeId e : c.edges) out[e.index()] = true;
+    return out;
+}
 
 std::vector<Finding> free_edge_findings(const Model& model, const Assembly& solids, double reach) {
     std::vector<Finding> out;
