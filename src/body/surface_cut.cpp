@@ -97,7 +97,6 @@ public:
     FaceCutter(const Body& body, const Chart& chart, const Box3& range, double reach, double tol)
         : body_(body), chart_(chart), range_(range), wide_(range), reach_(reach), tol_(tol) {
         wide_.min().array() -= reach, wide_.max().array() += reach;
-        if (const auto* free = std::get_if<FreeSurface>(&chart.surface()); free && free->spline) spline_ = BaseSurface(chart.surface()), sample_border();
     }
 
     std::vector<Curve> run() {
@@ -111,11 +110,15 @@ public:
 private:
     void cut_face(int f, const std::vector<int>& facets, std::vector<Curve>& out) {
         auto found = cut_face(f, facets, false);
-        if (!found && spline_) found = cut_face(f, facets, true);
-        if (found) out.insert(out.end(), found->begin(), found->end());
+        if (!found) {
+            if (!spline_) spline_ = BaseSurface(chart_.surface()), sample_border();
+            found = cut_face(f, facets, true);
+        }
+        out.insert(out.end(), found->begin(), found->end());
     }
 
-    // Nothing where what the facets tell of a curve does not lie on the chart; `closely`, only that curve is missing then.
+    // A curve that the facets tell of but that does not lie on the chart is left out. On a spline nothing comes back then, unless the face was
+    // looked at `closely`.
     std::optional<std::vector<Curve>> cut_face(int f, const std::vector<int>& facets, bool closely) {
         TracePatch patch;
         std::map<int, int> number;
@@ -162,7 +165,7 @@ private:
             }
             auto curve = curve_on_both(on_face, foot_on(chart_), c.points, c.closed, tol_);
             const bool sound = curve && on_chart(*curve);
-            if (!sound && !closely) return std::nullopt;
+            if (!sound && !closely && on_spline()) return std::nullopt;
             if (sound && curve->length() > 2 * tol_) out.push_back(std::move(*curve));
         }
         return out;
@@ -193,6 +196,11 @@ private:
             if (!halve_long(patch, global, most, [&](const auto& t) { return in_range(patch, t); })) return;
     }
 
+    [[nodiscard]] bool on_spline() const {
+        const auto* free = std::get_if<FreeSurface>(&chart_.surface());
+        return free && free->spline;
+    }
+
     void sample_border() {
         constexpr int n = 32;
         const NurbsSurface& s = *std::get<FreeSurface>(chart_.surface()).spline;
@@ -213,7 +221,7 @@ private:
             return box.sizes().norm() > reach_ && box.intersects(range_) &&
                    std::any_of(border_.begin(), border_.end(), [&](const Vec3& p) { return box.squaredExteriorDistance(p) <= reach_ * reach_; });
         };
-        for (int round = 0; spline_ && round < rounds; ++round)
+        for (int round = 0; round < rounds; ++round)
             if (!halve_long(patch, global, reach_, beside)) return;
     }
 
@@ -340,7 +348,7 @@ private:
     const Chart& chart_;
     Box3 range_, wide_;  // where facets are looked for; what of these is looked at
     double reach_, tol_;
-    std::optional<BaseSurface> spline_;
+    std::optional<BaseSurface> spline_;                       // once it is looked at closely
     std::vector<Vec3> border_;                                // points of its own
     std::map<int, std::map<std::pair<int, int>, int>> uses_;  // by face: facets at each mesh edge
 };

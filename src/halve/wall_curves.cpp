@@ -97,7 +97,7 @@ private:
         const auto near = smooth_in_two(i), other = smooth_in_two(j);
         std::vector<Box3> bends;
         for (const auto& [s, steps] : near)
-            if (const auto it = other.find(s); (walls_[s].wall->bend || goes_on_all_round(skin_, walls_, s)) && it != other.end() && steps + it->second <= 3)
+            if (const auto it = other.find(s); it != other.end() && steps + it->second <= 3 && (walls_[s].wall->bend || goes_on_all_round(skin_, walls_, s)))
                 bends.push_back(widened(walls_[s].box, walls_[s].thickest));
         if (bends.empty()) return {c};
         constexpr int n = 64;
@@ -116,7 +116,7 @@ private:
     }
 
     // Does wall `j` go on smoothly in what a wall that does so all round goes on in? Those touch in a corner, or not at all.
-    bool met_at_corner(std::size_t i, std::size_t j) const { return smooth_in_two(i).count(j) > 0 && goes_on_all_round(skin_, walls_, i); }
+    bool met_at_corner(std::size_t i, std::size_t j) const { return goes_on_all_round(skin_, walls_, i) && smooth_in_two(i).count(j) > 0; }
 
     // Walls that go on smoothly from one, and from those: with the number of steps.
     std::map<std::size_t, int> smooth_in_two(std::size_t i) const {
