@@ -141,7 +141,7 @@ struct Tie {
 };
 
 /// A solid between others, or a solid region of a thin part, that becomes neither sheet nor member: rigid, with its mass at its centre,
-/// and coupled to what it touches.
+/// and coupled to what it touches. Without volume: the end of a wall at the side of a thicker one, whose sheet it meets at the centre.
 struct Coupling {
     std::string key;
     int body = -1;
@@ -150,6 +150,7 @@ struct Coupling {
     std::vector<EdgeId> edges;
     std::vector<VertexId> vertices;
     std::vector<int> faces;  ///< of a region: skin of the body behind it; empty when it is all of the body
+    [[nodiscard]] bool whole_body() const { return volume > 0 && faces.empty(); }
 };
 
 /// Material of a body that its sheets do not stand for: fillets and chamfers at the roots of walls.
@@ -227,6 +228,8 @@ struct SheetAtEdge {
 [[nodiscard]] std::vector<std::vector<SheetAtEdge>> sheets_at_edges(const Model& model);
 /// Number of sheet sides on each edge: 0 for member lines, 1 free, 2 shared, 3 tee, 4 cross.
 [[nodiscard]] std::vector<int> sides_at_edges(const Model& model);
+/// For each edge: do links, ties, members or couplings hold it?
+[[nodiscard]] std::vector<bool> held_edges(const Model& model);
 /// All edges where two or more different sheets meet, named by kind.
 [[nodiscard]] std::vector<Seam> seams(const Model& model);
 /// Connected parts: for each sheet, then each member, the number of its part; and how many parts there are.

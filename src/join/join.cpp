@@ -30,6 +30,8 @@ void join_with(Model& model, const Assembly* solids, const ContactTable& contact
         JoinWork again = prepare(model, options, rules);
         carry_out(model, again);
     }
+    JoinWork ends = prepare(model, options, rules);
+    if (find_side_ends(model, contacts, ends)) carry_out(model, ends);
     if (options.members == MembersMeet::meet || (rules && rules->any(&JointRule::members, MembersMeet::meet))) meet_members(model, work);
     observer.tell("join", 1);
 }
@@ -57,7 +59,7 @@ void note_near(Model& model, const Assembly& solids, const std::vector<Contact>&
 // Blocks that got a coupling are idealized after all.
 void settle_blocks(Model& model, const Assembly& solids) {
     for (const Coupling& c : model.couplings) {
-        if (!c.faces.empty()) continue;  // a region, settled when its body was halved
+        if (!c.whole_body()) continue;  // a region, settled when its body was halved, or the end of a wall
         const Body& b = solids.bodies[static_cast<std::size_t>(c.body)];
         const std::string key = own_key(make_key("finding", "not idealized", {}), b.key);
         std::erase_if(model.findings, [&](const Finding& f) { return f.key == key; });

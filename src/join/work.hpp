@@ -160,6 +160,9 @@ void join_lap(const Model& model, const ContactTable& contacts, JoinWork& work, 
 void find_member_joints(const Model& model, const ContactTable& contacts, JoinWork& work);
 /// Solids that are neither sheet nor member but touch such: coupled to what they touch.
 void find_couplings(const Model& model, const Assembly& solids, const ContactTable& contacts, JoinWork& work);
+/// Ends of walls in the side of a thicker piece of another wall that nothing holds yet: each coupled to the place where it, or its line, crosses
+/// the other's sheet; true when there are any. After all other joints.
+[[nodiscard]] bool find_side_ends(const Model& model, const ContactTable& contacts, JoinWork& work);
 void carry_out(Model& model, JoinWork& work);
 /// Member lines that rigid links within `reach` tie together meet at one point, the one that moves them least.
 void meet_members(Model& model, const JoinWork& work);

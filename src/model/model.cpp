@@ -111,6 +111,18 @@ std::vector<int> sides_at_edges(const Model& model) {
     return sides;
 }
 
+std::vector<bool> held_edges(const Model& model) {
+    std::vector<bool> out(model.edges.size(), false);
+    for (const EdgeLink& l : model.edge_links) out[l.a.index()] = out[l.b.index()] = true;
+    for (const Tie& t : model.ties)
+        for (EdgeId e : t.edges) out[e.index()] = true;
+    for (const Member& m : model.members)
+        for (const EdgeUse& u : m.chain) out[u.edge.index()] = true;
+    for (const Coupling& c : model.couplings)
+        for (EdgeId e : c.edges) out[e.index()] = true;
+    return out;
+}
+
 std::vector<Seam> seams(const Model& model) {
     std::vector<Seam> out;
     const auto at = sheets_at_edges(model);

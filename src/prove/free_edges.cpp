@@ -121,18 +121,6 @@ private:
 
 }  // namespace
 
-std::vector<bool> held_edges(const Model& model) {
-    std::vector<bool> out(model.edges.size(), false);
-    for (const EdgeLink& l : model.edge_links) out[l.a.index()] = out[l.b.index()] = true;
-    for (const Tie& t : model.ties)
-        for (EdgeId e : t.edges) out[e.index()] = true;
-    for (const Member& m : model.members)
-        for (const EdgeUse& u : m.chain) out[u.edge.index()] = true;
-    for (const Coupling& c : model.couplings)
-        for (EdgeId e : c.edges) out[e.index()] = true;
-    return out;
-}
-
 std::vector<Finding> free_edge_findings(const Model& model, const Assembly& solids, double reach) {
     std::vector<Finding> out;
     KeySet keys;

@@ -16,9 +16,6 @@ struct Mobility {
 /// of the rigid motions of these groups says what is left free.
 [[nodiscard]] Mobility mobility(const Model& model, const Assembly& solids);
 
-/// For each edge: do links, ties, members or couplings hold it?
-[[nodiscard]] std::vector<bool> held_edges(const Model& model);
-
 /// Free edges of sheets that lie within reach of another body's sheet along most of their length and are not joined to it.
 [[nodiscard]] std::vector<Finding> free_edge_findings(const Model& model, const Assembly& solids, double reach);
 

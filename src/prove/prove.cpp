@@ -279,7 +279,7 @@ private:
         for (const Member& m : model_.members)
             if (m.body >= 0) across[static_cast<std::size_t>(m.body)] = model_.sections[m.section.index()].depth;
         for (const Coupling& c : model_.couplings)
-            if (c.faces.empty()) across[static_cast<std::size_t>(c.body)] = solids_.bodies[static_cast<std::size_t>(c.body)].box.sizes().norm();
+            if (c.whole_body()) across[static_cast<std::size_t>(c.body)] = solids_.bodies[static_cast<std::size_t>(c.body)].box.sizes().norm();
         const auto joints = shared();
         for (const Contact& c : find_contacts(solids_, reach_, observer_, "prove")) {
             const double near = across[static_cast<std::size_t>(c.a)] + across[static_cast<std::size_t>(c.b)] + reach_;
