@@ -287,7 +287,7 @@ private:
                 l.polygon = unrolled(s.chart, points);
                 // A loop that runs round a closed surface without its cut bounds nothing.
                 l.winds = !closes(s.chart, points, l.polygon, tol_);
-                if (l.winds) l.area = 0;
+                if (l.winds || is_tree(l.halves, l.area)) l.area = 0;
                 for (const Vec2& p : l.polygon) l.box.extend(p);
                 loops.push_back(std::move(l));
             }
@@ -319,6 +319,17 @@ private:
         }
         for (const Loop& l : loops)
             for (int h : l.halves) cells.cell_of[h] = l.cell;
+    }
+
+    // A loose tree, run round on both sides of each edge: what of its area rounding leaves is nothing. All of a torus, cut open, is none.
+    [[nodiscard]] bool is_tree(const std::vector<int>& halves, double area) const {
+        const std::set<int> all(halves.begin(), halves.end());
+        double length = 0;
+        for (int h : halves) {
+            if (!all.count(h ^ 1)) return false;
+            length += out_.edges[ix(h / 2)].curve.length();
+        }
+        return std::abs(area) <= tol_ * length;
     }
 
     const ArrangementInput& in_;
