@@ -267,11 +267,21 @@ private:
         std::erase_if(next.edge_links, [&](const EdgeLink& l) { return !used[l.a.index()] || !used[l.b.index()]; });
     }
 
+    // Neither carried on nor cut?
+    [[nodiscard]] bool unchanged(std::size_t i) const {
+        const auto of_it = [&](const MergeWork& m) { return ix(m.lost) == i; };
+        return work_.sheets[i].extensions.empty() && trimmed_[i] == 0 && std::none_of(work_.merges.begin(), work_.merges.end(), of_it);
+    }
+
     void rebuild(Model& next, const Assembled& done) {
         for (std::size_t i = 0; i < model_.sheets.size(); ++i) {
             Sheet s = std::move(model_.sheets[i]);
             keys_.push_back(s.key), places_.push_back(s.chart.plane().origin);
+            const double own = s.own_area(), all = s.area();
             s.regions = done.regions[i];
+            // Where an earlier run carried it on shows no more in its cells.
+            if (all > 0 && unchanged(i))
+                for (Region& r : s.regions) r.own_area = r.area * own / all;
             s.trimmed_area += trimmed_[i];
             std::set<int> on_edges;
             for (const Region& r : s.regions) {
