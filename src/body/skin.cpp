@@ -12,6 +12,7 @@ namespace halvo {
 namespace {
 
 constexpr double smooth_turn = 0.17;     // sine: faces that meet at less than ten degrees continue each other
+constexpr double turn_between = 0.25;    // sine: at the vertex between two pieces of one edge, of which one is smooth
 constexpr double much_differing = 2.03;  // times as thick; no round number, which parts have
 constexpr double mostly = 0.7;           // of a group's area, where ray and ball agree
 constexpr double rim_of_wall = 1.5;      // ball at a rim over the thickness of the wall beside it
@@ -152,49 +153,102 @@ double inscribed_ball(const Body& body, const Vec3& point, const Vec3& normal, d
     return 2 * r;
 }
 
-FaceNeighbours face_neighbours(const Body& body) {
-    FaceNeighbours out;
-    out.of.resize(body.faces.size());
+namespace {
+
+// Which edges two faces meet smoothly at, and on which side the material is.
+class Links {
+public:
+    explicit Links(const Body& body) : body_(body), uses_(body.edges.size()), smooth_(body.edges.size(), false) {
+        for (std::size_t f = 0; f < body.faces.size(); ++f)
+            for (const auto& loop : body.faces[f].loops)
+                for (const Coedge& u : loop) uses_[u.edge.index()].push_back({static_cast<int>(f), u.reversed});
+    }
+
+    FaceNeighbours run() {
+        FaceNeighbours out;
+        out.of.resize(body_.faces.size());
+        std::vector<bool> convex(uses_.size(), false);
+        for (std::size_t e = 0; e < uses_.size(); ++e) {
+            if (!links(e)) continue;
+            const Curve& c = body_.edges[e].curve;
+            bool smooth = true;
+            double turn = 0;
+            for (double share : {0.2, 0.5, 0.8}) {
+                const double t = c.t0 + share * (c.t1 - c.t0);
+                const auto [a, b] = normals(e, c.point(t));
+                if (a.cross(b).norm() > smooth_turn || a.dot(b) < 0) smooth = false;
+                turn += a.cross(b).dot((uses_[e][0].reversed ? -1.0 : 1.0) * c.derivative(t));
+            }
+            smooth_[e] = smooth, convex[e] = turn > 0;
+        }
+        follow_sharp();
+        for (std::size_t e = 0; e < uses_.size(); ++e)
+            for (std::size_t k : {0U, 1U})
+                if (links(e)) out.of[ix(uses_[e][k].face)].push_back({uses_[e][1 - k].face, static_cast<int>(e), smooth_[e], convex[e]});
+        return out;
+    }
+
+private:
     struct Use {
         int face;
         bool reversed;
     };
-    std::vector<std::vector<Use>> uses(body.edges.size());
-    for (std::size_t f = 0; f < body.faces.size(); ++f)
-        for (const auto& loop : body.faces[f].loops)
-            for (const Coedge& u : loop) uses[u.edge.index()].push_back({static_cast<int>(f), u.reversed});
-    // The facet of each face nearest to an edge gives the normal of spline faces.
-    const auto normal_at = [&](int f, const Vec3& p) {
-        const Face& face = body.faces[ix(f)];
+
+    [[nodiscard]] bool links(std::size_t e) const { return uses_[e].size() == 2 && !body_.edges[e].degenerate && uses_[e][0].face != uses_[e][1].face; }
+
+    [[nodiscard]] std::pair<Vec3, Vec3> normals(std::size_t e, const Vec3& p) const { return {normal_at(uses_[e][0].face, p), normal_at(uses_[e][1].face, p)}; }
+
+    // The facet of a face nearest to an edge gives the normal of spline faces.
+    [[nodiscard]] Vec3 normal_at(int f, const Vec3& p) const {
+        const Face& face = body_.faces[ix(f)];
         if (!std::holds_alternative<FreeSurface>(face.surface)) return face.outward_or(p, Vec3::Zero());
         std::size_t best = face.first_facet;
         double least = std::numeric_limits<double>::max();
         for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i) {
-            const auto& c = body.facets[i].corners;
+            const auto& c = body_.facets[i].corners;
             for (std::size_t k = 0; k < 3; ++k) {
-                const Vec3 middle = 0.5 * (body.points[ix(c[k])] + body.points[ix(c[(k + 1) % 3])]);
+                const Vec3 middle = 0.5 * (body_.points[ix(c[k])] + body_.points[ix(c[(k + 1) % 3])]);
                 if (const double d = (middle - p).squaredNorm(); d < least) least = d, best = i;
             }
         }
-        return face.facet_count > 0 ? body.on_skin(best, p).normal : Vec3(0, 0, 0);
-    };
-    for (std::size_t e = 0; e < uses.size(); ++e) {
-        if (uses[e].size() != 2 || body.edges[e].degenerate || uses[e][0].face == uses[e][1].face) continue;
-        const Curve& c = body.edges[e].curve;
-        bool smooth = true;
-        double convex = 0;
-        for (double share : {0.2, 0.5, 0.8}) {
-            const double t = c.t0 + share * (c.t1 - c.t0);
-            const Vec3 p = c.point(t);
-            const Vec3 a = normal_at(uses[e][0].face, p), b = normal_at(uses[e][1].face, p);
-            if (a.cross(b).norm() > smooth_turn || a.dot(b) < 0) smooth = false;
-            const Vec3 along = (uses[e][0].reversed ? -1.0 : 1.0) * c.derivative(t);
-            convex += a.cross(b).dot(along);
-        }
-        out.of[ix(uses[e][0].face)].push_back({uses[e][1].face, static_cast<int>(e), smooth, convex > 0});
-        out.of[ix(uses[e][1].face)].push_back({uses[e][0].face, static_cast<int>(e), smooth, convex > 0});
+        return face.facet_count > 0 ? body_.on_skin(best, p).normal : Vec3(0, 0, 0);
     }
-    return out;
+
+    // Along the mitre of two tubes the faces turn by less and less towards its sides, and by nothing there. Where an edge cut in pieces turns
+    // by too much in one of them, it is sharp in all that it passes into.
+    void follow_sharp() {
+        std::map<std::pair<int, int>, std::vector<std::size_t>> between;
+        for (std::size_t e = 0; e < uses_.size(); ++e)
+            if (links(e)) between[std::minmax(uses_[e][0].face, uses_[e][1].face)].push_back(e);
+        for (const auto& [faces, edges] : between)
+            for (bool again = edges.size() > 1; again;) {
+                again = false;
+                for (std::size_t e : edges)
+                    for (std::size_t k : edges)
+                        if (smooth_[e] && !smooth_[k] && passes_into(e, k)) smooth_[e] = false, again = true;
+            }
+    }
+
+    [[nodiscard]] bool passes_into(std::size_t e, std::size_t k) const {
+        for (int v : body_.edges[e].vertices)
+            for (std::size_t end : {0U, 1U}) {
+                if (v < 0 || body_.edges[k].vertices[end] != v) continue;
+                const Curve& c = body_.edges[k].curve;
+                const auto [a, b] = normals(k, end == 0 ? c.start() : c.end());
+                if (a.dot(b) > 0 && a.cross(b).norm() <= turn_between) return true;
+            }
+        return false;
+    }
+
+    const Body& body_;
+    std::vector<std::vector<Use>> uses_;
+    std::vector<bool> smooth_;
+};
+
+}  // namespace
+
+FaceNeighbours face_neighbours(const Body& body) {
+    return Links(body).run();
 }
 
 Skin analyse_skin(const Body& body, std::vector<Probe> probes, const WallLimits& limits) {
