@@ -12,7 +12,7 @@ namespace halvo {
 namespace {
 
 constexpr double smooth_turn = 0.17;     // sine: faces that meet at less than ten degrees continue each other
-constexpr double turn_between = 0.25;    // sine: at the vertex between two pieces of one edge, of which one is smooth
+constexpr double uneven_turn = 0.03;     // sine: between the ends of an edge at which two faces are not tangent
 constexpr double much_differing = 2.03;  // times as thick; no round number, which parts have
 constexpr double mostly = 0.7;           // of a group's area, where ray and ball agree
 constexpr double rim_of_wall = 1.5;      // ball at a rim over the thickness of the wall beside it
@@ -214,30 +214,30 @@ private:
         return face.facet_count > 0 ? body_.on_skin(best, p).normal : Vec3(0, 0, 0);
     }
 
-    // Along the mitre of two tubes the faces turn by less and less towards its sides, and by nothing there. Where an edge cut in pieces turns
-    // by too much in one of them, it is sharp in all that it passes into.
+    // Along the mitre of two tubes the faces turn by less and less towards its sides, and by nothing there: where others of its pieces are
+    // sharp, it is no smooth joint in these.
     void follow_sharp() {
-        std::map<std::pair<int, int>, std::vector<std::size_t>> between;
-        for (std::size_t e = 0; e < uses_.size(); ++e)
-            if (links(e)) between[std::minmax(uses_[e][0].face, uses_[e][1].face)].push_back(e);
+        std::map<std::pair<int, int>, std::pair<bool, std::vector<std::size_t>>> between;  // is any sharp; those that are not
+        for (std::size_t e = 0; e < uses_.size(); ++e) {
+            if (!links(e)) continue;
+            auto& [sharp, smooth] = between[std::minmax(uses_[e][0].face, uses_[e][1].face)];
+            if (smooth_[e]) smooth.push_back(e);
+            else sharp = true;
+        }
         for (const auto& [faces, edges] : between)
-            for (bool again = edges.size() > 1; again;) {
-                again = false;
-                for (std::size_t e : edges)
-                    for (std::size_t k : edges)
-                        if (smooth_[e] && !smooth_[k] && passes_into(e, k)) smooth_[e] = false, again = true;
-            }
+            for (std::size_t e : edges.second)
+                if (edges.first && turns_unevenly(e)) smooth_[e] = false;
     }
 
-    [[nodiscard]] bool passes_into(std::size_t e, std::size_t k) const {
-        for (int v : body_.edges[e].vertices)
-            for (std::size_t end : {0U, 1U}) {
-                if (v < 0 || body_.edges[k].vertices[end] != v) continue;
-                const Curve& c = body_.edges[k].curve;
-                const auto [a, b] = normals(k, end == 0 ? c.start() : c.end());
-                if (a.dot(b) > 0 && a.cross(b).norm() <= turn_between) return true;
-            }
-        return false;
+    [[nodiscard]] bool turns_unevenly(std::size_t e) const {
+        const Curve& c = body_.edges[e].curve;
+        double least = 1, most = 0;
+        for (double share : {0.0, 0.2, 0.5, 0.8, 1.0}) {
+            const auto [a, b] = normals(e, c.point(c.t0 + share * (c.t1 - c.t0)));
+            const double sine = a.cross(b).norm();
+            least = std::min(least, sine), most = std::max(most, sine);
+        }
+        return most - least > uneven_turn;
     }
 
     const Body& body_;
