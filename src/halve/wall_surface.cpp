@@ -136,6 +136,33 @@ void span(const Body& body, WallSurface& w) {
         for (const Vec3& q : p.seen) w.box.extend(q), w.extent.push_back(w.chart.foot(q));
 }
 
+// Does the wall go all the way round its surface?
+bool goes_round(const WallSurface& w) {
+    constexpr double beside_cut = 0.2;
+    return std::any_of(w.extent.begin(), w.extent.end(), [&](const Vec3& p) { return w.chart.clear_of_cut(p) < beside_cut; });
+}
+
+bool has_loose_ends(const std::vector<Curve>& outline, double tol) {
+    std::vector<Vec3> ends;
+    for (const Curve& c : outline)
+        if (!c.closed(tol)) ends.push_back(c.start()), ends.push_back(c.end());
+    return std::any_of(ends.begin(), ends.end(), [&](const Vec3& p) {
+        return std::count_if(ends.begin(), ends.end(), [&](const Vec3& q) { return (p - q).squaredNorm() <= tol * tol; }) < 2;
+    });
+}
+
+// The body's faces on the wall's surface, round the wall and a little further. A tube runs into the node of a frame as far as the other
+// tubes do, and leaks if what closes it there is left out.
+std::vector<Curve> cut_round(const Body& body, const WallSurface& w, double tol) {
+    constexpr double past = 4;  // thicknesses, that a wall may be carried on by to one that stands at an angle to it
+    for (double margin = 1;; margin *= past) {
+        Box3 range = w.box;
+        range.min().array() -= margin * w.thickest, range.max().array() += margin * w.thickest;
+        std::vector<Curve> out = cut_faces(body, w.chart, range, past * w.thickest, tol);
+        if (range.contains(body.box) || !has_loose_ends(out, 4 * tol) || !goes_round(w)) return out;
+    }
+}
+
 // A pipe's spline is carried on straight past its ends: what is cut there is none of the wall's.
 void drop_beyond_pipe(WallSurface& w) {
     const auto* free = std::get_if<FreeSurface>(&w.chart.surface());
@@ -178,10 +205,7 @@ WallSurface make_wall_surface(const Body& body, const BodyBoxes& boxes, const Wa
         return w;
     }
     span(body, w);
-    Box3 range = w.box;
-    range.min().array() -= w.thickest, range.max().array() += w.thickest;
-    constexpr double past = 4;  // thicknesses, that a wall may be carried on by to one that stands at an angle to it
-    w.outline = cut_faces(body, w.chart, range, past * w.thickest, tol);
+    w.outline = cut_round(body, w, tol);
     drop_beyond_pipe(w);
     if (wall.half) {
         // Nothing of the other half, where the chart is stretched; it shares the great circle between them.
