@@ -199,6 +199,27 @@ public:
         return std::clamp(static_cast<int>(std::lround(std::log2(size_ / size))), 0, levels_);
     }
 
+    // Where along the line at height y along ey points of the level may stand: places along ex, sorted and apart from each other.
+    [[nodiscard]] std::vector<std::pair<double, double>> spans(int level, const Vec2& ex, const Vec2& ey, double y) const {
+        constexpr double all = std::numeric_limits<double>::max();
+        if (level == 0) return {{-all, all}};
+        const double size = size_ * std::exp2(0.5 - level) * (1 + 1e-9);
+        std::vector<std::pair<double, double>> found, out;
+        for (const auto& [cell, list] : cells_)
+            for (const auto& [q, length] : list) {
+                const double r = length + (size - length) / slope_, d = std::abs(q.dot(ey) - y);
+                if (length > size || d > r) continue;
+                const double half = std::sqrt(r * r - d * d);
+                found.emplace_back(q.dot(ex) - half, q.dot(ex) + half);
+            }
+        std::sort(found.begin(), found.end());
+        for (const auto& [from, to] : found) {
+            if (!out.empty() && from <= out.back().second) out.back().second = std::max(out.back().second, to);
+            else out.emplace_back(from, to);
+        }
+        return out;
+    }
+
 private:
     double size_, slope_;
     int levels_ = 0;
@@ -285,14 +306,22 @@ PlanarMesh free_mesh(const PlanarInput& in, bool eager) {
         std::vector<Vec2> placed;
         for (int j = 1; j < ny * parts; ++j) {
             const double y = box.min().y() + j * hy / parts;
+            const auto spans = border.spans(level, ex, ey, y);
+            if (spans.empty()) continue;
             const std::vector<double> crossings = crossings_at(o.polygons, ex, ey, y);
             std::size_t before = 0;
-            for (int i = 1; i < nx * parts; ++i) {
-                const double x = box.min().x() + i * hx / parts;
-                while (before < crossings.size() && crossings[before] < x) ++before;
-                if (before % 2 == 0) continue;
-                const Vec2 q = x * ex + y * ey;
-                if (border.level_at(q) == level && all.clear(q)) placed.push_back(q);
+            int i = 1;
+            for (const auto& [from, to] : spans) {
+                const double last = nx * parts - 1;
+                const auto first = static_cast<int>(std::clamp(std::floor((from - box.min().x()) / hx * parts), 1.0, last + 1));
+                const auto end = static_cast<int>(std::clamp(std::ceil((to - box.min().x()) / hx * parts), 0.0, last));
+                for (i = std::max(i, first); i <= end; ++i) {
+                    const double x = box.min().x() + i * hx / parts;
+                    while (before < crossings.size() && crossings[before] < x) ++before;
+                    if (before % 2 == 0) continue;
+                    const Vec2 q = x * ex + y * ey;
+                    if (border.level_at(q) == level && all.clear(q)) placed.push_back(q);
+                }
             }
         }
         for (const Vec2& q : placed) {
