@@ -6,6 +6,7 @@
 #include "geom/outline.hpp"
 #include "halve/leftovers.hpp"
 #include "halve/limits.hpp"
+#include "halve/loose_ends.hpp"
 #include "halve/orientation.hpp"
 #include "halve/wall_curves.hpp"
 #include "halve/wall_neighbours.hpp"
@@ -14,6 +15,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <numeric>
 #include <set>
@@ -69,12 +71,33 @@ private:
     // What of each wall's cells is its sheet.
     Arrangement settle(double close) {
         Arrangement a = arrange(input_, close);
-        keep_.clear(), held_.clear(), slight_.clear(), open_.clear();
+        keep_.clear(), slight_.clear(), cells_.clear();
         decide(a);
         drop_fins(a);
         bridge_slivers(a);
+        const auto before = keep_;
+        settle_loose_ends(
+            a, cells_, [&](std::size_t i, int half) { return goes_on_past(i, a.edges[static_cast<std::size_t>(half / 2)].curve, half % 2 != 0); }, keep_);
+        for (std::size_t i = 0; i < walls_.size(); ++i)
+            for (std::size_t c = 0; c < keep_[i].size(); ++c) {
+                const int changed = static_cast<int>(before[i][c].kept) - static_cast<int>(keep_[i][c].kept);
+                stubs_[i].first += changed, stubs_[i].second += changed * a.sheets[i].cells[c].area;
+            }
         drop_strays(a);
         return a;
+    }
+
+    // Is there material past most of an edge, to its right?
+    bool goes_on_past(std::size_t i, const Curve& c, bool reversed) const {
+        constexpr double past = 0.25;  // thicknesses
+        constexpr std::array<double, 5> shares{0.1, 0.3, 0.5, 0.7, 0.9};
+        constexpr int most = 4;
+        const WallSurface& w = walls_[i];
+        return std::count_if(shares.begin(), shares.end(), [&](double share) {
+                   const double t = c.parameter_at(share);
+                   const Vec3 p = c.point(t), along = (reversed ? -1.0 : 1.0) * c.derivative(t).normalized();
+                   return in_material(body_, w, w.chart.foot(p + past * w.wall->thickness * along.cross(w.chart.normal(p)).normalized()));
+               }) >= most;
     }
 
     // A wall that nothing came of, as a strip beside what it goes on in, cuts none of the others: a sliver would lie between what it and its
@@ -177,9 +200,11 @@ private:
     void decide(const Arrangement& a) {
         keep_.resize(walls_.size());
         stubs_.assign(walls_.size(), {0, 0.0});
-        held_.resize(walls_.size()), slight_.resize(walls_.size()), open_.resize(walls_.size());
+        slight_.resize(walls_.size()), cells_.resize(walls_.size());
         parallel_for(walls_.size(), [&](std::size_t i) {
             const WallSurface& p = walls_[i];
+            cells_[i].thickness = cells_[i].thickest_near = p.wall->thickness, cells_[i].fixed = decisions_[i].refuse;
+            for (std::size_t j : p.near) cells_[i].thickest_near = std::max(cells_[i].thickest_near, walls_[j].thickest);
             for (const Cell& c : a.sheets[i].cells) {
                 Keep k;
                 const auto polygons = cell_polygons(a, p.chart, c, solids_.tolerance.chord);
@@ -197,13 +222,13 @@ private:
                 }
                 k.empty = in <= 0.02 * all;
                 const double enough = (found_[i].bend ? bend_share : supported_share) * all;
-                open_[i].push_back(in > 0.5 * all && other < 0.5 * all);
+                cells_[i].open.push_back(in > 0.5 * all && other < 0.5 * all);
                 if (in > 0.5 * all) {
                     k.kept = other < 0.5 * all && (held >= enough || held + bridge >= bridging_share * all);
                     if (!k.kept) ++stubs_[i].first, stubs_[i].second += c.area;
                 }
                 keep_[i].push_back(k);
-                held_[i].push_back(held >= enough);
+                cells_[i].held.push_back(held >= enough);
                 slight_[i].push_back(held < 0.5 * all);
             }
         });
@@ -248,7 +273,7 @@ private:
             const SheetCells& cells = a.sheets[i];
             std::vector<double> outline(cells.cells.size(), 0.0), beside(cells.cells.size(), 0.0);
             for (const auto& [half, cell] : cells.cell_of) {
-                if (cell < 0 || keep_[i][static_cast<std::size_t>(cell)].kept || !open_[i][static_cast<std::size_t>(cell)]) continue;
+                if (cell < 0 || keep_[i][static_cast<std::size_t>(cell)].kept || !cells_[i].open[static_cast<std::size_t>(cell)]) continue;
                 const double length = a.edges[static_cast<std::size_t>(half / 2)].curve.length();
                 const auto other = cells.cell_of.find(half ^ 1);
                 outline[static_cast<std::size_t>(cell)] += length;
@@ -280,7 +305,7 @@ private:
             for (std::size_t c = 0; c < cells.cells.size(); ++c) {
                 if (!keep_[i][c].kept) continue;
                 measures[groups.root(static_cast<int>(c))].first += cells.cells[c].area;
-                if (held_[i][c]) held.insert(groups.root(static_cast<int>(c)));
+                if (cells_[i].held[c]) held.insert(groups.root(static_cast<int>(c)));
             }
             for (const auto& [half, cell] : cells.cell_of) {
                 const auto other = cells.cell_of.find(half ^ 1);
@@ -503,8 +528,7 @@ private:
     std::vector<MiddleEdge> middles_;
     std::vector<std::vector<std::size_t>> middles_of_;  // each wall
     std::vector<std::vector<Keep>> keep_;
-    std::vector<std::vector<char>> open_;                 // cells of material that is no other wall's
-    std::vector<std::vector<char>> held_;                 // cells that lie between the wall's own sides
+    std::vector<WallCells> cells_;
     std::vector<std::vector<char>> slight_;               // cells that do so for the smaller part at most
     std::vector<std::pair<int, double>> stubs_, strays_;  // pieces dropped of each wall, and their area
 };

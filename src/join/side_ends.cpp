@@ -103,8 +103,13 @@ private:
         JointRecord j = joint_record("end at side", sheet.key, sheet.body, other.key, other.body);
         j.length = c.length(), j.place = c.middle();
         if (add_joint(model_, work_, j) == -1) return;
-        CouplingWork k{make_key("end", sheet.key + " " + other.key, {(c.middle() - sheet.chart.plane().origin).norm(), c.length()}), sheet.body, crossing, 0,
-                       {e.value}, {}, {}};
+        CouplingWork k{make_key("end", sheet.key + " " + other.key, {(c.middle() - sheet.chart.plane().origin).norm(), c.length()}),
+                       sheet.body,
+                       crossing,
+                       0,
+                       {e.value},
+                       {},
+                       {}};
         work_.sheets[onto].points.emplace_back(-1, crossing);
         work_.couplings.push_back(std::move(k));
         any_ = true;

@@ -1,0 +1,102 @@
+#include "halve/loose_ends.hpp"
+
+#include <cmath>
+#include <map>
+
+namespace halvo {
+namespace {
+
+constexpr double largest = 8;        // thicknesses squared, of a piece that may change
+constexpr double least_gain = 0.5;   // thicknesses of loose edge
+constexpr double least_long = 0.75;  // of the thickest wall beside it: shorter edges are where a border runs into that
+constexpr int rounds = 10;
+
+std::size_t ix(int i) {
+    return static_cast<std::size_t>(i);
+}
+
+class Ends {
+public:
+    Ends(const Arrangement& a, const std::vector<WallCells>& walls, const GoesOn& goes_on, std::vector<std::vector<Keep>>& keep)
+        : a_(a), walls_(walls), goes_on_(goes_on), keep_(keep), at_(a.edges.size()), known_(walls.size()) {
+        for (std::size_t e = 0; e < a.edges.size(); ++e) length_.push_back(a.edges[e].curve.length());
+        for (std::size_t i = 0; i < walls.size(); ++i) {
+            halves_.emplace_back(a.sheets[i].cells.size());
+            for (const auto& [half, cell] : a.sheets[i].cell_of) {
+                at_[ix(half / 2)].push_back({i, half});
+                if (cell >= 0) halves_[i][ix(cell)].push_back(half);
+            }
+        }
+    }
+
+    void run() {
+        for (int round = 0; round < rounds; ++round) {
+            bool any = false;
+            for (std::size_t i = 0; i < walls_.size(); ++i)
+                for (std::size_t c = 0; c < keep_[i].size(); ++c) any = settle(i, c) || any;
+            if (!any) return;
+        }
+    }
+
+private:
+    struct Side {
+        std::size_t wall;
+        int half;
+    };
+
+    [[nodiscard]] int cell(const Side& s) const {
+        const auto it = a_.sheets[s.wall].cell_of.find(s.half);
+        return it == a_.sheets[s.wall].cell_of.end() ? -1 : it->second;
+    }
+
+    // Length of the edge, if but one sheet has it and the material goes on past it.
+    [[nodiscard]] double loose(int e) {
+        const Side* only = nullptr;
+        for (const Side& s : at_[ix(e)]) {
+            const int c = cell(s);
+            if (c < 0 || !keep_[s.wall][ix(c)].kept) continue;
+            if (only) return 0;
+            only = &s;
+        }
+        if (!only || length_[ix(e)] < least_long * walls_[only->wall].thickest_near) return 0;
+        const auto [it, fresh] = known_[only->wall].try_emplace(only->half, false);
+        if (fresh) it->second = goes_on_(only->wall, only->half);
+        return it->second ? length_[ix(e)] : 0;
+    }
+
+    [[nodiscard]] double loose_round(std::size_t i, std::size_t c) {
+        double sum = 0;
+        for (int half : halves_[i][c]) sum += loose(half / 2);
+        return sum;
+    }
+
+    bool settle(std::size_t i, std::size_t c) {
+        const WallCells& w = walls_[i];
+        Keep& k = keep_[i][c];
+        if (w.fixed || (k.kept ? w.held[c] != 0 : w.open[c] == 0)) return false;
+        const double t = w.thickness;
+        if (a_.sheets[i].cells[c].area > largest * t * t) return false;
+        const double before = loose_round(i, c);
+        k.kept = !k.kept;
+        if (loose_round(i, c) < before - least_gain * t) return true;
+        k.kept = !k.kept;
+        return false;
+    }
+
+    const Arrangement& a_;
+    const std::vector<WallCells>& walls_;
+    const GoesOn& goes_on_;
+    std::vector<std::vector<Keep>>& keep_;
+    std::vector<std::vector<Side>> at_;                  // each edge
+    std::vector<std::vector<std::vector<int>>> halves_;  // of each wall's cells
+    std::vector<double> length_;
+    std::vector<std::map<int, bool>> known_;  // of each wall's half-edges: does the material go on past it?
+};
+
+}  // namespace
+
+void settle_loose_ends(const Arrangement& a, const std::vector<WallCells>& walls, const GoesOn& goes_on, std::vector<std::vector<Keep>>& keep) {
+    Ends(a, walls, goes_on, keep).run();
+}
+
+}  // namespace halvo
