@@ -46,20 +46,11 @@ public:
         const std::vector<bool> turn = to_turn_outward(body_, skin_, found_);
         parallel_for(walls_.size(),
                      [&](std::size_t i) { walls_[i] = make_wall_surface(body_, boxes, found_[i], turn[i], solids_.tolerance.point, solids_.tolerance.chord); });
-        find_neighbours(skin_, walls_);
-        WallCurves curves = wall_curves(body_, skin_, walls_, solids_.tolerance.point, search_.slack, widest_opening());
-        input_ = std::move(curves.input);
-        middles_ = std::move(curves.middles);
-        middles_of_.resize(walls_.size());
-        for (std::size_t k = 0; k < middles_.size(); ++k) middles_of_[middles_[k].i].push_back(k), middles_of_[middles_[k].j].push_back(k);
-        tol_ = std::max(tol_, curves.slack);
-        // Curves traced on curved surfaces meet to a little more than the model's tolerance.
-        const bool flat = std::all_of(walls_.begin(), walls_.end(), [](const WallSurface& w) { return w.chart.flat(); });
-        const double close = flat ? tol_ : std::max(tol_, 4 * solids_.tolerance.point);
-        Arrangement a = settle(close);
-        if (set_aside_empty()) a = settle(close);
+        std::set<int> mouths;
+        Arrangement a = halved(mouths);
+        if (set_aside_empty()) a = halved(mouths);
         tell_refused();
-        close_openings(a, curves.mouths);
+        close_openings(a, mouths);
         const Assembled done = assemble(model_, a, input_, keep_, {});
         make_sheets(done);
         std::vector<bool> without_sheet, refused;
@@ -68,6 +59,19 @@ public:
     }
 
 private:
+    // The walls cut by each other and by the body, and what of each is its sheet.
+    Arrangement halved(std::set<int>& mouths) {
+        find_neighbours(skin_, walls_);
+        WallCurves curves = wall_curves(body_, skin_, walls_, solids_.tolerance.point, search_.slack, widest_opening());
+        input_ = std::move(curves.input), middles_ = std::move(curves.middles), mouths = std::move(curves.mouths);
+        middles_of_.assign(walls_.size(), {});
+        for (std::size_t k = 0; k < middles_.size(); ++k) middles_of_[middles_[k].i].push_back(k), middles_of_[middles_[k].j].push_back(k);
+        tol_ = std::max(tol_, curves.slack);
+        // Curves traced on curved surfaces meet to a little more than the model's tolerance.
+        const bool flat = std::all_of(walls_.begin(), walls_.end(), [](const WallSurface& w) { return w.chart.flat(); });
+        return settle(flat ? tol_ : std::max(tol_, 4 * solids_.tolerance.point));
+    }
+
     // What of each wall's cells is its sheet.
     Arrangement settle(double close) {
         Arrangement a = arrange(input_, close);
@@ -100,23 +104,13 @@ private:
                }) >= most;
     }
 
-    // A wall that nothing came of, as a strip beside what it goes on in, cuts none of the others: a sliver would lie between what it and its
-    // neighbour cut.
+    // A wall that nothing came of, as a strip beside what it goes on in, cuts none of the others, and those that it lies between meet.
     bool set_aside_empty() {
-        std::vector<std::set<std::size_t>> walls_of(input_.curves.size());
-        for (std::size_t i = 0; i < walls_.size(); ++i)
-            for (int c : input_.sheets[i].curves) walls_of[static_cast<std::size_t>(c)].insert(i);
         bool any = false;
         for (std::size_t i = 0; i < walls_.size(); ++i) {
-            if (decisions_[i].refuse || std::any_of(keep_[i].begin(), keep_[i].end(), [](const Keep& k) { return k.kept; })) continue;
-            for (int c : input_.sheets[i].curves) {
-                auto& walls = walls_of[static_cast<std::size_t>(c)];
-                walls.erase(i);
-                if (walls.size() != 1) continue;
-                any = true;
-                std::erase(input_.sheets[*walls.begin()].curves, c);
-            }
-            input_.sheets[i].curves.clear();
+            if (decisions_[i].refuse || input_.sheets[i].curves.empty()) continue;
+            walls_[i].aside = std::none_of(keep_[i].begin(), keep_[i].end(), [](const Keep& k) { return k.kept; });
+            any = any || walls_[i].aside;
         }
         return any;
     }

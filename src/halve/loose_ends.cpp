@@ -1,6 +1,6 @@
 #include "halve/loose_ends.hpp"
 
-#include <cmath>
+#include <algorithm>
 #include <map>
 
 namespace halvo {
@@ -70,10 +70,22 @@ private:
         return sum;
     }
 
+    // Is there another wall's sheet at its border? In the material of a solid region beside it a wall ends.
+    [[nodiscard]] bool meets_another(std::size_t i, std::size_t c) const {
+        return std::any_of(halves_[i][c].begin(), halves_[i][c].end(), [&](int half) {
+            const auto& all = at_[ix(half / 2)];
+            return std::any_of(all.begin(), all.end(), [&](const Side& s) {
+                const int k = cell(s);
+                return s.wall != i && k >= 0 && keep_[s.wall][ix(k)].kept;
+            });
+        });
+    }
+
     bool settle(std::size_t i, std::size_t c) {
         const WallCells& w = walls_[i];
         Keep& k = keep_[i][c];
         if (w.fixed || (k.kept ? w.held[c] != 0 : w.open[c] == 0)) return false;
+        if (!meets_another(i, c)) return false;
         const double t = w.thickness;
         if (a_.sheets[i].cells[c].area > largest * t * t) return false;
         const double before = loose_round(i, c);

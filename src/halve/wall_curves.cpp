@@ -30,11 +30,13 @@ public:
     WallCurves run() {
         for (std::size_t i = 0; i < walls_.size(); ++i) {
             input_.sheets.push_back({walls_[i].chart, {}});
+            if (walls_[i].aside) continue;
             if (fills_corner(skin_, walls_, i)) continue;  // it leaves the body nowhere: what is carried on past its neighbours' edges does
             for (const Curve& c : walls_[i].outline) input_.sheets.back().curves.push_back(add(c));
         }
         for (std::size_t i = 0; i < walls_.size(); ++i) {
             const WallSurface& w = walls_[i];
+            if (w.aside) continue;
             if (w.chart.flat()) {
                 add_corner_cuts(i);
                 if (openings_ > 0) add_mouths(i);
@@ -45,7 +47,7 @@ public:
                     input_.sheets[i].curves.push_back(input_.cuts.back());
                 }
             }
-            if (w.wall->twin > static_cast<int>(i)) {
+            if (w.wall->twin > static_cast<int>(i) && !walls_[ix(w.wall->twin)].aside) {
                 const auto& ball = std::get<SphereSurface>(w.chart.surface());
                 share(i, ix(w.wall->twin), Curve{CircleCurve{Frame::with_z(ball.frame.origin, w.wall->half->normal), ball.radius}, 0, 2 * pi});
             }

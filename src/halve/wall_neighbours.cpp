@@ -29,9 +29,12 @@ std::set<int> going_on(const WallSurface& w) {
 
 void find_neighbours(const Skin& skin, std::vector<WallSurface>& walls) {
     std::map<int, std::set<std::size_t>> at_face;
+    for (WallSurface& w : walls) w.near.clear(), w.beside.clear(), w.smooth.clear();
     for (std::size_t i = 0; i < walls.size(); ++i)
-        for (int f : going_on(walls[i])) at_face[f].insert(i);
+        if (!walls[i].aside)
+            for (int f : going_on(walls[i])) at_face[f].insert(i);
     for (std::size_t i = 0; i < walls.size(); ++i) {
+        if (walls[i].aside) continue;
         std::set<std::size_t> smooth;
         for (int f : going_on(walls[i]))
             for (const auto& l : skin.neighbours.of[ix(f)])
@@ -47,7 +50,7 @@ void find_neighbours(const Skin& skin, std::vector<WallSurface>& walls) {
     // Boxes along x, so that only walls that may touch are compared.
     std::vector<std::size_t> order;
     for (std::size_t i = 0; i < walls.size(); ++i)
-        if (!walls[i].box.isEmpty()) order.push_back(i);
+        if (!walls[i].aside && !walls[i].box.isEmpty()) order.push_back(i);
     const auto low = [&](std::size_t i) { return walls[i].box.min().x() - walls[i].thickest; };
     std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return low(a) < low(b); });
     for (std::size_t k = 0; k < order.size(); ++k)

@@ -26,6 +26,7 @@ struct WallSurface {
     std::vector<Vec3> extent;       ///< points of the midsurface that span it
     Box3 box;
     double thickest = 0;
+    bool aside = false;               ///< nothing comes of it: the others are halved as if it were not there
     std::vector<std::size_t> near;    ///< walls that may cross this one
     std::vector<std::size_t> beside;  ///< walls that may run parallel to it within their thickness
     std::vector<std::size_t> smooth;  ///< walls that continue it smoothly

@@ -280,7 +280,7 @@ private:
             const double own = s.own_area(), all = s.area();
             s.regions = done.regions[i];
             // Where an earlier run carried it on shows no more in its cells.
-            if (all > 0 && unchanged(i))
+            if (work_.as_joined && all > 0 && unchanged(i))
                 for (Region& r : s.regions) r.own_area = r.area * own / all;
             s.trimmed_area += trimmed_[i];
             std::set<int> on_edges;

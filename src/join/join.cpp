@@ -31,6 +31,7 @@ void join_with(Model& model, const Assembly* solids, const ContactTable& contact
         carry_out(model, again);
     }
     JoinWork ends = prepare(model, options, rules);
+    ends.as_joined = true;
     if (find_side_ends(model, contacts, ends)) carry_out(model, ends);
     if (options.members == MembersMeet::meet || (rules && rules->any(&JointRule::members, MembersMeet::meet))) meet_members(model, work);
     observer.tell("join", 1);

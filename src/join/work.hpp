@@ -116,7 +116,8 @@ struct JoinWork {
     const JoinOptions* options = nullptr;
     const JointRules* rules = nullptr;  ///< nothing when a model was made by hand
     double reach = 0, tol = 0;
-    int first_curve = 0;  ///< number of the first new curve
+    int first_curve = 0;     ///< number of the first new curve
+    bool as_joined = false;  ///< what the sheets hold of their own body is right already, but its border is no edge
 
     int add_curve(const Curve& c) {
         curves.push_back(c);
