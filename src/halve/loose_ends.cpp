@@ -8,6 +8,8 @@ namespace {
 
 constexpr double largest = 8;        // thicknesses squared, of a piece that may change
 constexpr double least_gain = 0.5;   // thicknesses of loose edge
+constexpr double widest = 2;         // thicknesses, of a strip
+constexpr double strip_gain = 0.4;   // of its outline
 constexpr double least_long = 0.75;  // of the thickest wall beside it: shorter edges are where a border runs into that
 constexpr int rounds = 10;
 
@@ -86,11 +88,15 @@ private:
         Keep& k = keep_[i][c];
         if (w.fixed || (k.kept ? w.held[c] != 0 : w.open[c] == 0)) return false;
         if (!meets_another(i, c)) return false;
-        const double t = w.thickness;
-        if (a_.sheets[i].cells[c].area > largest * t * t) return false;
+        double outline = 0;
+        for (int half : halves_[i][c]) outline += length_[ix(half / 2)];
+        // A strip between two crossings may be as long as these are, if one of its sides is loose without it.
+        const double t = w.thickness, area = a_.sheets[i].cells[c].area;
+        const bool small = area <= largest * t * t, strip = 2 * area <= widest * t * outline;
+        if (!small && !strip) return false;
         const double before = loose_round(i, c);
         k.kept = !k.kept;
-        if (loose_round(i, c) < before - least_gain * t) return true;
+        if (loose_round(i, c) < before - (small ? least_gain * t : strip_gain * outline)) return true;
         k.kept = !k.kept;
         return false;
     }
