@@ -19,6 +19,7 @@ constexpr double most_off = 0.2;       // of the thickness, between a bend's mid
 constexpr double all_over = 0.9;       // of its larger side, that a patch which fills a corner sees the other one from
 constexpr double most_off_all = 0.01;  // of the thickness, for one in place of their equal distance
 constexpr double like = 0.01;          // of the radius, within which a spline face counts as the round it is close to
+constexpr double no_rib = 1.5;         // times as thick as a wall: what is thicker may be the depth of a rib on it
 constexpr double rolled = 0.06;        // of a principal curvature, that it varies by over what a ball was rolled along
 constexpr int passes = 4;
 
@@ -185,8 +186,10 @@ private:
             for (const auto& [face, list] : of) {
                 if (known.count(face) || !spine_radius(surface(face)) || !bulges(face)) continue;  // no pipes: their sheets forget the spine
                 // Corners come after the edges that run into them.
-                if (auto p = over_ridge(face, list, known, pass > 0 ? rounds : std::map<int, std::vector<int>>()))
-                    found[face] = {p->ridge, p->wall}, pairs_.push_back(std::move(*p));
+                const auto others = pass > 0 ? rounds : std::map<int, std::vector<int>>();
+                auto p = over_ridge(face, list, known, others, std::numeric_limits<double>::infinity());
+                if (!p) p = over_ridge(face, list, known, others, no_rib);
+                if (p) found[face] = {p->ridge, p->wall}, pairs_.push_back(std::move(*p));
             }
             known.merge(found);
         }
@@ -197,8 +200,9 @@ private:
         double wall = 0;  // thickness of the walls that meet there
     };
 
+    // Walls more than `thickest` times as thick as the thinnest beside the same face say nothing.
     std::optional<Pair> over_ridge(int face, const std::vector<const Probe*>& list, const std::map<int, Ridge>& known,
-                                   const std::map<int, std::vector<int>>& rounds) const {
+                                   const std::map<int, std::vector<int>>& rounds, double thickest) const {
         std::set<std::size_t> walls;
         std::set<int> far;
         double wall = 0;
@@ -210,9 +214,16 @@ private:
             if (const auto r = rounds.find(l.other); r != rounds.end()) ++ridges, far.insert(r->second.begin(), r->second.end());
             const auto it = at_.find(l.other);
             if (it == at_.end()) continue;
-            for (const Use& u : it->second)
-                for (const FacePair& q : walls_[u.wall].pairs)
-                    if ((u.top ? q.top : q.bottom) == l.other) walls.insert(u.wall), far.insert(u.top ? q.bottom : q.top), wall = std::max(wall, q.thickness);
+            double thinnest = std::numeric_limits<double>::infinity();
+            const auto each = [&](const auto& what) {
+                for (const Use& u : it->second)
+                    for (const FacePair& q : walls_[u.wall].pairs)
+                        if ((u.top ? q.top : q.bottom) == l.other) what(u, q);
+            };
+            each([&](const Use&, const FacePair& q) { thinnest = std::min(thinnest, q.thickness); });
+            each([&](const Use& u, const FacePair& q) {
+                if (q.thickness <= thickest * thinnest) walls.insert(u.wall), far.insert(u.top ? q.bottom : q.top), wall = std::max(wall, q.thickness);
+            });
         }
         if (walls.size() + ridges < 2) return std::nullopt;
         std::vector<int> ridge;
