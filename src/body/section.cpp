@@ -89,7 +89,7 @@ private:
             return;
         }
         if (std::holds_alternative<PlaneSurface>(face.surface)) straight(f, starts, ends);
-        else if (const auto conic = conic_of(face)) round(f, *conic, starts, ends);
+        else if (const auto conic = conic_of(face, starts, ends)) round(f, *conic, starts, ends);
         else if (std::holds_alternative<CylinderSurface>(face.surface) && !body_.faceted) rulings(f, starts, ends);
         else if (const auto* torus = std::get_if<TorusSurface>(&face.surface); torus && holds_axis(*torus)) meridians(f, *torus, starts, ends);
         else sampled(f, starts, ends);
@@ -133,7 +133,17 @@ private:
         }
     }
 
-    std::optional<Curve> conic_of(const Face& face) const {
+    // The same one for all passages of the face's border, where there may be two.
+    std::optional<Curve> conic_of(const Face& face, const std::vector<int>& starts, const std::vector<int>& ends) const {
+        const auto conic = conic_of(face, at(starts[0]));
+        if (!conic || !std::holds_alternative<TorusSurface>(face.surface)) return conic;
+        const auto& k = std::get<CircleCurve>(conic->shape);
+        const auto on = [&](int i) { return std::abs((at(i) - k.frame.origin).norm() - k.radius) <= 10 * tol_; };
+        return std::all_of(starts.begin(), starts.end(), on) && std::all_of(ends.begin(), ends.end(), on) ? conic : std::nullopt;
+    }
+
+    // Through or next to a point of the section.
+    std::optional<Curve> conic_of(const Face& face, const Vec3& p) const {
         if (const auto* s = std::get_if<SphereSurface>(&face.surface)) {
             const double h = plane_.height(s->frame.origin);
             if (std::abs(h) >= s->radius) return std::nullopt;
@@ -157,8 +167,13 @@ private:
         }
         if (const auto* s = std::get_if<TorusSurface>(&face.surface)) {
             if (s->frame.z.cross(frame_.z).norm() > 1e-9) return std::nullopt;
-            const double h = plane_.height(s->frame.origin);
-            if (std::abs(h) > 1e-9 * s->minor) return std::nullopt;  // off the equator it may be either of two circles
+            // One circle outside and one inside; where it but touches the plane they are one, and what side it is on is chance.
+            const double h = plane_.height(s->frame.origin), half = s->minor * s->minor - h * h;
+            if (half <= 1e-6 * s->minor * s->minor) return std::nullopt;
+            const Vec3 centre = s->frame.origin - h * frame_.z;
+            const bool outside = (p - centre).norm() > s->major;
+            const double r = s->major + (outside ? 1 : -1) * std::sqrt(half);
+            if (r > 0) return circle(centre, r);
         }
         return std::nullopt;
     }
@@ -276,7 +291,7 @@ private:
     void island(int f, std::vector<Vec3> pts, const std::vector<std::size_t>& facets) {
         const Face& face = body_.faces[static_cast<std::size_t>(f)];
         Curve curve;
-        if (auto conic = conic_of(face)) {
+        if (auto conic = conic_of(face, pts[0])) {
             if (conic->derivative(angle_on(*conic, pts[0])).dot(along(f, pts[0])) < 0) conic = conic->reversed();
             curve = *conic;
         } else {
