@@ -306,6 +306,7 @@ private:
     // Chains of cut facets from passage to passage; where the surface is known, cubics through points on it and on the plane.
     void sampled(int f, const std::vector<int>& starts, std::vector<int> ends) {
         const Face& face = body_.faces[static_cast<std::size_t>(f)];
+        const double apart = 4 * tol_;
         FacetChains chains = facet_chains(f);
         auto& [next, where, facet_after] = chains;
         std::map<MeshEdge, bool> has_previous;
@@ -332,7 +333,10 @@ private:
                     facets.push_back(facet_after.at(k));
                     k = it->second;
                     next.erase(it);
-                    if (next.count(k)) pts.push_back(where[k]);
+                    if (!next.count(k)) break;
+                    // A passage may all but lie on the side of a facet: of two points there one is enough.
+                    if ((where[k] - pts.back()).norm() > apart) pts.push_back(where[k]);
+                    else facets.pop_back();
                 }
                 last = where[k];  // not the last point before it: long facets reach far
             }
@@ -340,6 +344,7 @@ private:
             double near = std::numeric_limits<double>::max();
             for (std::size_t i = 0; i < ends.size(); ++i)
                 if (const double d = (at(ends[i]) - last).norm(); d < near) near = d, end = i;
+            if (pts.size() > 1 && (pts.back() - at(ends[end])).norm() <= apart) pts.pop_back(), facets.pop_back();
             pts.push_back(at(ends[end]));
             pieces_.push_back({known(face) && facets.size() + 1 == pts.size() ? on_surface(pts, facets) : Curve::polyline(std::move(pts)), f, s, ends[end]});
             ends.erase(ends.begin() + static_cast<std::ptrdiff_t>(end));
