@@ -15,6 +15,7 @@ std::size_t ix(int i) {
     return static_cast<std::size_t>(i);
 }
 
+constexpr double most_missed = 0.03;   // of the thickness, by which middle edges may lie off the midsurfaces for all of the body to be taken that loosely
 constexpr double corner_reach = 0.02;  // of the thickness, within which ends of middle edges are one corner: more apart, rounds are no offsets of each other
 
 class Finder {
@@ -136,7 +137,7 @@ private:
         }
         if (touch_in_a_point(a.chart.surface(), b.chart.surface())) return;
         // Neighbours whose sides are no true offsets (a sharper bend inside than goes with the outside) miss each other a little.
-        if (miss <= 0.1 * std::min(a.thickest, b.thickest)) slack_ = std::max(slack_, 1.5 * miss);
+        if (miss <= most_missed * std::min(a.thickest, b.thickest)) slack_ = std::max(slack_, 1.5 * miss);
         const Curve c = curve_through(points, std::max(tol_, 0.5 * slack_));
         middles_.push_back({{i, j, c, {}}, {}, false});
     }
