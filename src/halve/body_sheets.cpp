@@ -133,16 +133,21 @@ private:
         return nearest;
     }
 
-    // Of those within a few thicknesses, but of enough: a single one may lie where a round looks past the border.
-    static Vec3 middle_from(const WallSurface& w, const Vec3& e) {
+    // To which side of an edge, by its sense, they lie: by those within a few thicknesses of a point of it, but by enough: a single one may lie
+    // where a round looks past the border. Each is looked at from the edge beside it, which may be far rounder than that.
+    static double middle_side(const WallSurface& w, const Curve& edge, const Vec3& e) {
         constexpr double nearby = 4;  // thicknesses
         constexpr std::size_t enough = 8;
         std::vector<std::pair<double, Vec3>> seen;
         for (const FacePair& p : w.wall->pairs)
-            for (const Vec3& q : p.seen) seen.emplace_back((q - e).norm(), q - e);
+            for (const Vec3& q : p.seen) seen.emplace_back((q - e).norm(), q);
         std::sort(seen.begin(), seen.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
-        Vec3 sum = Vec3::Zero();
-        for (std::size_t k = 0; k < seen.size() && (k < enough || seen[k].first <= nearby * w.thickest); ++k) sum += seen[k].second;
+        double sum = 0;
+        for (std::size_t k = 0; k < seen.size() && (k < enough || seen[k].first <= nearby * w.thickest); ++k) {
+            const double t = edge.nearest(seen[k].second);
+            const Vec3 at = edge.point(t);
+            sum += (seen[k].second - at).dot(w.chart.normal(at).cross(edge.derivative(t)).normalized());
+        }
         return sum;
     }
 
@@ -156,7 +161,7 @@ private:
             if (d.norm() > o.thickest + walls_[i].thickest) continue;
             const Vec3 side = at.normal.cross(m.curve.derivative(t)).normalized();
             if (std::abs(d.dot(side)) <= tol_) continue;
-            if (walls_[i].field.ridge ? d.dot(side) * middle_from(walls_[i], e).dot(side) < 0 : d.dot(side) * nearest_from(o, e).dot(side) > 0) return true;
+            if (walls_[i].field.ridge ? d.dot(side) * middle_side(walls_[i], m.curve, e) < 0 : d.dot(side) * nearest_from(o, e).dot(side) > 0) return true;
         }
         return false;
     }
