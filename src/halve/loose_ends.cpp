@@ -83,11 +83,19 @@ private:
         });
     }
 
+    // Is it beside what the wall's own sheet is already?
+    [[nodiscard]] bool goes_on_from(std::size_t i, std::size_t c) const {
+        return std::any_of(halves_[i][c].begin(), halves_[i][c].end(), [&](int half) {
+            const int k = cell({i, half ^ 1});
+            return k >= 0 && keep_[i][ix(k)].kept;
+        });
+    }
+
     bool settle(std::size_t i, std::size_t c) {
         const WallCells& w = walls_[i];
         Keep& k = keep_[i][c];
         if (w.fixed || (k.kept ? w.held[c] != 0 : w.open[c] == 0)) return false;
-        if (!meets_another(i, c)) return false;
+        if (!meets_another(i, c) || (!k.kept && !goes_on_from(i, c))) return false;
         double outline = 0;
         for (int half : halves_[i][c]) outline += length_[ix(half / 2)];
         // A strip between two crossings may be as long as these are, if one of its sides is loose without it.

@@ -32,6 +32,8 @@ VertexId first_vertex(const Model& model, const EdgeUse& u) {
     return model.edges[u.edge.index()].vertices[u.reversed ? 1 : 0];
 }
 
+constexpr double widest_turn = 1.6;  // of one element, however small: a little more than a right angle
+
 // The angle that a curve turns by on its way.
 double turn_of(const Curve& c) {
     if (c.is_line()) return 0;
@@ -282,7 +284,8 @@ private:
         constexpr double smallest = 0.1;  // of the size
         const Curve &a = model_.edges[e].curve, &b = model_.edges[f].curve;
         const auto *u = std::get_if<CircleCurve>(&a.shape), *v = std::get_if<CircleCurve>(&b.shape);
-        if (!u || !v || !bent_[e] || !bent_[f] || std::abs(turn_of(a) - turn_of(b)) > 0.1 * turn_of(a) || u->frame.z.cross(v->frame.z).norm() > 0.01) return false;
+        if (!u || !v || !bent_[e] || !bent_[f] || std::abs(turn_of(a) - turn_of(b)) > 0.1 * turn_of(a) || u->frame.z.cross(v->frame.z).norm() > 0.01)
+            return false;
         return std::min(a.length(), b.length()) >= smallest * std::max(least(e), least(f)) * std::min(edge_size_[e], edge_size_[f]);
     }
 
@@ -298,7 +301,7 @@ private:
         // Without bounds of the plan's own, tight curves are divided no finer than a fifth of the size.
         const double smallest = options_.smallest > 0 ? options_.smallest : edge_size_[e] / (options_.angle > 0 || options_.chord > 0 ? 100 : 5);
         const double largest = options_.largest > 0 ? options_.largest : edge_size_[e] * 1.5;
-        int n = std::min(least_on(c, step), std::max(1, static_cast<int>(length / smallest)));
+        int n = std::min(least_on(c, step), std::max(least_on(c, widest_turn), static_cast<int>(length / smallest)));
         const int around = hole_[e] && !c.is_line() ? around_hole(c) : 0;
         if (closed(e)) n = std::max({n, 6, around});
         else if (around > 0) n = std::max(n, static_cast<int>(std::ceil(around * turn_of(c) / (2 * pi) - 1e-9)));
