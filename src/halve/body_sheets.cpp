@@ -15,7 +15,6 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <array>
 #include <cmath>
 #include <numeric>
 #include <set>
@@ -94,14 +93,9 @@ private:
     // Is there material past most of an edge, to its right?
     bool goes_on_past(std::size_t i, const Curve& c, bool reversed) const {
         constexpr double past = 0.25;  // thicknesses
-        constexpr std::array<double, 5> shares{0.1, 0.3, 0.5, 0.7, 0.9};
-        constexpr int most = 4;
         const WallSurface& w = walls_[i];
-        return std::count_if(shares.begin(), shares.end(), [&](double share) {
-                   const double t = c.parameter_at(share);
-                   const Vec3 p = c.point(t), along = (reversed ? -1.0 : 1.0) * c.derivative(t).normalized();
-                   return in_material(body_, w, w.chart.foot(p + past * w.wall->thickness * along.cross(w.chart.normal(p)).normalized()));
-               }) >= most;
+        const auto beyond = past_edge(w.chart, c, reversed, past * w.wall->thickness);
+        return std::count_if(beyond.begin(), beyond.end(), [&](const Vec3& p) { return in_material(body_, w, p); }) >= most_past_edge;
     }
 
     // A wall that nothing came of, as a strip beside what it goes on in, cuts none of the others, and those that it lies between meet.

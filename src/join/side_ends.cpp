@@ -3,19 +3,17 @@
 #include "core/keys.hpp"
 #include "join/work.hpp"
 #include "model/sheet_index.hpp"
+#include "model/sheet_values.hpp"
 
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <array>
 #include <cmath>
 #include <map>
 
 namespace halvo {
 namespace {
 
-constexpr std::array<double, 5> shares{0.1, 0.3, 0.5, 0.7, 0.9};
-constexpr int most_of = 4;          // of them in the thicker piece
 constexpr double past = 0.25;       // thicknesses, that are looked past the edge
 constexpr double least_long = 0.5;  // thicknesses
 constexpr double steep = 0.7;       // least cosine between the edge and the other sheet's normal
@@ -45,20 +43,15 @@ private:
     void hold(std::size_t s, const EdgeUse& u) {
         const Sheet& sheet = model_.sheets[s];
         const Curve& c = model_.edges[u.edge.index()].curve;
-        std::array<Vec3, shares.size()> beyond;
-        for (std::size_t k = 0; k < shares.size(); ++k) {
-            const double t = c.parameter_at(shares[k]);
-            const Vec3 p = c.point(t), along = (u.reversed ? -1.0 : 1.0) * c.derivative(t).normalized();
-            const Vec3 out = along.cross(sheet.chart.normal(p)).normalized();  // loops have their sheet on the left
-            beyond[k] = sheet.chart.foot(p + past * sheet.field.at(sheet.chart, sheet.chart.local2(p)) * out);
-        }
-        for (const int body : beside(sheet.body, beyond[shares.size() / 2], sheet.thickness.max)) {
+        const auto beyond = past_edge(sheet.chart, c, u.reversed, past * sheet.field.at(sheet.chart, sheet.chart.local2(c.middle())));
+        const Vec3& middle = beyond[beyond.size() / 2];
+        for (const int body : beside(sheet.body, middle, sheet.thickness.max)) {
             const SheetIndex& index = of_body(body);
-            for (const int k : index.near(beyond[shares.size() / 2])) {
+            for (const int k : index.near(middle)) {
                 const Sheet& other = index.sheet(k);
                 if (&other == &sheet || std::abs(other.chart.normal(c.middle()).dot((c.end() - c.start()).normalized())) < steep) continue;
                 const auto in = std::count_if(beyond.begin(), beyond.end(), [&](const Vec3& p) { return within(index, k, p); });
-                if (in < most_of) continue;
+                if (in < most_past_edge) continue;
                 couple(s, static_cast<std::size_t>(&other - model_.sheets.data()), u.edge);
                 return;
             }

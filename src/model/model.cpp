@@ -213,6 +213,16 @@ std::vector<Vec2> unrolled(const Chart& chart, const std::vector<Vec3>& points) 
     return out;
 }
 
+std::array<Vec3, 5> past_edge(const Chart& chart, const Curve& edge, bool reversed, double by) {
+    std::array<Vec3, 5> out;
+    for (std::size_t k = 0; k < out.size(); ++k) {
+        const double t = edge.parameter_at(0.1 + 0.2 * static_cast<double>(k));
+        const Vec3 p = edge.point(t), along = (reversed ? -1.0 : 1.0) * edge.derivative(t).normalized();
+        out[k] = chart.foot(p + by * along.cross(chart.normal(p)).normalized());
+    }
+    return out;
+}
+
 bool closes(const Chart& chart, const std::vector<Vec3>& points, const std::vector<Vec2>& unrolled, double tol) {
     if (chart.flat() || chart.grid_period() == Vec2::Zero()) return true;
     for (std::size_t i = 0, j = points.size() - 1; i < points.size(); j = i++)

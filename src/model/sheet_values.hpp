@@ -1,6 +1,8 @@
 #pragma once
 #include <halvo/model.hpp>
 
+#include <array>
+
 namespace halvo {
 
 /// A closed chain of points in the chart; on closed surfaces it is followed past the cut rather than jumping there.
@@ -8,6 +10,11 @@ namespace halvo {
 
 /// Does the unrolled chain come back to where it began? Not when it runs once round a closed surface.
 [[nodiscard]] bool closes(const Chart& chart, const std::vector<Vec3>& points, const std::vector<Vec2>& unrolled, double tol);
+
+/// Places on the surface just past an edge, `by` mm to its right in the sense of use: away from a sheet whose loop it is part of.
+[[nodiscard]] std::array<Vec3, 5> past_edge(const Chart& chart, const Curve& edge, bool reversed, double by);
+/// So many of these tell what lies past most of it.
+inline constexpr int most_past_edge = 4;
 
 /// Loops of a region as polygons in the sheet's chart, arcs within `chord`.
 [[nodiscard]] std::vector<std::vector<Vec2>> region_polygons(const Model& model, const Chart& chart, const Region& region, double chord);

@@ -7,28 +7,18 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <array>
 
 namespace halvo {
 namespace {
 
-constexpr std::array<double, 5> shares{0.1, 0.3, 0.5, 0.7, 0.9};
-constexpr int most_of = 4;          // of them in material
 constexpr double past = 0.25;       // thicknesses, that are looked past the edge: where a sheet ends at air, that is past its rim
 constexpr double least_long = 0.5;  // thicknesses: shorter edges are the ends of others
 
 // Is there material of its own solid past most of the edge?
 bool buried(const Model& model, const Body& body, const Sheet& s, const EdgeUse& u) {
     const Curve& c = model.edges[u.edge.index()].curve;
-    int in = 0;
-    for (const double share : shares) {
-        const double t = c.parameter_at(share);
-        const Vec3 p = c.point(t), along = (u.reversed ? -1.0 : 1.0) * c.derivative(t).normalized();
-        const Vec3 out = along.cross(s.chart.normal(p)).normalized();  // loops have their sheet on the left
-        const double step = past * s.field.at(s.chart, s.chart.local2(p));
-        if (body.tree->encloses(s.chart.foot(p + step * out))) ++in;
-    }
-    return in >= most_of;
+    const auto beyond = past_edge(s.chart, c, u.reversed, past * s.field.at(s.chart, s.chart.local2(c.middle())));
+    return std::count_if(beyond.begin(), beyond.end(), [&](const Vec3& p) { return body.tree->encloses(p); }) >= most_past_edge;
 }
 
 }  // namespace
