@@ -105,14 +105,12 @@ const std::vector<Crowded>& crowded() {
          2, 2e-4, 0},
         {"tubes_of_unlike_size",
          [] {
-             return node({{{0.46, 0.73, 0.51}, 55, 380}, {{-0.3, 0.9, -0.3}, 52, 330}, {{0.9, -0.3, 0.3}, 52, 330}, {{0, -0.6, 0.8}, 40, 250}}, 3);
-         },
-         4, 3e-3, 0},
+             return node({{{1, 0, 0}, 55, 300}, {{-1, 0, 0}, 55, 300}, {{0.3, 0, 1}, 40, 250}, {{-0.2, 0.9, 0.3}, 30, 220}}, 3); }, 3, 3e-3, 0},
         {"channel_on_a_tube", channel_on_a_tube, 4, 1e-3, 0},
         {"pockets_in_a_border", pockets_in_a_border, 6, 5e-3, 0},
-        {"moulded_sharp_inside", [] { return moulded(8.5, 3); }, 17, 1e-3, 0},
-        {"moulded_all_sharp_inside", [] { return moulded(3, 3); }, 17, 2e-3, 0},
-        {"moulded_round", [] { return moulded(9, 5); }, 17, 1e-3, 0},
+        {"moulded_sharp_inside", [] { return moulded(8.5, 3); }, 20, 1e-3, 0},
+        {"moulded_all_sharp_inside", [] { return moulded(3, 3); }, 20, 2e-3, 0},
+        {"moulded_round", [] { return moulded(9, 5); }, 20, 1e-3, 0},
         {"cone_into_cylinder", cone_into_cylinder, 3, 1e-3, 0},
         {"ring_under_a_step", ring_under_a_step, 4, 2e-3, 0}};
     return all;

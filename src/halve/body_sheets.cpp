@@ -286,6 +286,10 @@ private:
     // nowhere lie between the wall's own sides.
     void drop_strays(const Arrangement& a) {
         strays_.assign(walls_.size(), {0, 0.0});
+        std::vector<std::set<std::size_t>> walls_at(a.edges.size());  // that keep a cell beside each edge
+        for (std::size_t i = 0; i < walls_.size(); ++i)
+            for (const auto& [half, cell] : a.sheets[i].cell_of)
+                if (cell >= 0 && keep_[i][static_cast<std::size_t>(cell)].kept) walls_at[static_cast<std::size_t>(half / 2)].insert(i);
         for (std::size_t i = 0; i < walls_.size(); ++i) {
             const SheetCells& cells = a.sheets[i];
             const auto kept = [&](int c) { return c >= 0 && keep_[i][static_cast<std::size_t>(c)].kept; };
@@ -293,23 +297,30 @@ private:
             for (const auto& [half, cell] : cells.cell_of)
                 if (const auto other = cells.cell_of.find(half ^ 1); kept(cell) && other != cells.cell_of.end() && kept(other->second))
                     groups.tie(cell, other->second);
-            std::map<int, std::pair<double, double>> measures;  // area, outline
+            struct Measures {
+                double area = 0, outline = 0, shared = 0;
+            };
+            std::map<int, Measures> measures;
             std::set<int> held;
             for (std::size_t c = 0; c < cells.cells.size(); ++c) {
                 if (!keep_[i][c].kept) continue;
-                measures[groups.root(static_cast<int>(c))].first += cells.cells[c].area;
+                measures[groups.root(static_cast<int>(c))].area += cells.cells[c].area;
                 if (cells_[i].held[c]) held.insert(groups.root(static_cast<int>(c)));
             }
             for (const auto& [half, cell] : cells.cell_of) {
                 const auto other = cells.cell_of.find(half ^ 1);
-                if (kept(cell) && (other == cells.cell_of.end() || !kept(other->second)))
-                    measures[groups.root(cell)].second += a.edges[static_cast<std::size_t>(half / 2)].curve.length();
+                if (!kept(cell) || (other != cells.cell_of.end() && kept(other->second))) continue;
+                const double length = a.edges[static_cast<std::size_t>(half / 2)].curve.length();
+                measures[groups.root(cell)].outline += length;
+                measures[groups.root(cell)].shared += walls_at[static_cast<std::size_t>(half / 2)].size() > 1 ? length : 0;
             }
             for (std::size_t c = 0; c < cells.cells.size(); ++c) {
                 if (!keep_[i][c].kept) continue;
-                const auto& [area, outline] = measures[groups.root(static_cast<int>(c))];
+                const auto& [area, outline, shared] = measures[groups.root(static_cast<int>(c))];
                 const double t = walls_[i].wall->thickness;
-                if (held.count(groups.root(static_cast<int>(c))) && area > stray_size * t * t && 2 * area > stray_width * t * outline) continue;
+                // What has others all round it, as the ball in a corner has, is no loose piece, however small.
+                const bool between = shared > 0.99 * outline, small = area <= stray_size * t * t && !between;
+                if (held.count(groups.root(static_cast<int>(c))) && !small && 2 * area > stray_width * t * outline) continue;
                 keep_[i][c].kept = false;
                 ++strays_[i].first, strays_[i].second += cells.cells[c].area;
             }

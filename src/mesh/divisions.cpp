@@ -301,7 +301,8 @@ private:
         // Without bounds of the plan's own, tight curves are divided no finer than a fifth of the size.
         const double smallest = options_.smallest > 0 ? options_.smallest : edge_size_[e] / (options_.angle > 0 || options_.chord > 0 ? 100 : 5);
         const double largest = options_.largest > 0 ? options_.largest : edge_size_[e] * 1.5;
-        int n = std::min(least_on(c, step), std::max(least_on(c, widest_turn), static_cast<int>(length / smallest)));
+        const int round = length > options_.bridge * edge_size_[e] ? least_on(c, widest_turn) : 1;
+        int n = std::min(least_on(c, step), std::max(round, static_cast<int>(length / smallest)));
         const int around = hole_[e] && !c.is_line() ? around_hole(c) : 0;
         if (closed(e)) n = std::max({n, 6, around});
         else if (around > 0) n = std::max(n, static_cast<int>(std::ceil(around * turn_of(c) / (2 * pi) - 1e-9)));
