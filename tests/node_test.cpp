@@ -17,6 +17,7 @@ namespace {
 struct Tube {
     Vec3 way;
     double diameter, length;
+    bool through = false;  // as far to the other side
 };
 
 // Tubes of one thickness from the origin outward, bored through to the node.
@@ -24,8 +25,9 @@ Solid node(const std::vector<Tube>& tubes, double thickness) {
     std::vector<Solid> outside, bores;
     for (const Tube& t : tubes) {
         const Vec3 way = t.way.normalized();
-        outside.push_back(make::cylinder({0, 0, 0}, way, 0.5 * t.diameter, t.length));
-        bores.push_back(make::cylinder({0, 0, 0}, way, 0.5 * t.diameter - thickness, t.length + 1));
+        const double back = t.through ? t.length : 0;
+        outside.push_back(make::cylinder(-back * way, way, 0.5 * t.diameter, t.length + back));
+        bores.push_back(make::cylinder(-(back + t.through) * way, way, 0.5 * t.diameter - thickness, t.length + back + 1 + t.through));
     }
     return make::unify(make::cut(make::fuse(outside), bores));
 }
@@ -92,27 +94,28 @@ struct Crowded {
 };
 
 const std::vector<Crowded>& crowded() {
-    static const std::vector<Crowded> all = {
-        {"two_tubes_at_a_flat_mitre",
-         [] {
-             return node({{{0, 1, 0}, 40, 260}, {{-0.26, -0.94, 0.2}, 40, 250}}, 2.5);
-         },
-         2, 2e-4, 0},
-        {"two_tubes_at_a_steep_mitre",
-         [] {
-             return node({{{0, 0, 1}, 40, 260}, {{0, 0.94, -0.34}, 40, 250}}, 2.5);
-         },
-         2, 2e-4, 0},
-        {"tubes_of_unlike_size",
-         [] {
-             return node({{{1, 0, 0}, 55, 300}, {{-1, 0, 0}, 55, 300}, {{0.3, 0, 1}, 40, 250}, {{-0.2, 0.9, 0.3}, 30, 220}}, 3); }, 3, 3e-3, 0},
-        {"channel_on_a_tube", channel_on_a_tube, 4, 1e-3, 0},
-        {"pockets_in_a_border", pockets_in_a_border, 6, 5e-3, 0},
-        {"moulded_sharp_inside", [] { return moulded(8.5, 3); }, 20, 1e-3, 0},
-        {"moulded_all_sharp_inside", [] { return moulded(3, 3); }, 20, 2e-3, 0},
-        {"moulded_round", [] { return moulded(9, 5); }, 20, 1e-3, 0},
-        {"cone_into_cylinder", cone_into_cylinder, 3, 1e-3, 0},
-        {"ring_under_a_step", ring_under_a_step, 4, 2e-3, 0}};
+    static const std::vector<Crowded> all = {{"two_tubes_at_a_flat_mitre",
+                                              [] {
+                                                  return node({{{0, 1, 0}, 40, 260}, {{-0.26, -0.94, 0.2}, 40, 250}}, 2.5);
+                                              },
+                                              2, 2e-4, 0},
+                                             {"two_tubes_at_a_steep_mitre",
+                                              [] {
+                                                  return node({{{0, 0, 1}, 40, 260}, {{0, 0.94, -0.34}, 40, 250}}, 2.5);
+                                              },
+                                              2, 2e-4, 0},
+                                             {"tubes_of_unlike_size",
+                                              [] {
+                                                  return node({{{1, 0, 0}, 55, 300, true}, {{0.2, 0.3, 1}, 40, 250}, {{-0.3, 1, -0.2}, 30, 220}}, 3);
+                                              },
+                                              3, 3e-3, 0},
+                                             {"channel_on_a_tube", channel_on_a_tube, 4, 1e-3, 0},
+                                             {"pockets_in_a_border", pockets_in_a_border, 6, 5e-3, 0},
+                                             {"moulded_sharp_inside", [] { return moulded(8.5, 3); }, 20, 1e-3, 0},
+                                             {"moulded_all_sharp_inside", [] { return moulded(3, 3); }, 20, 2e-3, 0},
+                                             {"moulded_round", [] { return moulded(9, 5); }, 20, 1e-3, 0},
+                                             {"cone_into_cylinder", cone_into_cylinder, 3, 1e-3, 0},
+                                             {"ring_under_a_step", ring_under_a_step, 4, 2e-3, 0}};
     return all;
 }
 
@@ -197,9 +200,10 @@ TEST(Section, OfATorusSquareToItsAxisIsACircle) {
     for (const SectionPiece& p : s.loops[0])
         if (const auto* k = std::get_if<CircleCurve>(&p.curve.shape)) radii.push_back(k->radius);
     std::sort(radii.begin(), radii.end());
-    ASSERT_EQ(radii.size(), 2u);
-    EXPECT_NEAR(radii[0], 20 - std::sqrt(16 - 6.25), 1e-9);
-    EXPECT_NEAR(radii[1], 20 + std::sqrt(16 - 6.25), 1e-9);
+    ASSERT_GE(radii.size(), 2u);
+    EXPECT_NEAR(radii.front(), 20 - std::sqrt(16 - 6.25), 1e-9);
+    EXPECT_NEAR(radii.back(), 20 + std::sqrt(16 - 6.25), 1e-9);
+    for (const double r : radii) EXPECT_NEAR(std::abs(r - 20), std::sqrt(16 - 6.25), 1e-9);
 }
 
 TEST(Section, PiecesKeepToThePlaneAtTheirEnds) {

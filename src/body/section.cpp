@@ -89,7 +89,8 @@ private:
             return;
         }
         if (std::holds_alternative<PlaneSurface>(face.surface)) straight(f, starts, ends);
-        else if (const auto conic = conic_of(face, starts, ends)) round(f, *conic, starts, ends);
+        else if (const auto* ring = std::get_if<TorusSurface>(&face.surface); ring && square_to_axis(*ring)) parallels(f, starts, ends);
+        else if (const auto conic = conic_of(face, at(starts[0]))) round(f, *conic, starts, ends);
         else if (std::holds_alternative<CylinderSurface>(face.surface) && !body_.faceted) rulings(f, starts, ends);
         else if (const auto* torus = std::get_if<TorusSurface>(&face.surface); torus && holds_axis(*torus)) meridians(f, *torus, starts, ends);
         else sampled(f, starts, ends);
@@ -133,15 +134,6 @@ private:
         }
     }
 
-    // The same one for all passages of the face's border, where there may be two.
-    std::optional<Curve> conic_of(const Face& face, const std::vector<int>& starts, const std::vector<int>& ends) const {
-        const auto conic = conic_of(face, at(starts[0]));
-        if (!conic || !std::holds_alternative<TorusSurface>(face.surface)) return conic;
-        const auto& k = std::get<CircleCurve>(conic->shape);
-        const auto on = [&](int i) { return std::abs((at(i) - k.frame.origin).norm() - k.radius) <= 10 * tol_; };
-        return std::all_of(starts.begin(), starts.end(), on) && std::all_of(ends.begin(), ends.end(), on) ? conic : std::nullopt;
-    }
-
     // Through or next to a point of the section.
     std::optional<Curve> conic_of(const Face& face, const Vec3& p) const {
         if (const auto* s = std::get_if<SphereSurface>(&face.surface)) {
@@ -166,10 +158,8 @@ private:
             return circle(s->frame.origin + z * s->frame.z, std::abs(s->radius + z * std::tan(s->half_angle)));
         }
         if (const auto* s = std::get_if<TorusSurface>(&face.surface)) {
-            if (s->frame.z.cross(frame_.z).norm() > 1e-9) return std::nullopt;
-            // One circle outside and one inside; where it but touches the plane they are one, and what side it is on is chance.
+            if (!square_to_axis(*s)) return std::nullopt;
             const double h = plane_.height(s->frame.origin), half = s->minor * s->minor - h * h;
-            if (half <= 1e-6 * s->minor * s->minor) return std::nullopt;
             const Vec3 centre = s->frame.origin - h * frame_.z;
             const bool outside = (p - centre).norm() > s->major;
             const double r = s->major + (outside ? 1 : -1) * std::sqrt(half);
@@ -179,6 +169,29 @@ private:
     }
 
     Curve circle(const Vec3& centre, double r) const { return Curve{CircleCurve{{centre, frame_.x, frame_.y, frame_.z}, r}, 0, 2 * pi}; }
+
+    // One circle outside and one inside; where the plane but touches it they are one, and what side it is on is chance.
+    bool square_to_axis(const TorusSurface& s) const {
+        return s.frame.z.cross(frame_.z).norm() <= 1e-9 && std::pow(plane_.height(s.frame.origin), 2) < (1 - 1e-6) * s.minor * s.minor;
+    }
+
+    void parallels(int f, const std::vector<int>& starts, const std::vector<int>& ends) {
+        const Face& face = body_.faces[static_cast<std::size_t>(f)];
+        const auto& torus = std::get<TorusSurface>(face.surface);
+        const Vec3 centre = torus.frame.origin - plane_.height(torus.frame.origin) * frame_.z;
+        for (const bool outside : {false, true}) {
+            const auto here = [&](const std::vector<int>& all) {
+                std::vector<int> some;
+                for (int i : all)
+                    if (((at(i) - centre).norm() > torus.major) == outside) some.push_back(i);
+                return some;
+            };
+            const auto from = here(starts), to = here(ends);
+            const auto conic = from.empty() ? std::nullopt : conic_of(face, at(from[0]));
+            if (conic && from.size() == to.size()) round(f, *conic, from, to);
+            else broken_ += from.empty() && to.empty() ? 0 : 1;
+        }
+    }
 
     bool holds_axis(const TorusSurface& s) const {
         return std::abs(s.frame.z.dot(frame_.z)) < 1e-8 && std::abs(plane_.height(s.frame.origin)) < 1e-8 * s.major;

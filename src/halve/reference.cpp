@@ -160,7 +160,7 @@ private:
         Vec3 x = start;
         for (int round = 0; round < 40; ++round) {
             Eigen::Matrix3d a = in_place * Eigen::Matrix3d::Identity();
-            Vec3 b = in_place * (start - x);
+            Vec3 b = Vec3::Zero();  // no pull back: along what nothing is asked of, each step is the shortest
             const auto add = [&](const Vec3& n, double height, double weight) { a += weight * n * n.transpose(), b -= weight * height * n; };
             for (std::size_t s : place.sheets) {
                 const SkinPoint f = chart(s).on(x);
