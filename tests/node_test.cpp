@@ -119,16 +119,6 @@ const std::vector<Crowded>& crowded() {
     return all;
 }
 
-Job job_of_crowded(const Solid& s, bool moved) {
-    Plan plan;
-    plan.halve.slender = SlenderAs::shells;
-    return job_of({{"part", moved ? make::moved(s, anywhere()) : s}}, plan);
-}
-
-std::size_t count(const Model& m, const std::string& kind) {
-    return static_cast<std::size_t>(std::count_if(m.findings.begin(), m.findings.end(), [&](const Finding& f) { return f.kind == kind; }));
-}
-
 class CrowdedPart : public ::testing::TestWithParam<std::size_t> {};
 
 }  // namespace
@@ -137,14 +127,14 @@ TEST_P(CrowdedPart, IsOneMeshOfItsVolume) {
     const Crowded& c = crowded()[GetParam()];
     std::array<double, 2> area{};
     for (const bool moved : {false, true}) {
-        const Job j = job_of_crowded(c.solid(), moved);
+        const Job j = job_of_shells(c.solid(), moved);
         EXPECT_EQ(j.model.sheets.size(), c.sheets);
         EXPECT_EQ(j.mesh.parts, 1);
         EXPECT_LT(std::abs(j.proof.volume_error), c.volume);
         EXPECT_GT(j.proof.coverage, 0.998);
         EXPECT_GT(j.mesh.quality.quad_share, 0.9);
         EXPECT_TRUE(j.proof.within_bounds);
-        EXPECT_EQ(count(j.model, "edge inside the solid"), 0u);
+        EXPECT_EQ(count_findings(j.model, "edge inside the solid"), 0u);
         area[moved] = total_area(j.model);
     }
     EXPECT_NEAR(area[1] / area[0], 1, 1e-4);
@@ -155,14 +145,14 @@ INSTANTIATE_TEST_SUITE_P(All, CrowdedPart, ::testing::Range<std::size_t>(0, 10),
 TEST(TubeNode, SheetsAtAMitreAreAsLongAsTheirAxes) {
     // Two equal tubes cut off at their mitre have the areas of full tubes as long as their axes; outside the node's own closed side none is lost.
     const double r = 18.75, fold = std::acos(Vec3(-0.26, -0.94, 0.2).normalized().dot(-Vec3::UnitY()));
-    const Job j = job_of_crowded(node({{{0, 1, 0}, 40, 260}, {{-0.26, -0.94, 0.2}, 40, 250}}, 2.5), true);
+    const Job j = job_of_shells(node({{{0, 1, 0}, 40, 260}, {{-0.26, -0.94, 0.2}, 40, 250}}, 2.5), true);
     // Past the mitre, on its outer side, both run on to where they begin: a wedge of each, from the end plane through the node to the mitre.
     const double wedge = 2 * r * r * std::tan(0.5 * fold);
     EXPECT_NEAR(total_area(j.model), 2 * pi * r * (260 + 250) - 2 * wedge, 0.02 * wedge);
 }
 
 TEST(EndAtSide, RibsAreHeldByThePieceTheyEndAt) {
-    const Job j = job_of_crowded(pockets_in_a_border(), false);
+    const Job j = job_of_shells(pockets_in_a_border(), false);
     const auto& all = j.model.couplings;
     EXPECT_EQ(all.size(), 10u);  // three ribs and two, each at both ends
     for (const Coupling& c : all) {
@@ -177,7 +167,7 @@ TEST(EndAtSide, RibsAreHeldByThePieceTheyEndAt) {
 }
 
 TEST(EndAtSide, NothingIsHeldWhereTheJointIsRefused) {
-    Job j = job_of_crowded(pockets_in_a_border(), false);
+    Job j = job_of_shells(pockets_in_a_border(), false);
     Model model = halve(j.solids, j.plan.halve);
     JoinOptions options;
     for (const JointRecord& r : j.model.joints)
@@ -189,7 +179,7 @@ TEST(EndAtSide, NothingIsHeldWhereTheJointIsRefused) {
 
 TEST(Section, OfATorusSquareToItsAxisIsACircle) {
     const Solid ring = make::revolve({make::circle(4, {20, 0})}, Vec3::Zero(), Vec3::UnitY(), 2 * pi);
-    const Job j = job_of_crowded(make::moved(make::cut(ring, {make::box({-50, -50, -50}, {50, 100, 100})}), anywhere()), false);
+    const Job j = job_of_shells(make::moved(make::cut(ring, {make::box({-50, -50, -50}, {50, 100, 100})}), anywhere()), false);
     const Body& body = j.solids.bodies[0];
     const auto torus = std::find_if(body.faces.begin(), body.faces.end(), [](const Face& f) { return std::holds_alternative<TorusSurface>(f.surface); });
     ASSERT_NE(torus, body.faces.end());
@@ -208,7 +198,7 @@ TEST(Section, OfATorusSquareToItsAxisIsACircle) {
 
 TEST(Section, PiecesKeepToThePlaneAtTheirEnds) {
     // Cut where a corner's torus begins, a passage all but lies on the side of a facet.
-    const Job j = job_of_crowded(moulded(4.5, 3), true);
+    const Job j = job_of_shells(moulded(4.5, 3), true);
     const Body& body = j.solids.bodies[0];
     int curved = 0;
     for (const Sheet& s : j.model.sheets) {
@@ -231,7 +221,7 @@ TEST(BendMesh, NoElementGoesRoundMoreThanAboutARightAngle) {
     const Vec2 at(80, 0);
     const Vec2 corner = at + Vec2(-std::tan(0.5 * a), 1);  // of the inner lines
     const std::vector<Vec2> outline{{0, 0}, at, at + 60 * d, at + 60 * d + n, corner, {0, 1}};
-    const Job j = job_of_crowded(make::extrude({make::rounded(outline, {0, 1.5, 0, 0, 0.5, 0})}, 100), true);
+    const Job j = job_of_shells(make::extrude({make::rounded(outline, {0, 1.5, 0, 0, 0.5, 0})}, 100), true);
     EXPECT_TRUE(j.proof.within_bounds);
     for (std::size_t s = 0; s < j.model.sheets.size(); ++s) {
         double area = 0;

@@ -1,5 +1,7 @@
 #include "support.hpp"
 
+#include <algorithm>
+
 #include <sys/wait.h>
 #include <unistd.h>
 #include <array>
@@ -42,6 +44,16 @@ Job job_of(const std::vector<make::Item>& items, const Plan& plan, const std::st
 
 Job job_of(const make::Solid& solid, const Plan& plan) {
     return job_of(std::vector<make::Item>{{"part", solid}}, plan);
+}
+
+Job job_of_shells(const make::Solid& solid, bool moved) {
+    Plan plan;
+    plan.halve.slender = SlenderAs::shells;
+    return job_of(moved ? make::moved(solid, anywhere()) : solid, plan);
+}
+
+std::size_t count_findings(const Model& model, const std::string& kind) {
+    return static_cast<std::size_t>(std::count_if(model.findings.begin(), model.findings.end(), [&](const Finding& f) { return f.kind == kind; }));
 }
 
 Eigen::Isometry3d anywhere() {

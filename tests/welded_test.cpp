@@ -132,16 +132,6 @@ const std::vector<Welded>& welded() {
     return all;
 }
 
-Job job_of_welded(const Solid& s, bool moved) {
-    Plan plan;
-    plan.halve.slender = SlenderAs::shells;
-    return job_of({{"part", moved ? make::moved(s, anywhere()) : s}}, plan);
-}
-
-std::size_t count(const Model& m, const std::string& kind) {
-    return static_cast<std::size_t>(std::count_if(m.findings.begin(), m.findings.end(), [&](const Finding& f) { return f.kind == kind; }));
-}
-
 class WeldedPart : public ::testing::TestWithParam<std::size_t> {};
 
 }  // namespace
@@ -150,14 +140,14 @@ TEST_P(WeldedPart, IsOneMeshOfItsVolume) {
     const Welded& w = welded()[GetParam()];
     std::array<double, 2> area{};
     for (const bool moved : {false, true}) {
-        const Job j = job_of_welded(w.solid(), moved);
+        const Job j = job_of_shells(w.solid(), moved);
         EXPECT_EQ(j.model.sheets.size(), w.sheets);
         EXPECT_EQ(j.mesh.parts, 1);
         EXPECT_LT(std::abs(j.proof.volume_error), w.volume);
         EXPECT_GT(j.proof.coverage, 0.999);
         EXPECT_GT(j.mesh.quality.quad_share, 0.97);
         EXPECT_TRUE(j.proof.within_bounds);
-        EXPECT_EQ(count(j.model, "edge inside the solid"), 0u);
+        EXPECT_EQ(count_findings(j.model, "edge inside the solid"), 0u);
         area[moved] = total_area(j.model);
     }
     EXPECT_NEAR(area[1] / area[0], 1, 1e-6);
@@ -169,7 +159,7 @@ TEST_P(WeldedPart, IsOneMeshOfItsVolume) {
 INSTANTIATE_TEST_SUITE_P(All, WeldedPart, ::testing::Range<std::size_t>(0, 8), [](const auto& i) { return welded()[i.param].name; });
 
 TEST(LineContact, EveryCrestOfACoreIsLinkedToItsFaceSheet) {
-    const Job j = job_of_welded(sandwich(), true);
+    const Job j = job_of_shells(sandwich(), true);
     const auto& joints = j.model.joints;
     EXPECT_EQ(std::count_if(joints.begin(), joints.end(), [](const JointRecord& r) { return r.kind == "line contact"; }), 8);
     double length = 0;
@@ -183,7 +173,7 @@ TEST(LineContact, EveryCrestOfACoreIsLinkedToItsFaceSheet) {
 TEST(RodOnAPlate, IsARegionOfItsOwn) {
     // A round rod fused to a plate along a line is no sheet, whatever faces see each other there, and is not lost.
     for (const bool moved : {false, true}) {
-        const Job j = job_of_welded(make::unify(make::fuse({plate(), lying(make::cylinder({0, 0, 0}, Vec3::UnitZ(), 3, 140), 6.5)})), moved);
+        const Job j = job_of_shells(make::unify(make::fuse({plate(), lying(make::cylinder({0, 0, 0}, Vec3::UnitZ(), 3, 140), 6.5)})), moved);
         EXPECT_EQ(j.model.sheets.size(), 1u);
         EXPECT_EQ(j.model.couplings.size(), 1u);
         EXPECT_LT(std::abs(j.proof.volume_error), 1e-6);
@@ -192,7 +182,7 @@ TEST(RodOnAPlate, IsARegionOfItsOwn) {
 
 TEST(BuriedEdges, SheetsThatEndInsideTheirSolidAreNamed) {
     // Without its flange, the web of a tee ends where that begins: inside the solid.
-    Job j = job_of_welded(make::fuse({make::box({0, 0, 0}, {200, 100, 4}), make::box({98, 0, 4}, {4, 100, 60})}), false);
+    Job j = job_of_shells(make::fuse({make::box({0, 0, 0}, {200, 100, 4}), make::box({98, 0, 4}, {4, 100, 60})}), false);
     ASSERT_EQ(j.model.sheets.size(), 2u);
     EXPECT_TRUE(buried_edge_findings(j.model, j.solids).empty());
     const std::size_t flange = j.model.sheets[0].area() > j.model.sheets[1].area() ? 0 : 1;
