@@ -183,10 +183,10 @@ private:
         std::map<int, Ridge> known;
         for (int pass = 0; pass < 2; ++pass) {
             std::map<int, Ridge> found;
+            const auto others = pass > 0 ? rounds : std::map<int, std::vector<int>>();
             for (const auto& [face, list] : of) {
                 if (known.count(face) || !spine_radius(surface(face)) || !bulges(face)) continue;  // no pipes: their sheets forget the spine
                 // Corners come after the edges that run into them.
-                const auto others = pass > 0 ? rounds : std::map<int, std::vector<int>>();
                 auto p = over_ridge(face, list, known, others, std::numeric_limits<double>::infinity());
                 if (!p) p = over_ridge(face, list, known, others, no_rib);
                 if (p) found[face] = {p->ridge, p->wall}, pairs_.push_back(std::move(*p));

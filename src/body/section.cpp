@@ -179,16 +179,23 @@ private:
         const Face& face = body_.faces[static_cast<std::size_t>(f)];
         const auto& torus = std::get<TorusSurface>(face.surface);
         const Vec3 centre = torus.frame.origin - plane_.height(torus.frame.origin) * frame_.z;
-        for (const bool outside : {false, true}) {
+        two_circles(
+            f, starts, ends, [&](const Vec3& p) { return (p - centre).norm() > torus.major; }, [&](const Vec3& p) { return conic_of(face, p); });
+    }
+
+    // A circle for the passages on either side.
+    template <class Side, class CircleAt>
+    void two_circles(int f, const std::vector<int>& starts, const std::vector<int>& ends, const Side& side, const CircleAt& circle_at) {
+        for (const bool first : {false, true}) {
             const auto here = [&](const std::vector<int>& all) {
                 std::vector<int> some;
                 for (int i : all)
-                    if (((at(i) - centre).norm() > torus.major) == outside) some.push_back(i);
+                    if (side(at(i)) == first) some.push_back(i);
                 return some;
             };
             const auto from = here(starts), to = here(ends);
-            const auto conic = from.empty() ? std::nullopt : conic_of(face, at(from[0]));
-            if (conic && from.size() == to.size()) round(f, *conic, from, to);
+            const std::optional<Curve> circle = from.empty() ? std::nullopt : circle_at(at(from[0]));
+            if (circle && from.size() == to.size()) round(f, *circle, from, to);
             else broken_ += from.empty() && to.empty() ? 0 : 1;
         }
     }
@@ -200,17 +207,9 @@ private:
     // A torus cut through its axis: a circle on either side.
     void meridians(int f, const TorusSurface& torus, const std::vector<int>& starts, const std::vector<int>& ends) {
         const Vec3 out = torus.frame.z.cross(frame_.z).normalized();
-        for (const double side : {-1.0, 1.0}) {
-            const auto here = [&](const std::vector<int>& all) {
-                std::vector<int> some;
-                for (int i : all)
-                    if (side * out.dot(at(i) - torus.frame.origin) > 0) some.push_back(i);
-                return some;
-            };
-            const auto from = here(starts), to = here(ends);
-            if (!from.empty() && from.size() == to.size()) round(f, circle(torus.frame.origin + side * torus.major * out, torus.minor), from, to);
-            else broken_ += from.empty() && to.empty() ? 0 : 1;
-        }
+        const auto beyond = [&](const Vec3& p) { return out.dot(p - torus.frame.origin) > 0; };
+        two_circles(f, starts, ends, beyond,
+                    [&](const Vec3& p) { return std::optional(circle(torus.frame.origin + (beyond(p) ? 1 : -1) * torus.major * out, torus.minor)); });
     }
 
     static double angle_on(const Curve& c, const Vec3& p) {

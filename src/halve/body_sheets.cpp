@@ -230,17 +230,23 @@ private:
                 for (Keep& k : keep_[i]) k.kept = false;
     }
 
+    // Of each edge, the walls that keep a cell beside it.
+    std::vector<std::set<std::size_t>> keepers(const Arrangement& a) const {
+        std::vector<std::set<std::size_t>> out(a.edges.size());
+        for (std::size_t i = 0; i < walls_.size(); ++i)
+            for (const auto& [half, cell] : a.sheets[i].cell_of)
+                if (cell >= 0 && keep_[i][static_cast<std::size_t>(cell)].kept) out[static_cast<std::size_t>(half / 2)].insert(i);
+        return out;
+    }
+
     // Where bends run into each other in a mitre, a piece of each beyond it may yet lie between its sides for the smaller part. With nothing
     // but air round it and at the mitre, it is a fin.
     void drop_fins(const Arrangement& a) {
-        std::vector<std::vector<std::size_t>> walls_at(a.edges.size());  // that keep a cell beside each edge
+        const auto walls_at = keepers(a);
         const auto kept = [&](std::size_t i, int half) {
             const auto it = a.sheets[i].cell_of.find(half);
             return it != a.sheets[i].cell_of.end() && it->second >= 0 && keep_[i][static_cast<std::size_t>(it->second)].kept;
         };
-        for (std::size_t i = 0; i < walls_.size(); ++i)
-            for (const auto& [half, cell] : a.sheets[i].cell_of)
-                if (kept(i, half)) walls_at[static_cast<std::size_t>(half / 2)].push_back(i);
         for (std::size_t i = 0; i < walls_.size(); ++i)
             for (std::size_t c = 0; found_[i].bend && c < a.sheets[i].cells.size(); ++c) {
                 if (!keep_[i][c].kept || !slight_[i][c]) continue;
@@ -286,10 +292,7 @@ private:
     // nowhere lie between the wall's own sides.
     void drop_strays(const Arrangement& a) {
         strays_.assign(walls_.size(), {0, 0.0});
-        std::vector<std::set<std::size_t>> walls_at(a.edges.size());  // that keep a cell beside each edge
-        for (std::size_t i = 0; i < walls_.size(); ++i)
-            for (const auto& [half, cell] : a.sheets[i].cell_of)
-                if (cell >= 0 && keep_[i][static_cast<std::size_t>(cell)].kept) walls_at[static_cast<std::size_t>(half / 2)].insert(i);
+        const auto walls_at = keepers(a);
         for (std::size_t i = 0; i < walls_.size(); ++i) {
             const SheetCells& cells = a.sheets[i];
             const auto kept = [&](int c) { return c >= 0 && keep_[i][static_cast<std::size_t>(c)].kept; };

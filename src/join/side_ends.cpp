@@ -5,8 +5,6 @@
 #include "model/sheet_index.hpp"
 #include "model/sheet_values.hpp"
 
-#include <fmt/format.h>
-
 #include <algorithm>
 #include <cmath>
 #include <map>
