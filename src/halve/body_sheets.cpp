@@ -5,9 +5,8 @@
 #include "core/parallel.hpp"
 #include "geom/outline.hpp"
 #include "halve/leftovers.hpp"
-#include "halve/limits.hpp"
-#include "halve/loose_ends.hpp"
 #include "halve/orientation.hpp"
+#include "halve/sheet_cells.hpp"
 #include "halve/wall_curves.hpp"
 #include "halve/wall_neighbours.hpp"
 #include "model/sheet_values.hpp"
@@ -50,11 +49,11 @@ public:
         if (set_aside_empty()) a = halved(mouths);
         tell_refused();
         close_openings(a, mouths);
-        const Assembled done = assemble(model_, a, input_, keep_, {});
+        const Assembled done = assemble(model_, a, input_, kept_.keep, {});
         make_sheets(done);
-        std::vector<bool> without_sheet, refused;
-        for (std::size_t i = 0; i < walls_.size(); ++i) without_sheet.push_back(done.regions[i].empty()), refused.push_back(decisions_[i].refuse);
-        return report_leftovers(model_, solids_, id_, skin_, {walls_, search_.outside, keys_, without_sheet, refused, tol_}, options_);
+        std::vector<bool> without_sheet;
+        for (std::size_t i = 0; i < walls_.size(); ++i) without_sheet.push_back(done.regions[i].empty());
+        return report_leftovers(model_, solids_, id_, skin_, {walls_, search_.outside, keys_, without_sheet, refused_, tol_}, options_);
     }
 
 private:
@@ -62,48 +61,21 @@ private:
     Arrangement halved(std::set<int>& mouths) {
         find_neighbours(skin_, walls_);
         WallCurves curves = wall_curves(body_, skin_, walls_, solids_.tolerance.point, search_.slack, widest_opening());
-        input_ = std::move(curves.input), middles_ = std::move(curves.middles), mouths = std::move(curves.mouths);
-        middles_of_.assign(walls_.size(), {});
-        for (std::size_t k = 0; k < middles_.size(); ++k) middles_of_[middles_[k].i].push_back(k), middles_of_[middles_[k].j].push_back(k);
+        input_ = std::move(curves.input), mouths = std::move(curves.mouths);
         tol_ = std::max(tol_, curves.slack);
         // Curves traced on curved surfaces meet to a little more than the model's tolerance.
         const bool flat = std::all_of(walls_.begin(), walls_.end(), [](const WallSurface& w) { return w.chart.flat(); });
-        return settle(flat ? tol_ : std::max(tol_, 4 * solids_.tolerance.point));
-    }
-
-    // What of each wall's cells is its sheet.
-    Arrangement settle(double close) {
-        Arrangement a = arrange(input_, close);
-        keep_.clear(), slight_.clear(), cells_.clear();
-        decide(a);
-        drop_fins(a);
-        bridge_slivers(a);
-        const auto before = keep_;
-        settle_loose_ends(
-            a, cells_, [&](std::size_t i, int half) { return goes_on_past(i, a.edges[static_cast<std::size_t>(half / 2)].curve, half % 2 != 0); }, keep_);
-        for (std::size_t i = 0; i < walls_.size(); ++i)
-            for (std::size_t c = 0; c < keep_[i].size(); ++c) {
-                const int changed = static_cast<int>(before[i][c].kept) - static_cast<int>(keep_[i][c].kept);
-                stubs_[i].first += changed, stubs_[i].second += changed * a.sheets[i].cells[c].area;
-            }
-        drop_strays(a);
+        Arrangement a = arrange(input_, flat ? tol_ : std::max(tol_, 4 * solids_.tolerance.point));
+        kept_ = keep_cells(a, {body_, walls_, curves.middles, refused_, tol_, solids_.tolerance.chord});
         return a;
-    }
-
-    // Is there material past most of an edge, to its right?
-    bool goes_on_past(std::size_t i, const Curve& c, bool reversed) const {
-        constexpr double past = 0.25;  // thicknesses
-        const WallSurface& w = walls_[i];
-        const auto beyond = past_edge(w.chart, c, reversed, past * w.wall->thickness);
-        return std::count_if(beyond.begin(), beyond.end(), [&](const Vec3& p) { return in_material(body_, w, p); }) >= most_past_edge;
     }
 
     // A wall that nothing came of, as a strip beside what it goes on in, cuts none of the others, and those that it lies between meet.
     bool set_aside_empty() {
         bool any = false;
         for (std::size_t i = 0; i < walls_.size(); ++i) {
-            if (decisions_[i].refuse || input_.sheets[i].curves.empty()) continue;
-            walls_[i].aside = std::none_of(keep_[i].begin(), keep_[i].end(), [](const Keep& k) { return k.kept; });
+            if (refused_[i] || input_.sheets[i].curves.empty()) continue;
+            walls_[i].aside = std::none_of(kept_.keep[i].begin(), kept_.keep[i].end(), [](const Keep& k) { return k.kept; });
             any = any || walls_[i].aside;
         }
         return any;
@@ -111,223 +83,10 @@ private:
 
     void tell_refused() {
         for (std::size_t i = 0; i < walls_.size(); ++i)
-            if (decisions_[i].refuse)
+            if (refused_[i])
                 model_.ledger.push_back({wall_key(i), "halve", "wall", EntryState::refused,
                                          fmt::format("{}: wall of {:.2f} mm", body_.name, found_[i].thickness), found_[i].area, found_[i].pairs[0].seen[0],
                                          body_.name});
-    }
-
-    // From a point at a wall's border to where its sides were seen to face each other: the nearest such place, or the middle of those
-    // nearby. On rounds that are no offsets of each other the nearest may lie a little past the border.
-    static Vec3 nearest_from(const WallSurface& w, const Vec3& e) {
-        Vec3 nearest = Vec3::Constant(std::numeric_limits<double>::max());
-        for (const FacePair& p : w.wall->pairs)
-            for (const Vec3& q : p.seen)
-                if ((q - e).squaredNorm() < nearest.squaredNorm()) nearest = q - e;
-        return nearest;
-    }
-
-    // To which side of an edge, by its sense, they lie: by those within a few thicknesses of a point of it, but by enough: a single one may lie
-    // where a round looks past the border. Each is looked at from the edge beside it, which may be far rounder than that.
-    static double middle_side(const WallSurface& w, const Curve& edge, const Vec3& e) {
-        constexpr double nearby = 4;  // thicknesses
-        constexpr std::size_t enough = 8;
-        std::vector<std::pair<double, Vec3>> seen;
-        for (const FacePair& p : w.wall->pairs)
-            for (const Vec3& q : p.seen) seen.emplace_back((q - e).norm(), q);
-        std::sort(seen.begin(), seen.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
-        double sum = 0;
-        for (std::size_t k = 0; k < seen.size() && (k < enough || seen[k].first <= nearby * w.thickest); ++k) {
-            const double t = edge.nearest(seen[k].second);
-            const Vec3 at = edge.point(t);
-            sum += (seen[k].second - at).dot(w.chart.normal(at).cross(edge.derivative(t)).normalized());
-        }
-        return sum;
-    }
-
-    // Is a point of a wall's midsurface past the edge where another wall goes on smoothly instead of it?
-    bool taken_over(std::size_t i, const SkinPoint& at) const {
-        for (const std::size_t k : middles_of_[i]) {
-            const MiddleEdge& m = middles_[k];
-            const WallSurface& o = walls_[m.i == i ? m.j : m.i];
-            const double t = m.curve.nearest(at.point);
-            const Vec3 e = m.curve.point(t), d = at.point - e;
-            if (d.norm() > o.thickest + walls_[i].thickest) continue;
-            const Vec3 side = at.normal.cross(m.curve.derivative(t)).normalized();
-            if (std::abs(d.dot(side)) <= tol_) continue;
-            if (walls_[i].field.ridge ? d.dot(side) * middle_side(walls_[i], m.curve, e) < 0 : d.dot(side) * nearest_from(o, e).dot(side) > 0) return true;
-        }
-        return false;
-    }
-
-    // Does a point off the support lead, straight across a crossing wall, back to it? That is the half of the crossing
-    // wall's thickness between its skin and its midsurface; the other half leads to air and is a stub.
-    bool bridges(std::size_t i, const Vec3& at, std::vector<std::size_t>& passed) const {
-        const WallSurface& p = walls_[i];
-        if (supported(body_, p, at)) return true;
-        if (passed.size() >= 3) return false;
-        const Vec3 n = p.chart.normal(at);
-        for (std::size_t j : p.near) {
-            if (std::find(passed.begin(), passed.end(), j) != passed.end()) continue;
-            const WallSurface& w = walls_[j];
-            if (!w.chart.flat() && w.box.squaredExteriorDistance(at) > w.thickest * w.thickest) continue;
-            const double h = w.chart.height(at);
-            if (std::abs(h) > w.thickest) continue;
-            const SkinPoint foot = w.chart.on(at);
-            const double half = 0.5 * w.field.at(w.chart, w.chart.local2(at));
-            if (std::abs(h) > half + tol_ || !in_material(body_, w, foot.point)) continue;
-            const Vec3 across = (foot.normal - foot.normal.dot(n) * n) * (h < 0 ? -1.0 : 1.0);
-            const double sine = across.norm(), cosine = std::abs(foot.normal.dot(n));
-            if (sine < least_crossing) continue;
-            if (bend_between(walls_, i, j, at)) continue;
-            if (taken_over(j, foot)) continue;
-            const double step = (half - std::abs(h)) / sine + 0.04 * half + 0.5 * p.thickest * cosine / sine;
-            passed.push_back(j);
-            const bool leads = bridges(i, p.chart.foot(at + step / sine * across), passed);
-            passed.pop_back();
-            if (leads) return true;
-        }
-        return false;
-    }
-
-    void decide(const Arrangement& a) {
-        keep_.resize(walls_.size());
-        stubs_.assign(walls_.size(), {0, 0.0});
-        slight_.resize(walls_.size()), cells_.resize(walls_.size());
-        parallel_for(walls_.size(), [&](std::size_t i) {
-            const WallSurface& p = walls_[i];
-            cells_[i].thickness = cells_[i].thickest_near = p.wall->thickness, cells_[i].fixed = decisions_[i].refuse;
-            for (std::size_t j : p.near) cells_[i].thickest_near = std::max(cells_[i].thickest_near, walls_[j].thickest);
-            for (const Cell& c : a.sheets[i].cells) {
-                Keep k;
-                const auto polygons = cell_polygons(a, p.chart, c, solids_.tolerance.chord);
-                const auto samples = spread_inside(polygons, 24);
-                double in = 0, held = 0, bridge = 0, other = 0, all = 0;
-                for (const AreaSample& s : samples) {
-                    all += s.area;
-                    const Vec3 at = p.chart.at(s.point);
-                    if (!in_material(body_, p, at)) continue;
-                    in += s.area;
-                    std::vector<std::size_t> passed;
-                    if (supported(body_, p, at)) (p.field.ridge && taken_over(i, p.chart.on(at)) ? other : held) += s.area;
-                    else if (foreign(body_, walls_, i, at, tol_)) other += s.area;
-                    else if (bridges(i, at, passed)) bridge += s.area;
-                }
-                k.empty = in <= 0.02 * all;
-                const double enough = (found_[i].bend ? bend_share : supported_share) * all;
-                cells_[i].open.push_back(in > 0.5 * all && other < 0.5 * all);
-                if (in > 0.5 * all) {
-                    k.kept = other < 0.5 * all && (held >= enough || held + bridge >= bridging_share * all);
-                    if (!k.kept) ++stubs_[i].first, stubs_[i].second += c.area;
-                }
-                keep_[i].push_back(k);
-                cells_[i].held.push_back(held >= enough);
-                slight_[i].push_back(held < 0.5 * all);
-            }
-        });
-        for (std::size_t i = 0; i < walls_.size(); ++i)
-            if (decisions_[i].refuse)
-                for (Keep& k : keep_[i]) k.kept = false;
-    }
-
-    // Of each edge, the walls that keep a cell beside it.
-    std::vector<std::set<std::size_t>> keepers(const Arrangement& a) const {
-        std::vector<std::set<std::size_t>> out(a.edges.size());
-        for (std::size_t i = 0; i < walls_.size(); ++i)
-            for (const auto& [half, cell] : a.sheets[i].cell_of)
-                if (cell >= 0 && keep_[i][static_cast<std::size_t>(cell)].kept) out[static_cast<std::size_t>(half / 2)].insert(i);
-        return out;
-    }
-
-    // Where bends run into each other in a mitre, a piece of each beyond it may yet lie between its sides for the smaller part. With nothing
-    // but air round it and at the mitre, it is a fin.
-    void drop_fins(const Arrangement& a) {
-        const auto walls_at = keepers(a);
-        const auto kept = [&](std::size_t i, int half) {
-            const auto it = a.sheets[i].cell_of.find(half);
-            return it != a.sheets[i].cell_of.end() && it->second >= 0 && keep_[i][static_cast<std::size_t>(it->second)].kept;
-        };
-        for (std::size_t i = 0; i < walls_.size(); ++i)
-            for (std::size_t c = 0; found_[i].bend && c < a.sheets[i].cells.size(); ++c) {
-                if (!keep_[i][c].kept || !slight_[i][c]) continue;
-                bool fin = true, crossed = false;
-                for (const auto& loop : a.sheets[i].cells[c].loops)
-                    for (const int half : loop) {
-                        const auto& at = walls_at[static_cast<std::size_t>(half / 2)];
-                        const bool goes_on = kept(i, half ^ 1), others = std::any_of(at.begin(), at.end(), [&](std::size_t j) { return j != i; });
-                        fin = fin && goes_on == others;
-                        crossed = crossed || (goes_on && others);
-                    }
-                if (!fin || !crossed) continue;
-                keep_[i][c].kept = false;
-                ++stubs_[i].first, stubs_[i].second += a.sheets[i].cells[c].area;
-            }
-    }
-
-    // Where a wall's two faces end at a crossing in different places, as beside a curved or an oblique one, a sliver between them lies
-    // neither between the faces nor in the other's wall. With the sheet on both of its sides it is part of it.
-    void bridge_slivers(const Arrangement& a) {
-        constexpr double between = 0.75;  // of its outline, along pieces that are kept
-        for (std::size_t i = 0; i < walls_.size(); ++i) {
-            const SheetCells& cells = a.sheets[i];
-            std::vector<double> outline(cells.cells.size(), 0.0), beside(cells.cells.size(), 0.0);
-            for (const auto& [half, cell] : cells.cell_of) {
-                if (cell < 0 || keep_[i][static_cast<std::size_t>(cell)].kept || !cells_[i].open[static_cast<std::size_t>(cell)]) continue;
-                const double length = a.edges[static_cast<std::size_t>(half / 2)].curve.length();
-                const auto other = cells.cell_of.find(half ^ 1);
-                outline[static_cast<std::size_t>(cell)] += length;
-                if (other != cells.cell_of.end() && other->second >= 0 && keep_[i][static_cast<std::size_t>(other->second)].kept)
-                    beside[static_cast<std::size_t>(cell)] += length;
-            }
-            const double t = walls_[i].wall->thickness;
-            for (std::size_t c = 0; c < outline.size(); ++c) {
-                if (outline[c] <= 0 || beside[c] < between * outline[c] || cells.cells[c].area > 0.5 * t * outline[c] || decisions_[i].refuse) continue;
-                keep_[i][c].kept = true;
-                --stubs_[i].first, stubs_[i].second -= cells.cells[c].area;
-            }
-        }
-    }
-
-    // Cells that hang together but are, in all, narrower or smaller than makes sense for a wall of their thickness, or that
-    // nowhere lie between the wall's own sides.
-    void drop_strays(const Arrangement& a) {
-        strays_.assign(walls_.size(), {0, 0.0});
-        const auto walls_at = keepers(a);
-        for (std::size_t i = 0; i < walls_.size(); ++i) {
-            const SheetCells& cells = a.sheets[i];
-            const auto kept = [&](int c) { return c >= 0 && keep_[i][static_cast<std::size_t>(c)].kept; };
-            Groups groups(cells.cells.size());
-            for (const auto& [half, cell] : cells.cell_of)
-                if (const auto other = cells.cell_of.find(half ^ 1); kept(cell) && other != cells.cell_of.end() && kept(other->second))
-                    groups.tie(cell, other->second);
-            struct Measures {
-                double area = 0, outline = 0, shared = 0;
-            };
-            std::map<int, Measures> measures;
-            std::set<int> held;
-            for (std::size_t c = 0; c < cells.cells.size(); ++c) {
-                if (!keep_[i][c].kept) continue;
-                measures[groups.root(static_cast<int>(c))].area += cells.cells[c].area;
-                if (cells_[i].held[c]) held.insert(groups.root(static_cast<int>(c)));
-            }
-            for (const auto& [half, cell] : cells.cell_of) {
-                const auto other = cells.cell_of.find(half ^ 1);
-                if (!kept(cell) || (other != cells.cell_of.end() && kept(other->second))) continue;
-                const double length = a.edges[static_cast<std::size_t>(half / 2)].curve.length();
-                measures[groups.root(cell)].outline += length;
-                measures[groups.root(cell)].shared += walls_at[static_cast<std::size_t>(half / 2)].size() > 1 ? length : 0;
-            }
-            for (std::size_t c = 0; c < cells.cells.size(); ++c) {
-                if (!keep_[i][c].kept) continue;
-                const auto& [area, outline, shared] = measures[groups.root(static_cast<int>(c))];
-                const double t = walls_[i].wall->thickness;
-                // What has others all round it, as the ball in a corner has, is no loose piece, however small.
-                const bool between = shared > 0.99 * outline, small = area <= stray_size * t * t && !between;
-                if (held.count(groups.root(static_cast<int>(c))) && !small && 2 * area > stray_width * t * outline) continue;
-                keep_[i][c].kept = false;
-                ++strays_[i].first, strays_[i].second += cells.cells[c].area;
-            }
-        }
     }
 
     double widest_opening() const {
@@ -368,14 +127,14 @@ private:
                                          fmt::format("{}: an opening {:.2f} mm across, {:.1f} mm2, {}", body_.name, o.size, o.area, done), o.area, o.place,
                                          body_.name});
                 if (!fill) continue;
-                for (std::size_t c : o.cells) keep_[i][c].kept = true, keep_[i][c].own = false;
+                for (std::size_t c : o.cells) kept_.keep[i][c].kept = true, kept_.keep[i][c].own = false;
             }
         }
     }
 
     std::vector<Opening> openings_of(const Arrangement& a, std::size_t i, const std::set<int>& mouth_edges) const {
         const SheetCells& cells = a.sheets[i];
-        const auto void_cell = [&](int c) { return c >= 0 && keep_[i][static_cast<std::size_t>(c)].empty; };
+        const auto void_cell = [&](int c) { return c >= 0 && kept_.keep[i][static_cast<std::size_t>(c)].empty; };
         const auto opposite = [&](int half) {
             const auto it = cells.cell_of.find(half ^ 1);
             return it == cells.cell_of.end() ? -1 : it->second;
@@ -387,7 +146,7 @@ private:
         for (const auto& [half, cell] : cells.cell_of) {
             const int other = opposite(half);
             if (!void_cell(cell) || void_cell(other) || mouth_edges.count(half / 2)) continue;
-            if (other < 0 || !keep_[i][static_cast<std::size_t>(other)].kept) open.insert(groups.root(cell));
+            if (other < 0 || !kept_.keep[i][static_cast<std::size_t>(other)].kept) open.insert(groups.root(cell));
         }
         std::map<int, std::vector<Vec3>> outline;
         for (const auto& [half, cell] : cells.cell_of) {
@@ -399,7 +158,7 @@ private:
         std::map<int, Opening> found;
         for (std::size_t c = 0; c < cells.cells.size(); ++c) {
             const int root = groups.root(static_cast<int>(c));
-            if (!keep_[i][c].empty || open.count(root)) continue;
+            if (!kept_.keep[i][c].empty || open.count(root)) continue;
             found[root].cells.push_back(c);
             found[root].area += cells.cells[c].area;
         }
@@ -443,6 +202,7 @@ private:
     void follow_rules() {
         for (std::size_t i = 0; i < found_.size(); ++i) {
             decisions_.push_back(rules_.decide(id_, own_key(keys_[i], body_.key), found_[i]));
+            refused_.push_back(decisions_[i].refuse);
             const MidMethod method = decisions_[i].method;
             if (method == MidMethod::automatic || remake_mid(body_, found_[i], method, solids_.tolerance.point)) continue;
             model_.findings.push_back(
@@ -493,14 +253,14 @@ private:
                              : fmt::format("{}: {} face pair(s), {:.2f} to {:.2f} mm thick, halved to {:.0f} mm2", body_.name, w.pairs.size(), w.thinnest,
                                            w.thickest, area),
                  area, w.pairs[0].seen[0], body_.name});
-            if (strays_[i].first > 0)
+            if (kept_.strays[i].count > 0)
                 model_.ledger.push_back({make_key("stray", wall_key(i), {}), "halve", "stray", EntryState::applied,
-                                         fmt::format("{}: {} stray piece(s) dropped, {:.3g} mm2", body_.name, strays_[i].first, strays_[i].second),
-                                         strays_[i].second, w.pairs[0].seen[0], body_.name});
-            if (stubs_[i].first > 0)
+                                         fmt::format("{}: {} stray piece(s) dropped, {:.3g} mm2", body_.name, kept_.strays[i].count, kept_.strays[i].area),
+                                         kept_.strays[i].area, w.pairs[0].seen[0], body_.name});
+            if (kept_.stubs[i].count > 0)
                 model_.ledger.push_back({make_key("stub", wall_key(i), {}), "halve", "stub", EntryState::applied,
-                                         fmt::format("{}: {} piece(s) beyond seams dropped, {:.1f} mm2", body_.name, stubs_[i].first, stubs_[i].second),
-                                         stubs_[i].second, w.pairs[0].seen[0], body_.name});
+                                         fmt::format("{}: {} piece(s) beyond seams dropped, {:.1f} mm2", body_.name, kept_.stubs[i].count, kept_.stubs[i].area),
+                                         kept_.stubs[i].area, w.pairs[0].seen[0], body_.name});
         }
     }
 
@@ -529,15 +289,11 @@ private:
     const HalveOptions& options_;
     double tol_;
     std::vector<WallRules::Decision> decisions_;
+    std::vector<bool> refused_;
     std::vector<WallSurface> walls_;
     std::vector<std::string> keys_;
     ArrangementInput input_;
-    std::vector<MiddleEdge> middles_;
-    std::vector<std::vector<std::size_t>> middles_of_;  // each wall
-    std::vector<std::vector<Keep>> keep_;
-    std::vector<WallCells> cells_;
-    std::vector<std::vector<char>> slight_;               // cells that do so for the smaller part at most
-    std::vector<std::pair<int, double>> stubs_, strays_;  // pieces dropped of each wall, and their area
+    KeptCells kept_;
 };
 
 }  // namespace

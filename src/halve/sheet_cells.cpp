@@ -1,0 +1,309 @@
+#include "halve/sheet_cells.hpp"
+
+#include "core/groups.hpp"
+#include "core/parallel.hpp"
+#include "halve/limits.hpp"
+#include "halve/loose_ends.hpp"
+#include "halve/wall_neighbours.hpp"
+#include "model/sheet_values.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+#include <set>
+
+namespace halvo {
+namespace {
+
+class CellKeeper {
+public:
+    CellKeeper(const Arrangement& a, const CutWalls& cut)
+        : a_(a),
+          body_(cut.body),
+          walls_(cut.walls),
+          middles_(cut.middles),
+          refused_(cut.refused),
+          tol_(cut.tol),
+          chord_(cut.chord),
+          middles_of_(walls_.size()) {
+        for (std::size_t k = 0; k < middles_.size(); ++k) middles_of_[middles_[k].i].push_back(k), middles_of_[middles_[k].j].push_back(k);
+    }
+
+    KeptCells run() {
+        decide();
+        drop_fins();
+        bridge_slivers();
+        LooseEnds ends(
+            a_, cells_, [&](std::size_t i, int half) { return goes_on_past(i, a_.edges[static_cast<std::size_t>(half / 2)].curve, half % 2 != 0); }, keep_);
+        ends.settle();
+        KeptCells out;
+        out.strays = drop_strays(ends);
+        out.stubs = stubs(out.strays);
+        out.keep = std::move(keep_);
+        return out;
+    }
+
+private:
+    // From a point at a wall's border to where its sides were seen to face each other: the nearest such place, or the middle of those
+    // nearby. On rounds that are no offsets of each other the nearest may lie a little past the border.
+    static Vec3 nearest_from(const WallSurface& w, const Vec3& e) {
+        Vec3 nearest = Vec3::Constant(std::numeric_limits<double>::max());
+        for (const FacePair& p : w.wall->pairs)
+            for (const Vec3& q : p.seen)
+                if ((q - e).squaredNorm() < nearest.squaredNorm()) nearest = q - e;
+        return nearest;
+    }
+
+    // To which side of an edge, by its sense, they lie: by those within a few thicknesses of a point of it, but by enough: a single one may lie
+    // where a round looks past the border. Each is looked at from the edge beside it, which may be far rounder than that.
+    static double middle_side(const WallSurface& w, const Curve& edge, const Vec3& e) {
+        constexpr double nearby = 4;  // thicknesses
+        constexpr std::size_t enough = 8;
+        std::vector<std::pair<double, Vec3>> seen;
+        for (const FacePair& p : w.wall->pairs)
+            for (const Vec3& q : p.seen) seen.emplace_back((q - e).norm(), q);
+        std::sort(seen.begin(), seen.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+        double sum = 0;
+        for (std::size_t k = 0; k < seen.size() && (k < enough || seen[k].first <= nearby * w.thickest); ++k) {
+            const double t = edge.nearest(seen[k].second);
+            const Vec3 at = edge.point(t);
+            sum += (seen[k].second - at).dot(w.chart.normal(at).cross(edge.derivative(t)).normalized());
+        }
+        return sum;
+    }
+
+    // Is a point of a wall's midsurface past the edge where another wall goes on smoothly instead of it?
+    bool taken_over(std::size_t i, const SkinPoint& at) const {
+        for (const std::size_t k : middles_of_[i]) {
+            const MiddleEdge& m = middles_[k];
+            const WallSurface& o = walls_[m.i == i ? m.j : m.i];
+            const double t = m.curve.nearest(at.point);
+            const Vec3 e = m.curve.point(t), d = at.point - e;
+            if (d.norm() > o.thickest + walls_[i].thickest) continue;
+            const Vec3 side = at.normal.cross(m.curve.derivative(t)).normalized();
+            if (std::abs(d.dot(side)) <= tol_) continue;
+            if (walls_[i].field.ridge ? d.dot(side) * middle_side(walls_[i], m.curve, e) < 0 : d.dot(side) * nearest_from(o, e).dot(side) > 0) return true;
+        }
+        return false;
+    }
+
+    // Does a point off the support lead, straight across a crossing wall, back to it? That is the half of the crossing
+    // wall's thickness between its skin and its midsurface; the other half leads to air and is a stub.
+    bool bridges(std::size_t i, const Vec3& at, std::vector<std::size_t>& passed) const {
+        const WallSurface& p = walls_[i];
+        if (supported(body_, p, at)) return true;
+        if (passed.size() >= 3) return false;
+        const Vec3 n = p.chart.normal(at);
+        for (std::size_t j : p.near) {
+            if (std::find(passed.begin(), passed.end(), j) != passed.end()) continue;
+            const WallSurface& w = walls_[j];
+            if (!w.chart.flat() && w.box.squaredExteriorDistance(at) > w.thickest * w.thickest) continue;
+            const double h = w.chart.height(at);
+            if (std::abs(h) > w.thickest) continue;
+            const SkinPoint foot = w.chart.on(at);
+            const double half = 0.5 * w.field.at(w.chart, w.chart.local2(at));
+            if (std::abs(h) > half + tol_ || !in_material(body_, w, foot.point)) continue;
+            const Vec3 across = (foot.normal - foot.normal.dot(n) * n) * (h < 0 ? -1.0 : 1.0);
+            const double sine = across.norm(), cosine = std::abs(foot.normal.dot(n));
+            if (sine < least_crossing) continue;
+            if (bend_between(walls_, i, j, at)) continue;
+            if (taken_over(j, foot)) continue;
+            const double step = (half - std::abs(h)) / sine + 0.04 * half + 0.5 * p.thickest * cosine / sine;
+            passed.push_back(j);
+            const bool leads = bridges(i, p.chart.foot(at + step / sine * across), passed);
+            passed.pop_back();
+            if (leads) return true;
+        }
+        return false;
+    }
+
+    // How much of a cell is what.
+    struct Shares {
+        double in = 0, held = 0, bridge = 0, other = 0;
+    };
+    Shares shares(std::size_t i, const Cell& c) const {
+        const WallSurface& w = walls_[i];
+        Shares sum;
+        double all = 0;
+        for (const AreaSample& s : spread_inside(cell_polygons(a_, w.chart, c, chord_), 24)) {
+            all += s.area;
+            const Vec3 at = w.chart.at(s.point);
+            if (!in_material(body_, w, at)) continue;
+            sum.in += s.area;
+            std::vector<std::size_t> passed;
+            if (supported(body_, w, at)) (w.field.ridge && taken_over(i, w.chart.on(at)) ? sum.other : sum.held) += s.area;
+            else if (foreign(body_, walls_, i, at, tol_)) sum.other += s.area;
+            else if (bridges(i, at, passed)) sum.bridge += s.area;
+        }
+        for (double* d : {&sum.in, &sum.held, &sum.bridge, &sum.other}) *d /= std::max(all, std::numeric_limits<double>::min());
+        return sum;
+    }
+
+    void decide() {
+        keep_.resize(walls_.size()), cells_.resize(walls_.size());
+        parallel_for(walls_.size(), [&](std::size_t i) {
+            const WallSurface& w = walls_[i];
+            WallCells& own = cells_[i];
+            own.chart = &w.chart;
+            own.thickness = own.thickest_near = w.wall->thickness, own.fixed = refused_[i];
+            for (std::size_t j : w.near) own.thickest_near = std::max(own.thickest_near, walls_[j].thickest);
+            for (const Cell& c : a_.sheets[i].cells) {
+                const Shares s = shares(i, c);
+                const bool inside = s.in > 0.5, open = inside && s.other < 0.5, held = s.held >= (w.wall->bend ? bend_share : supported_share);
+                Keep k;
+                k.empty = s.in <= 0.02;
+                k.kept = !own.fixed && open && (held || s.held + s.bridge >= bridging_share);
+                keep_[i].push_back(k);
+                own.cells.push_back({inside, open, held, s.held < 0.5, s.held + 0.5 * s.bridge});
+            }
+        });
+    }
+
+    // Is there material past most of an edge, to its right?
+    bool goes_on_past(std::size_t i, const Curve& c, bool reversed) const {
+        constexpr double past = 0.25;  // thicknesses
+        const WallSurface& w = walls_[i];
+        const auto beyond = past_edge(w.chart, c, reversed, past * w.wall->thickness);
+        return std::count_if(beyond.begin(), beyond.end(), [&](const Vec3& p) { return in_material(body_, w, p); }) >= most_past_edge;
+    }
+
+    // Of each edge, the walls that keep a cell beside it.
+    std::vector<std::set<std::size_t>> keepers() const {
+        std::vector<std::set<std::size_t>> out(a_.edges.size());
+        for (std::size_t i = 0; i < walls_.size(); ++i)
+            for (const auto& [half, cell] : a_.sheets[i].cell_of)
+                if (cell >= 0 && keep_[i][static_cast<std::size_t>(cell)].kept) out[static_cast<std::size_t>(half / 2)].insert(i);
+        return out;
+    }
+
+    // Where bends run into each other in a mitre, a piece of each beyond it may yet lie between its sides for the smaller part. With nothing
+    // but air round it and at the mitre, it is a fin.
+    void drop_fins() {
+        const auto walls_at = keepers();
+        const auto kept = [&](std::size_t i, int half) {
+            const auto it = a_.sheets[i].cell_of.find(half);
+            return it != a_.sheets[i].cell_of.end() && it->second >= 0 && keep_[i][static_cast<std::size_t>(it->second)].kept;
+        };
+        for (std::size_t i = 0; i < walls_.size(); ++i)
+            for (std::size_t c = 0; walls_[i].wall->bend && c < a_.sheets[i].cells.size(); ++c) {
+                if (!keep_[i][c].kept || !cells_[i].cells[c].slight) continue;
+                bool fin = true, crossed = false;
+                for (const auto& loop : a_.sheets[i].cells[c].loops)
+                    for (const int half : loop) {
+                        const auto& at = walls_at[static_cast<std::size_t>(half / 2)];
+                        const bool goes_on = kept(i, half ^ 1), others = std::any_of(at.begin(), at.end(), [&](std::size_t j) { return j != i; });
+                        fin = fin && goes_on == others;
+                        crossed = crossed || (goes_on && others);
+                    }
+                if (!fin || !crossed) continue;
+                keep_[i][c].kept = false;
+            }
+    }
+
+    // Where a wall's two faces end at a crossing in different places, as beside a curved or an oblique one, a sliver between them lies
+    // neither between the faces nor in the other's wall. With the sheet on both of its sides it is part of it.
+    void bridge_slivers() {
+        constexpr double between = 0.75;  // of its outline, along pieces that are kept
+        for (std::size_t i = 0; i < walls_.size(); ++i) {
+            const SheetCells& cells = a_.sheets[i];
+            std::vector<double> outline(cells.cells.size(), 0.0), beside(cells.cells.size(), 0.0);
+            for (const auto& [half, cell] : cells.cell_of) {
+                if (cell < 0 || keep_[i][static_cast<std::size_t>(cell)].kept || !cells_[i].cells[static_cast<std::size_t>(cell)].open) continue;
+                const double length = a_.edges[static_cast<std::size_t>(half / 2)].curve.length();
+                const auto other = cells.cell_of.find(half ^ 1);
+                outline[static_cast<std::size_t>(cell)] += length;
+                if (other != cells.cell_of.end() && other->second >= 0 && keep_[i][static_cast<std::size_t>(other->second)].kept)
+                    beside[static_cast<std::size_t>(cell)] += length;
+            }
+            const double t = walls_[i].wall->thickness;
+            for (std::size_t c = 0; c < outline.size(); ++c) {
+                if (outline[c] <= 0 || beside[c] < between * outline[c] || cells.cells[c].area > 0.5 * t * outline[c] || refused_[i]) continue;
+                keep_[i][c].kept = true;
+            }
+        }
+    }
+
+    // Cells of a wall that hang together.
+    struct Group {
+        std::vector<std::size_t> cells;
+        double area = 0, outline = 0, shared = 0;  // lengths: of its outline, and of that along others' sheets
+        bool held = false;
+    };
+    std::vector<Group> kept_groups(std::size_t i, const std::vector<std::set<std::size_t>>& walls_at) const {
+        const SheetCells& cells = a_.sheets[i];
+        const auto kept = [&](int c) { return c >= 0 && keep_[i][static_cast<std::size_t>(c)].kept; };
+        const auto other = [&](int half) {
+            const auto it = cells.cell_of.find(half ^ 1);
+            return it == cells.cell_of.end() ? -1 : it->second;
+        };
+        Groups groups(cells.cells.size());
+        for (const auto& [half, cell] : cells.cell_of)
+            if (kept(cell) && kept(other(half))) groups.tie(cell, other(half));
+        std::map<int, Group> found;
+        for (std::size_t c = 0; c < cells.cells.size(); ++c) {
+            if (!keep_[i][c].kept) continue;
+            Group& g = found[groups.root(static_cast<int>(c))];
+            g.cells.push_back(c);
+            g.area += cells.cells[c].area;
+            g.held = g.held || cells_[i].cells[c].held;
+        }
+        for (const auto& [half, cell] : cells.cell_of) {
+            if (!kept(cell) || kept(other(half))) continue;
+            Group& g = found[groups.root(cell)];
+            const auto e = static_cast<std::size_t>(half / 2);
+            const double length = a_.edges[e].curve.length();
+            g.outline += length;
+            if (walls_at[e].size() > 1) g.shared += length;
+        }
+        std::vector<Group> out;
+        for (auto& [root, g] : found) out.push_back(std::move(g));
+        return out;
+    }
+
+    // Cells that hang together but are, in all, narrower or smaller than makes sense for a wall of their thickness, or that nowhere lie
+    // between the wall's own sides; but for those that others would end in the material without.
+    std::vector<KeptCells::Dropped> drop_strays(LooseEnds& ends) {
+        std::vector<KeptCells::Dropped> out(walls_.size());
+        const auto walls_at = keepers();
+        for (std::size_t i = 0; i < walls_.size(); ++i)
+            for (const Group& g : kept_groups(i, walls_at)) {
+                const double t = walls_[i].wall->thickness;
+                // What has others all round it, as the ball in a corner has, is no loose piece, however small.
+                const bool between = g.shared > 0.99 * g.outline, small = g.area <= stray_size * t * t && !between;
+                if (g.held && !small && 2 * g.area > stray_width * t * g.outline) continue;
+                if (!g.held && ends.needed(i, g.cells)) continue;
+                for (std::size_t c : g.cells) keep_[i][c].kept = false;
+                out[i].count += static_cast<int>(g.cells.size()), out[i].area += g.area;
+            }
+        return out;
+    }
+
+    // What else lies in the material and is not kept.
+    std::vector<KeptCells::Dropped> stubs(const std::vector<KeptCells::Dropped>& strays) const {
+        std::vector<KeptCells::Dropped> out(walls_.size());
+        for (std::size_t i = 0; i < walls_.size(); ++i) {
+            for (std::size_t c = 0; c < keep_[i].size(); ++c)
+                if (cells_[i].cells[c].inside && !keep_[i][c].kept) ++out[i].count, out[i].area += a_.sheets[i].cells[c].area;
+            out[i].count -= strays[i].count, out[i].area -= strays[i].area;
+        }
+        return out;
+    }
+
+    const Arrangement& a_;
+    const Body& body_;
+    const std::vector<WallSurface>& walls_;
+    const std::vector<MiddleEdge>& middles_;
+    const std::vector<bool>& refused_;
+    double tol_, chord_;
+    std::vector<std::vector<std::size_t>> middles_of_;  // each wall
+    std::vector<std::vector<Keep>> keep_;
+    std::vector<WallCells> cells_;
+};
+
+}  // namespace
+
+KeptCells keep_cells(const Arrangement& a, const CutWalls& cut) {
+    return CellKeeper(a, cut).run();
+}
+
+}  // namespace halvo

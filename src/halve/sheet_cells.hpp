@@ -1,0 +1,31 @@
+#pragma once
+/// What of each wall's cells is its sheet.
+
+#include "halve/middle_edges.hpp"
+#include "halve/wall_surface.hpp"
+#include "model/arrangement.hpp"
+
+namespace halvo {
+
+/// Walls that an arrangement's sheets lie on, one each, and what they were cut with.
+struct CutWalls {
+    const Body& body;
+    const std::vector<WallSurface>& walls;
+    const std::vector<MiddleEdge>& middles;
+    const std::vector<bool>& refused;  ///< by the plan: nothing of them is kept
+    double tol = 0, chord = 0;         ///< by how much points miss each other, and polygons their curves
+};
+
+struct KeptCells {
+    struct Dropped {
+        int count = 0;
+        double area = 0;
+    };
+    std::vector<std::vector<Keep>> keep;  ///< of each wall's cells
+    std::vector<Dropped> stubs, strays;   ///< of each wall: pieces beyond seams, and pieces too small to be one
+};
+
+/// Keeps the cells between a wall's own sides and those that lead from there to a seam; small ones at nodes by what they leave loose.
+[[nodiscard]] KeptCells keep_cells(const Arrangement& a, const CutWalls& cut);
+
+}  // namespace halvo
