@@ -65,7 +65,7 @@ private:
         tol_ = std::max(tol_, curves.slack);
         // Curves traced on curved surfaces meet to a little more than the model's tolerance.
         const bool flat = std::all_of(walls_.begin(), walls_.end(), [](const WallSurface& w) { return w.chart.flat(); });
-        Arrangement a = arrange(input_, flat ? tol_ : std::max(tol_, 4 * solids_.tolerance.point));
+        Arrangement a = flat ? arrange(input_, tol_) : arrange(input_, std::max(tol_, 4 * solids_.tolerance.point), 16 * solids_.tolerance.point);
         kept_ = keep_cells(a, {body_, walls_, curves.middles, refused_, tol_, solids_.tolerance.chord});
         return a;
     }

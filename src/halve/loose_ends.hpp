@@ -1,61 +1,49 @@
 #pragma once
 /// Small pieces of walls where several meet, decided by what they leave loose.
 
-#include "model/arrangement.hpp"
-
-#include <functional>
+#include "halve/cell_index.hpp"
 
 namespace halvo {
 
-/// What is known of the cells of one wall.
-struct WallCells {
-    const Chart* chart = nullptr;
-    double thickness = 0, thickest_near = 0;  ///< of it, and of it and those it may cross
-    bool fixed = false;                       ///< nothing of it is to change
-    struct Cell {
-        bool inside = false;  ///< in the body's material
-        bool open = false;    ///< of material that is no other wall's: may be taken
-        bool held = false;    ///< between the wall's own sides: stays
-        bool slight = false;  ///< but for the smaller part at most
-        double share = 0;     ///< of its area, between them or leading there
-    };
-    std::vector<Cell> cells;
-};
-
-/// Does a wall's material go on past a half-edge, to its right?
-using GoesOn = std::function<bool(std::size_t wall, int half)>;
-
 /// Where tubes or walls meet at a node, rays from a small piece of one hit the others, and do not tell whether it is a part of the sheet or
-/// a stub beyond a seam. It is what leaves less of an edge loose: an edge with one sheet on it, past which that sheet's material goes on.
+/// a stub beyond a seam. What is left loose tells: an edge with one sheet on it, past which that sheet's material goes on. All pieces that
+/// could be are taken first; those that hang loose and one of those round each pocket are given up, those least between their own sides
+/// first (a collapse to a skeleton, as of J. H. C. Whitehead, 1939, keeps what hangs together and what it encloses); so are those that
+/// nothing needs. At last single ones are taken or dropped as long as less is loose.
 class LooseEnds {
 public:
     /// Refers to all that it is given, and changes `keep`.
-    LooseEnds(const Arrangement& a, const std::vector<WallCells>& walls, GoesOn goes_on, std::vector<std::vector<Keep>>& keep);
+    LooseEnds(const Arrangement& a, const std::vector<WallCells>& walls, Surroundings solid, std::vector<std::vector<Keep>>& keep)
+        : cells_(a, walls, keep), walls_(walls), solid_(std::move(solid)), keep_(keep), known_(walls.size()) {}
 
-    /// Takes and drops small pieces.
     void settle();
-    /// Would others be loose along more than a little, if these cells of a wall were dropped?
-    [[nodiscard]] bool needed(std::size_t wall, const std::vector<std::size_t>& cells);
+    /// Would others be loose along more than a little, if these were dropped?
+    [[nodiscard]] bool needed(const std::vector<CellAt>& cells);
 
 private:
-    struct Side {
-        std::size_t wall;
-        int half;
+    /// Rays kept it or not, and left it open.
+    struct Piece {
+        CellAt at;
+        bool by_rays;
+        double share;
     };
-    [[nodiscard]] int cell(const Side& s) const;
     [[nodiscard]] double loose(int edge);
-    [[nodiscard]] double loose_round(std::size_t i, std::size_t c);
-    [[nodiscard]] bool meets_another(std::size_t i, std::size_t c) const;
-    [[nodiscard]] bool goes_on_from(std::size_t i, std::size_t c) const;
-    bool settle(std::size_t i, std::size_t c);
+    [[nodiscard]] double loose_round(const CellAt& c);
+    [[nodiscard]] bool kept(const CellAt& c) const { return keep_[c.first][c.second].kept; }
+    [[nodiscard]] bool small(const CellAt& c) const;
+    [[nodiscard]] bool strip(const CellAt& c) const;
+    [[nodiscard]] std::vector<Piece> open_pieces() const;
+    [[nodiscard]] bool hangs_loose(const Piece& p);
+    void collapse(const std::vector<Piece>& open);
+    void drop_unneeded(const std::vector<Piece>& open, bool across);
+    [[nodiscard]] bool meets_another(const CellAt& c) const;
+    [[nodiscard]] bool goes_on_from(const CellAt& c) const;
+    bool settle(const CellAt& c);
 
-    const Arrangement& a_;
+    CellIndex cells_;
     const std::vector<WallCells>& walls_;
-    GoesOn goes_on_;
+    Surroundings solid_;
     std::vector<std::vector<Keep>>& keep_;
-    std::vector<std::vector<Side>> at_;                  // each edge
-    std::vector<std::vector<std::vector<int>>> halves_;  // of each wall's cells
-    std::vector<double> length_;
     std::vector<std::map<int, bool>> known_;  // of each wall's half-edges: does the material go on past it?
 };
 

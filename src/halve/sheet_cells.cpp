@@ -2,6 +2,7 @@
 
 #include "core/groups.hpp"
 #include "core/parallel.hpp"
+#include "geom/facet_tree.hpp"
 #include "halve/limits.hpp"
 #include "halve/loose_ends.hpp"
 #include "halve/wall_neighbours.hpp"
@@ -33,8 +34,9 @@ public:
         decide();
         drop_fins();
         bridge_slivers();
-        LooseEnds ends(
-            a_, cells_, [&](std::size_t i, int half) { return goes_on_past(i, a_.edges[static_cast<std::size_t>(half / 2)].curve, half % 2 != 0); }, keep_);
+        const auto goes_on = [&](std::size_t i, int half) { return goes_on_past(i, a_.edges[static_cast<std::size_t>(half / 2)].curve, half % 2 != 0); };
+        const auto sees = [&](std::size_t i, std::size_t c, bool over) { return sees_air(i, a_.sheets[i].cells[c], over); };
+        LooseEnds ends(a_, cells_, {goes_on, sees}, keep_);
         ends.settle();
         KeptCells out;
         out.strays = drop_strays(ends);
@@ -176,6 +178,20 @@ private:
         return out;
     }
 
+    // Is there skin straight over or under a place of a cell, with no other wall's midsurface before it?
+    bool sees_air(std::size_t i, const Cell& c, bool over) const {
+        const WallSurface& w = walls_[i];
+        for (const AreaSample& s : spread_inside(cell_polygons(a_, w.chart, c, chord_), 8)) {
+            const Vec3 p = w.chart.at(s.point), d = w.chart.normal(p) * (over ? 1.0 : -1.0);
+            const auto hit = body_.tree->shoot(p, d, 0);
+            if (!hit || hit->distance > w.thickest) continue;
+            const Vec3 q = p + hit->distance * d;
+            if (std::none_of(w.near.begin(), w.near.end(), [&](std::size_t j) { return walls_[j].chart.height(p) * walls_[j].chart.height(q) < 0; }))
+                return true;
+        }
+        return false;
+    }
+
     // Where bends run into each other in a mitre, a piece of each beyond it may yet lie between its sides for the smaller part. With nothing
     // but air round it and at the mitre, it is a fin.
     void drop_fins() {
@@ -271,7 +287,9 @@ private:
                 // What has others all round it, as the ball in a corner has, is no loose piece, however small.
                 const bool between = g.shared > 0.99 * g.outline, small = g.area <= stray_size * t * t && !between;
                 if (g.held && !small && 2 * g.area > stray_width * t * g.outline) continue;
-                if (!g.held && ends.needed(i, g.cells)) continue;
+                std::vector<CellAt> all;
+                for (std::size_t c : g.cells) all.emplace_back(i, c);
+                if (!g.held && ends.needed(all)) continue;
                 for (std::size_t c : g.cells) keep_[i][c].kept = false;
                 out[i].count += static_cast<int>(g.cells.size()), out[i].area += g.area;
             }

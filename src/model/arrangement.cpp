@@ -30,8 +30,8 @@ std::vector<Vec3> chain_points(const std::vector<Edge>& edges, const std::vector
 
 class Splitter {
 public:
-    Splitter(const ArrangementInput& in, double tol)
-        : in_(in), tol_(tol), points_(tol), middles_(8 * tol), splits_(in.curves.size()), carriers_(in.curves.size()) {}
+    Splitter(const ArrangementInput& in, double tol, double shortest)
+        : in_(in), tol_(tol), shortest_(shortest), points_(tol), middles_(8 * tol), splits_(in.curves.size()), carriers_(in.curves.size()) {}
 
     Arrangement run() {
         for (std::size_t c = 0; c < in_.curves.size(); ++c) {
@@ -49,6 +49,7 @@ public:
         share_along_carriers();
         mirror_twins();
         cut_edges();
+        if (shortest_ > 0) contract();
         out_.vertices = points_.points();
         for (const auto& s : in_.sheets) out_.sheets.push_back(trace(s));
         return std::move(out_);
@@ -233,6 +234,28 @@ private:
         out_.on_curve[ix(c)].push_back({EdgeId(it->second), reversed});
     }
 
+    // Short edges become their first vertex; what runs round between such vertices goes with them.
+    void contract() {
+        Groups vertices(points_.points().size());
+        for (const Edge& e : out_.edges)
+            if (e.curve.length() <= shortest_)
+                vertices.tie(std::max(e.vertices[0].value, e.vertices[1].value), std::min(e.vertices[0].value, e.vertices[1].value));
+        std::vector<int> number;
+        std::vector<Edge> left;
+        for (Edge& e : out_.edges) {
+            for (VertexId& v : e.vertices) v = VertexId(vertices.root(v.value));
+            const bool gone = e.vertices[0] == e.vertices[1] && e.curve.length() <= 2 * shortest_;
+            number.push_back(gone ? -1 : static_cast<int>(left.size()));
+            if (!gone) left.push_back(std::move(e));
+        }
+        out_.edges = std::move(left);
+        for (VertexId& v : out_.of_point) v = VertexId(vertices.root(v.value));
+        for (auto& uses : out_.on_curve) {
+            uses.erase(std::remove_if(uses.begin(), uses.end(), [&](const EdgeUse& u) { return number[u.edge.index()] < 0; }), uses.end());
+            for (EdgeUse& u : uses) u.edge = EdgeId(number[u.edge.index()]);
+        }
+    }
+
     Vec3 tail_point(int half, double away) const {
         const Edge& e = out_.edges[ix(half / 2)];
         const double share = std::min(0.5, away / std::max(e.curve.length(), 1e-300));
@@ -333,7 +356,7 @@ private:
     }
 
     const ArrangementInput& in_;
-    double tol_;
+    double tol_, shortest_;
     PointRegistry points_, middles_;
     std::vector<std::vector<Split>> splits_;
     Groups carriers_;
@@ -360,8 +383,8 @@ double bulge_area(const Curve& c, const Frame& chart) {
 
 }  // namespace
 
-Arrangement arrange(const ArrangementInput& input, double tol) {
-    return Splitter(input, tol).run();
+Arrangement arrange(const ArrangementInput& input, double tol, double shortest) {
+    return Splitter(input, tol, shortest).run();
 }
 
 double chain_area(const std::vector<Edge>& edges, const Chart& chart, const std::vector<int>& halves) {

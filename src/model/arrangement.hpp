@@ -49,7 +49,9 @@ struct Arrangement {
     std::vector<VertexId> of_point;              ///< vertex of each input point
 };
 
-[[nodiscard]] Arrangement arrange(const ArrangementInput& input, double tol);
+/// Points within `tol` of each other are one, and so are the ends of edges no longer than `shortest`: where three traced surfaces meet at a
+/// flat angle, their curves cross two and two a few tolerances apart.
+[[nodiscard]] Arrangement arrange(const ArrangementInput& input, double tol, double shortest = 0);
 
 /// The loops of a cell as polygons in the chart.
 [[nodiscard]] std::vector<std::vector<Vec2>> cell_polygons(const Arrangement& a, const Chart& chart, const Cell& cell, double chord);

@@ -1,4 +1,5 @@
 // Free edges that end inside their own solid: where the sheet should have gone on to something, or something should have met it.
+#include "core/groups.hpp"
 #include "core/keys.hpp"
 #include "geom/facet_tree.hpp"
 #include "model/sheet_values.hpp"
@@ -7,18 +8,47 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <map>
+#include <numeric>
 
 namespace halvo {
 namespace {
 
-constexpr double past = 0.25;       // thicknesses, that are looked past the edge: where a sheet ends at air, that is past its rim
-constexpr double least_long = 0.5;  // thicknesses: shorter edges are the ends of others
+constexpr double past = 0.25;     // thicknesses, that are looked past the edge: where a sheet ends at air, that is past its rim
+constexpr double least_long = 1;  // thicknesses: shorter ones are where a border runs into the thickness of another sheet
 
 // Is there material of its own solid past most of the edge?
 bool buried(const Model& model, const Body& body, const Sheet& s, const EdgeUse& u) {
     const Curve& c = model.edges[u.edge.index()].curve;
     const auto beyond = past_edge(s.chart, c, u.reversed, past * s.field.at(s.chart, s.chart.local2(c.middle())));
     return std::count_if(beyond.begin(), beyond.end(), [&](const Vec3& p) { return body.tree->encloses(p); }) >= most_past_edge;
+}
+
+// Free edges of a sheet that hang together and end in its solid.
+struct Run {
+    double length = 0, longest = 0;
+    Vec3 place = Vec3::Zero();  // on the longest of them
+};
+std::vector<Run> buried_runs(const Model& model, const Body& body, const Sheet& s, const std::vector<EdgeUse>& free) {
+    std::map<int, int> first;  // edge at each vertex
+    std::vector<EdgeUse> edges;
+    for (const EdgeUse& u : free)
+        if (buried(model, body, s, u)) edges.push_back(u);
+    Groups groups(edges.size());
+    for (std::size_t k = 0; k < edges.size(); ++k)
+        for (VertexId v : model.edges[edges[k].edge.index()].vertices)
+            groups.tie(static_cast<int>(k), first.try_emplace(v.value, static_cast<int>(k)).first->second);
+    std::map<int, Run> runs;
+    for (std::size_t k = 0; k < edges.size(); ++k) {
+        Run& r = runs[groups.root(static_cast<int>(k))];
+        const double length = model.length(edges[k].edge);
+        r.length += length;
+        if (length > r.longest) r.longest = length, r.place = model.edges[edges[k].edge.index()].curve.middle();
+    }
+    std::vector<Run> out;
+    for (const auto& [root, r] : runs)
+        if (r.length > least_long * s.thickness.max) out.push_back(r);
+    return out;
 }
 
 }  // namespace
@@ -32,19 +62,15 @@ std::vector<Finding> buried_edge_findings(const Model& model, const Assembly& so
         if (s.body < 0 || s.placed) continue;
         const Body& body = solids.bodies[static_cast<std::size_t>(s.body)];
         if (!body.tree) continue;
-        double sum = 0, longest = 0;
-        Vec3 place = Vec3::Zero();
+        std::vector<EdgeUse> free;
         for (const Region& r : s.regions)
             for (const auto& loop : r.loops)
-                for (const EdgeUse& u : loop) {
-                    const auto& use = uses[u.edge.index()];
-                    const double length = model.length(u.edge);
-                    if (use.size() != 1 || use[0].sides != 1 || held[u.edge.index()] || length < least_long * s.thickness.min || !buried(model, body, s, u))
-                        continue;
-                    sum += length;
-                    if (length > longest) longest = length, place = model.edges[u.edge.index()].curve.middle();
-                }
-        if (sum == 0) continue;
+                for (const EdgeUse& u : loop)
+                    if (const auto& use = uses[u.edge.index()]; use.size() == 1 && use[0].sides == 1 && !held[u.edge.index()]) free.push_back(u);
+        const auto runs = buried_runs(model, body, s, free);
+        if (runs.empty()) continue;
+        const double sum = std::accumulate(runs.begin(), runs.end(), 0.0, [](double l, const Run& r) { return l + r.length; });
+        const Vec3 place = std::max_element(runs.begin(), runs.end(), [](const Run& x, const Run& y) { return x.length < y.length; })->place;
         out.push_back({keys.unique(make_key("finding", "buried edge " + s.key, {})),
                        "edge inside the solid",
                        fmt::format("{}: {:.1f} mm of free edge of a sheet {:.2f} mm thick end inside the solid, and nothing meets them there", body.name, sum,
