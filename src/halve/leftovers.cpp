@@ -88,7 +88,8 @@ private:
         double skin = 0;
         for (int f : loose) skin += body_.faces[static_cast<std::size_t>(f)].area;
         const LooseSkin left{loose, skin_outside_walls(paired), roots};
-        if (skin < 0.002 * body_.mass.area && left.places.empty()) return;
+        // A solid region of any account may have little skin of its own: under a blind hole, that of its bottom.
+        if (skin < 0.0002 * body_.mass.area && left.places.empty()) return;
         // Long ones would stiffen the walls that they run along, were they rigid.
         constexpr double long_region = 5;  // times as long as thick
         if (options_.bulk != BulkAs::named) thick_ = thick_pairs(body_, skin_, loose, options_.bulk == BulkAs::sheet ? 0 : long_region);
