@@ -65,9 +65,18 @@ private:
         tol_ = std::max(tol_, curves.slack);
         // Curves traced on curved surfaces meet to a little more than the model's tolerance.
         const bool flat = std::all_of(walls_.begin(), walls_.end(), [](const WallSurface& w) { return w.chart.flat(); });
-        Arrangement a = flat ? arrange(input_, tol_) : arrange(input_, std::max(tol_, 4 * solids_.tolerance.point), 16 * solids_.tolerance.point);
+        Arrangement a = flat ? arrange(input_, tol_) : arrange(input_, std::max(tol_, 4 * solids_.tolerance.point), shortest_edge());
         kept_ = keep_cells(a, {body_, walls_, curves.middles, refused_, tol_, solids_.tolerance.chord});
         return a;
+    }
+
+    // Three curved midsurfaces meet in points as far apart as fits and flat angles make them: of no account against the thinnest wall.
+    double shortest_edge() const {
+        constexpr double of_thickness = 0.002;
+        double thinnest = std::numeric_limits<double>::max();
+        for (const Wall& w : found_) thinnest = std::min(thinnest, w.thickness);
+        const double point = solids_.tolerance.point;
+        return std::clamp(of_thickness * thinnest, 16 * point, 64 * point);
     }
 
     // A wall that nothing came of, as a strip beside what it goes on in, cuts none of the others, and those that it lies between meet.

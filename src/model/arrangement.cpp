@@ -234,25 +234,39 @@ private:
         out_.on_curve[ix(c)].push_back({EdgeId(it->second), reversed});
     }
 
-    // Short edges become their first vertex; what runs round between such vertices goes with them.
+    // Short edges become their first vertex; what runs round between such vertices goes with them, and what then runs from one vertex to
+    // another along the same way is one edge.
     void contract() {
         Groups vertices(points_.points().size());
         for (const Edge& e : out_.edges)
             if (e.curve.length() <= shortest_)
                 vertices.tie(std::max(e.vertices[0].value, e.vertices[1].value), std::min(e.vertices[0].value, e.vertices[1].value));
-        std::vector<int> number;
+        struct Left {
+            int edge = -1;
+            bool turned = false;
+        };
+        std::vector<Left> number;
         std::vector<Edge> left;
+        std::map<std::array<int, 3>, int> known;
         for (Edge& e : out_.edges) {
             for (VertexId& v : e.vertices) v = VertexId(vertices.root(v.value));
-            const bool gone = e.vertices[0] == e.vertices[1] && e.curve.length() <= 2 * shortest_;
-            number.push_back(gone ? -1 : static_cast<int>(left.size()));
-            if (!gone) left.push_back(std::move(e));
+            const int a = std::min(e.vertices[0].value, e.vertices[1].value), b = std::max(e.vertices[0].value, e.vertices[1].value);
+            if (a == b && e.curve.length() <= 2 * shortest_) {
+                number.emplace_back();
+                continue;
+            }
+            const auto [it, fresh] = known.try_emplace({a, b, middles_.at(e.curve.middle())}, static_cast<int>(left.size()));
+            const bool same = !fresh && a != b;
+            number.push_back({same ? it->second : static_cast<int>(left.size()), same && left[ix(it->second)].vertices[0] != e.vertices[0]});
+            if (!same) left.push_back(std::move(e));
         }
         out_.edges = std::move(left);
         for (VertexId& v : out_.of_point) v = VertexId(vertices.root(v.value));
         for (auto& uses : out_.on_curve) {
-            uses.erase(std::remove_if(uses.begin(), uses.end(), [&](const EdgeUse& u) { return number[u.edge.index()] < 0; }), uses.end());
-            for (EdgeUse& u : uses) u.edge = EdgeId(number[u.edge.index()]);
+            std::vector<EdgeUse> kept;
+            for (const EdgeUse& u : uses)
+                if (const Left& n = number[u.edge.index()]; n.edge >= 0) kept.push_back({EdgeId(n.edge), u.reversed != n.turned});
+            uses = std::move(kept);
         }
     }
 
@@ -276,10 +290,11 @@ private:
             // Directions are compared a little away from the vertex, where tangent curves have parted.
             double away = std::numeric_limits<double>::max();
             for (int h : list) away = std::min(away, 0.25 * out_.edges[ix(h / 2)].curve.length());
+            // From each curve's own end, which the vertex may be off by as much as the shortest edge is long.
             const Vec2 at = s.chart.local2(out_.vertices[ix(v)]);
             std::map<int, double> angle;
             for (int h : list) {
-                const Vec2 d = s.chart.local2(tail_point(h, away), at) - at;
+                const Vec2 d = s.chart.local2(tail_point(h, away), at) - s.chart.local2(tail_point(h, 0), at);
                 angle[h] = std::atan2(d.y(), d.x());
             }
             std::stable_sort(list.begin(), list.end(), [&](int a, int b) { return angle[a] < angle[b]; });
