@@ -119,19 +119,12 @@ std::optional<Surface> pipe_between(const Surface& a, const Surface& b, double r
 
 namespace {
 
-// Both ends of a pipe go on in cylinders of its radius: where on the spine it runs into the cylinder's axis. Told by its directions, which
-// turn out of the axis there, at the traced places: between these by inverse interpolation.
-std::optional<double> runs_into(const Pipe& pipe, const CylinderSurface& c, double tol) {
-    if (std::abs(c.radius - pipe.radius) > std::max(tol, 1e-6 * pipe.radius)) return std::nullopt;
-    const auto* p = std::get_if<PolylineCurve>(&pipe.spine.shape);
-    if (!p || p->points.size() < 8 || p->tangents.empty()) return std::nullopt;
-    const auto& t = p->tangents;
-    std::size_t best = 0;
-    for (std::size_t k = 1; k < t.size(); ++k)
-        if (t[k].cross(c.frame.z).norm() < t[best].cross(c.frame.z).norm()) best = k;
+// Where the directions of a pipe turn out of an axis that they come near to at the traced place `best`: between these by inverse interpolation.
+std::optional<double> turns_from(const PolylineCurve& p, std::size_t best, const Vec3& axis) {
+    const auto& t = p.tangents;
     const std::size_t low = best < 3 ? 0 : best - 3, high = std::min(best + 3, t.size() - 1);
     Vec3 way = t[high] - t[low];
-    way -= way.dot(c.frame.z) * c.frame.z;
+    way -= way.dot(axis) * axis;
     if (way.norm() < 1e-9) return std::nullopt;
     way.normalize();
     const auto off = [&](std::size_t k) { return t[k].dot(way); };
@@ -144,11 +137,27 @@ std::optional<double> runs_into(const Pipe& pipe, const CylinderSurface& c, doub
         double weight = 1;
         for (std::size_t j = first; j < first + 4; ++j)
             if (j != i) weight *= -off(j) / (off(i) - off(j));
-        at += weight * p->at[i];
+        at += weight * p.at[i];
     }
-    const Vec3 away = pipe.spine.point(at) - c.frame.origin;
-    if ((away - away.dot(c.frame.z) * c.frame.z).norm() > std::max(10 * tol, 1e-4 * pipe.radius)) return std::nullopt;
     return at;
+}
+
+// Both ends of a pipe go on in cylinders of its radius: where on the spine it runs into the cylinder's axis. A pipe traced round more than half
+// of a tight corner runs along the axis elsewhere, too.
+std::optional<double> runs_into(const Pipe& pipe, const CylinderSurface& c, double tol) {
+    if (std::abs(c.radius - pipe.radius) > std::max(tol, 1e-6 * pipe.radius)) return std::nullopt;
+    const auto* p = std::get_if<PolylineCurve>(&pipe.spine.shape);
+    if (!p || p->points.size() < 8 || p->tangents.empty()) return std::nullopt;
+    const std::size_t last = p->tangents.size() - 1;
+    const auto sine = [&](std::size_t k) { return p->tangents[k].cross(c.frame.z).norm(); };
+    for (std::size_t k = 0; k <= last; ++k) {
+        if ((k > 0 && sine(k - 1) < sine(k)) || (k < last && sine(k + 1) < sine(k))) continue;
+        const auto at = turns_from(*p, k, c.frame.z);
+        if (!at) continue;
+        const Vec3 away = pipe.spine.point(*at) - c.frame.origin;
+        if ((away - away.dot(c.frame.z) * c.frame.z).norm() <= std::max(10 * tol, 1e-4 * pipe.radius)) return at;
+    }
+    return std::nullopt;
 }
 
 }  // namespace

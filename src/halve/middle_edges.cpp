@@ -131,7 +131,7 @@ private:
             points.push_back(m);
             miss = std::max(miss, apart);
         }
-        if (const auto touching = touching_curve(a.chart.surface(), b.chart.surface(), 10 * tol_)) {
+        if (const auto touching = touching_curve(a.chart.surface(), b.chart.surface(), 10 * tol_); touching && !overshoots(*touching, points)) {
             middles_.push_back({{i, j, as_far_as(*touching, points), {}}, {}, true});
             return;
         }
@@ -185,6 +185,14 @@ private:
                 if (foot && std::abs((*foot - ball->frame.origin).norm() - ball->radius) <= 100 * tol_) return true;
             }
         return false;
+    }
+
+    // A pipe that no neighbour is known to end goes on far past both of its middle edge's ends, or round its corner once more.
+    [[nodiscard]] bool overshoots(const Curve& c, const std::vector<Vec3>& points) const {
+        if (!std::holds_alternative<PolylineCurve>(c.shape)) return false;
+        double length = 0;
+        for (std::size_t k = 1; k < points.size(); ++k) length += (points[k] - points[k - 1]).norm();
+        return c.length() > 1.5 * length + 100 * tol_;
     }
 
     // The part of a line or circle that points next to it span.
