@@ -216,6 +216,34 @@ std::vector<Vec3> Curve::sampled(double chord, int least) const {
     return out;
 }
 
+namespace {
+
+// Gauss-Newton from a parameter near a point's foot; from further away than the curve is round it would lead astray, and Newton steps with
+// the curve's own second derivative are taken that lead nearer.
+double refined_foot(const Curve& c, double t, const Vec3& p) {
+    Vec3 off = c.point(t) - p;
+    for (int i = 0; i < 6; ++i) {
+        const Vec3 d = c.derivative(t);
+        double step = off.dot(d) / std::max(d.squaredNorm(), 1e-300);
+        double next = std::clamp(t - step, c.t0, c.t1);
+        Vec3 there = c.point(next) - p;
+        const double now = off.squaredNorm() * (1 + 1e-12) + 1e-24;
+        if (there.squaredNorm() > now) {
+            const double h = 1e-4 * (c.t1 - c.t0), a = std::max(c.t0, t - h), b = std::min(c.t1, t + h);
+            const double bend = d.squaredNorm() + off.dot(c.derivative(b) - c.derivative(a)) / (b - a);
+            if (bend > 0) step = off.dot(d) / bend;
+            for (int k = 0; k < 20; ++k, step *= 0.5) {
+                next = std::clamp(t - step, c.t0, c.t1), there = c.point(next) - p;
+                if (there.squaredNorm() <= now) break;
+            }
+        }
+        t = next, off = there;
+    }
+    return t;
+}
+
+}  // namespace
+
 double Curve::nearest(const Vec3& p) const {
     const auto angle_in_range = [&](double a) {
         a += 2 * pi * std::ceil((t0 - a) / (2 * pi));
@@ -235,10 +263,7 @@ double Curve::nearest(const Vec3& p) const {
             const double dist = (pl->points[i] + w * d - p).squaredNorm();
             if (dist < best_d) best_d = dist, best = pl->at[i] + w * (pl->at[i + 1] - pl->at[i]);
         }
-        for (int i = 0; i < 6 && !pl->tangents.empty(); ++i) {
-            const Vec3 d1 = derivative(best);
-            best = std::clamp(best - (point(best) - p).dot(d1) / std::max(d1.squaredNorm(), 1e-300), t0, t1);
-        }
+        if (!pl->tangents.empty()) best = refined_foot(*this, best, p);
         return best;
     }
     const auto& e = std::get<EllipseCurve>(shape);

@@ -14,6 +14,8 @@ namespace {
 constexpr double least_sine = 0.15;  // between both surfaces' normals
 constexpr double step_share = 0.03;  // of the radius, between traced places of the ball
 constexpr double beyond = 0.75;      // radii, that the ball rolls past what it is to cover
+constexpr double turn_step = 0.08;   // rad, that it turns by at most between them
+constexpr double beyond_turn = 0.8;  // rad, likewise
 constexpr double more_turn = 0.3;    // rad, that the surface reaches past the places it touches at
 constexpr double most_turn = 2.8;    // rad, from one of its sides to the other
 constexpr std::size_t most_steps = 4000;
@@ -56,20 +58,48 @@ double distance(const Vec3& p, const std::vector<Vec3>& to) {
     return d;
 }
 
-// One way from the start until the ball is well past everything; the start is left out.
+// How far along a path others are passed.
+class Passed {
+public:
+    Passed(const std::vector<Vec3>& points, const Vec3& start) : points_(points) {
+        for (const Vec3& p : points) nearest_.push_back((p - start).norm());
+    }
+    // Is one of them nearer to this place than to all before it?
+    bool any(const Vec3& x) {
+        bool out = false;
+        for (std::size_t k = 0; k < points_.size(); ++k)
+            if (const double d = (points_[k] - x).norm(); d < nearest_[k]) nearest_[k] = d, out = true;
+        return out;
+    }
+
+private:
+    const std::vector<Vec3>& points_;
+    std::vector<double> nearest_;
+};
+
+// One way from the start until the ball is well past everything, or has turned by much since it passed the last of it: round a tight corner it
+// would come back. The start is left out.
 std::optional<std::vector<Vec3>> rolled(const Roller& ball, const Vec3& start, double way, double r, const std::vector<Vec3>& over) {
     std::vector<Vec3> out;
-    Vec3 x = start;
+    Passed passed(over, start);
+    Vec3 x = start, last = ball.direction(start);
     for (std::size_t i = 0; i < most_steps; ++i) {
         // Half a step first, for the direction there.
-        const auto half = ball.settled(x + 0.5 * way * step_share * r * ball.direction(x));
+        double step = step_share * r;
+        auto half = ball.settled(x + 0.5 * way * step * ball.direction(x));
         if (!half) return out;
-        const auto next = ball.settled(x + way * step_share * r * ball.direction(*half));
-        if (!next || (*next - x).norm() < 0.2 * step_share * r) return out;
+        if (const double turn = ball.direction(x).cross(ball.direction(*half)).norm(); turn > 0.5 * turn_step) {
+            step *= 0.5 * turn_step / turn;
+            half = ball.settled(x + 0.5 * way * step * ball.direction(x));
+            if (!half) return out;
+        }
+        const auto next = ball.settled(x + way * step * ball.direction(*half));
+        if (!next || (*next - x).norm() < 0.2 * step) return out;
         x = *next;
-        if (i > 10 && (x - start).norm() < step_share * r) return std::nullopt;
+        if (i > 10 && (x - start).norm() < step) return std::nullopt;
         out.push_back(x);
-        if (distance(x, over) > (1 + beyond) * r) return out;
+        if (passed.any(x)) last = ball.direction(x);
+        if (distance(x, over) > (1 + beyond) * r || ball.direction(x).dot(last) < std::cos(beyond_turn)) return out;
     }
     return out;
 }
