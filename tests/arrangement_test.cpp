@@ -144,3 +144,29 @@ TEST(Arrangement, TangentLineAndArcAreOrderedByCurvature) {
     EXPECT_NEAR(a[0], pi * 9 / 2, 1e-7);
     EXPECT_NEAR(a[0] + a[1], 60 + pi * 9, 1e-7);
 }
+
+TEST(Arrangement, PointsAFewTolerancesApartAreOneWhereAskedFor) {
+    // Three lines through one point but for 4e-6 and 3e-6, and the outline that they end on: six wedges, and no sliver between them.
+    auto c = rectangle(-5, -5, 5, 5);
+    c.push_back(Curve::segment({-5, 0, 0}, {5, 0, 0}));
+    c.push_back(Curve::segment({4e-6, -5, 0}, {4e-6, 5, 0}));
+    c.push_back(Curve::segment({-5 + 3e-6, -5, 0}, {5, 5 - 3e-6, 0}));
+    // Seen one by one, the places where they cross two and two have a triangle between them.
+    EXPECT_EQ(areas(arrange(one_sheet(c), 1e-8)).size(), 7u);
+    const auto merged = areas(arrange(one_sheet(c), 1e-8, 2e-5));
+    ASSERT_EQ(merged.size(), 6u);
+    for (std::size_t k = 0; k < 4; ++k) EXPECT_NEAR(merged[k], 12.5, 1e-3);
+    EXPECT_NEAR(merged[4] + merged[5], 50, 1e-3);
+}
+
+TEST(Arrangement, CurvesThatRunAlikeBetweenMergedPointsAreOneEdge) {
+    // A circle that leaves a line it touches: up to where both have parted by the tolerance they are one, and what is cut off is closed.
+    auto c = rectangle(-10, 0, 10, 20);
+    c.push_back(circle(0, 5, 5));
+    const Arrangement a = arrange(one_sheet(c), tol, 1e-2);
+    const auto all = areas(a);
+    ASSERT_EQ(all.size(), 2u);
+    EXPECT_NEAR(all[0], 25 * pi, 1e-3);
+    EXPECT_NEAR(all[1], 400 - 25 * pi, 1e-3);
+    for (const auto& e : a.edges) EXPECT_GT(e.curve.length(), 1e-2);
+}

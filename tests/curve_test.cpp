@@ -31,6 +31,24 @@ TEST(Curve, ParameterAtGivesEqualArcs) {
     for (int i = 1; i < 8; ++i) EXPECT_NEAR(e.length(e.t0, e.parameter_at(i / 8.0)), total * i / 8, 1e-9);
 }
 
+TEST(Curve, FeetOnTightSplinesAreFoundFromAfar) {
+    // Quarter of a circle of half a millimetre through points, and points up to twenty radii off it, on both sides of its middle.
+    constexpr double r = 0.5;
+    std::vector<Vec3> points, tangents;
+    for (int k = 0; k <= 16; ++k) {
+        const double a = 0.5 * pi * k / 16;
+        points.emplace_back(r * std::cos(a), r * std::sin(a), 0), tangents.emplace_back(-std::sin(a), std::cos(a), 0);
+    }
+    const Curve c = Curve::polyline(points, tangents);
+    for (const double away : {-0.3, 0.4, 3.0, 10.0})
+        for (double a = 0.05; a < 0.5 * pi; a += 0.11) {
+            const Vec3 way(std::cos(a), std::sin(a), 0), p = (r + away) * way + Vec3(0, 0, 0.3);
+            const Vec3 foot = c.point(c.nearest(p));
+            EXPECT_LT((foot - r * way).norm(), 1e-4) << away << " " << a;
+            for (int k = 0; k <= 2000; ++k) EXPECT_LE((foot - p).norm(), (c.point(c.t0 + (c.t1 - c.t0) * k / 2000) - p).norm() + 1e-13) << away << " " << a;
+        }
+}
+
 TEST(Curve, ReversedRunsTheOtherWay) {
     for (const Curve& c :
          {Curve::segment({0, 0, 0}, {1, 2, 3}), arc(4, 0.5, 2.5), ellipse(3, 2, 0.5, 2.5), Curve::polyline({{0, 0, 0}, {1, 0, 0}, {1, 1, 1}})}) {

@@ -3,6 +3,7 @@
 #include "spoilt.hpp"
 #include "support.hpp"
 
+#include <algorithm>
 #include <cmath>
 #include <functional>
 #include <map>
@@ -71,9 +72,9 @@ Solid drafted_tray(Draw& d) {
         const bool across = d.chance(0.5);
         const double at = d.from(0.2, 0.8) * (across ? length : width), over = (across ? width : length) + 100;
         const auto profile = make::polygon({{-0.5 * foot, 0}, {0.5 * foot, 0}, {0.5 * foot - lean * high, high}, {-0.5 * foot + lean * high, high}});
-        const Vec3 along = across ? Vec3::UnitY() : Vec3::UnitX(), side = across ? Vec3::UnitX() : Vec3(-Vec3::UnitY());
+        const Vec3 along = across ? Vec3::UnitY() : Vec3::UnitX(), side = across ? Vec3(-Vec3::UnitX()) : Vec3::UnitY();
         const Vec3 start = across ? Vec3(at, -50, 0.5 * t) : Vec3(-50, at, 0.5 * t);
-        inside.push_back(make::moved(make::extrude({profile}, over), make::place(start, along, across ? Vec3(-side) : Vec3(-side))));
+        inside.push_back(make::moved(make::extrude({profile}, over), make::place(start, along, side)));
     }
     std::vector<Solid> bores;
     for (int k = d.number(0, 2); k > 0; --k) {
@@ -232,9 +233,91 @@ Solid smooth_tube(Draw& d) {
     return make::unify(out);
 }
 
+// Tubes that meet at one node, round or square, open inside.
+Solid tube_node(Draw& d) {
+    const int count = d.number(2, 5);
+    const bool square = d.chance(0.2);
+    const double size = d.from(20, 60, 5), t = d.from(1.5, 4, 0.5);
+    std::vector<Vec3> ways;
+    while (static_cast<int>(ways.size()) < count) {
+        Vec3 way = d.direction();
+        if (d.chance(0.3)) way = Vec3::Unit(d.number(0, 2)) * (d.chance(0.5) ? 1.0 : -1.0);
+        if (std::none_of(ways.begin(), ways.end(), [&](const Vec3& w) { return w.dot(way) > 0.8; })) ways.push_back(way);
+    }
+    std::vector<Solid> outside, inside;
+    for (const Vec3& way : ways) {
+        const double own = d.chance(0.5) ? size : std::max(15.0, d.from(0.5 * size, size, 5)), length = d.from(4, 8) * size, half = 0.5 * own;
+        const auto at = make::place(Vec3::Zero(), way);
+        outside.push_back(square ? make::moved(make::extrude({make::polygon(rectangle(-half, -half, half, half))}, length), at)
+                                 : make::cylinder(Vec3::Zero(), way, half, length));
+        const double in = half - t;
+        inside.push_back(square ? make::moved(make::extrude({make::polygon(rectangle(-in, -in, in, in))}, length + 1), at)
+                                : make::cylinder(Vec3::Zero(), way, in, length + 1));
+    }
+    return make::unify(make::cut(make::fuse(outside), inside));
+}
+
+// A member's profile, its middle at the origin: an I, a channel, a rectangular or a round tube.
+std::vector<std::vector<Curve>> member_profile(int kind, double b, double h, double t, bool rounds) {
+    const double x = 0.5 * b, y = 0.5 * h, w = 0.5 * t;
+    if (kind == 0)
+        return {make::polygon(
+            {{-x, -y}, {x, -y}, {x, -y + t}, {w, -y + t}, {w, y - t}, {x, y - t}, {x, y}, {-x, y}, {-x, y - t}, {-w, y - t}, {-w, -y + t}, {-x, -y + t}})};
+    if (kind == 1) return {make::polygon({{-x, -y}, {x, -y}, {x, -y + t}, {-x + t, -y + t}, {-x + t, y - t}, {x, y - t}, {x, y}, {-x, y}})};
+    if (kind == 2) return make::rectangular_tube(b, h, t, rounds ? 2 * t : 0);
+    return make::tube(h, t);
+}
+
+// A branch welded on a member in one solid, square or oblique, with an end plate or a stiffener.
+Solid welded_branch(Draw& d) {
+    const int kind = d.number(0, 3), other = d.number(0, 3);
+    const double b = d.from(40, 100, 10), h = d.from(40, 120, 10), t = d.from(3, 6, 0.5), length = d.from(300, 600, 50);
+    const double b2 = d.from(30, b, 5), t2 = d.from(2, 5, 0.5), length2 = d.from(100, 250, 10);
+    const double angle = d.chance(0.6) ? 0 : d.from(-0.7, 0.7), x = d.from(-0.2, 0.2) * length;
+    std::vector<Solid> parts{
+        make::moved(make::extrude(member_profile(kind, b, h, t, d.chance(0.5)), length), make::place({-0.5 * length, 0, 0}, Vec3::UnitX(), Vec3::UnitY()))};
+    const Solid branch = make::moved(make::extrude(member_profile(other, b2, b2, t2, d.chance(0.5)), length2 + 0.5 * h + 40),
+                                     make::place({x, 0, 0}, Vec3(std::sin(angle), 0, std::cos(angle)), Vec3::UnitY()));
+    // From the middle of the member's wall on.
+    const Solid below = kind == 3 ? make::cylinder({-length, 0, 0}, Vec3::UnitX(), 0.5 * (h - t), 2 * length)
+                                  : make::box({-length, -500, -500}, {2 * length, 1000, 500 + 0.5 * (h - t)});
+    parts.push_back(make::cut(branch, {below}));
+    if (d.chance(0.5)) parts.push_back(make::box({0.5 * length - t, -b, -h}, {d.from(4, 10, 1), 2 * b, 2 * h}));
+    if (d.chance(0.4) && kind <= 1) parts.push_back(make::box({x + 0.25 * length, -0.5 * b, -0.5 * h + 0.5 * t}, {t, b, h - t}));
+    return make::unify(make::fuse(parts));
+}
+
+// A plate with uprights on it that cross each other anywhere, a second plate, a tube, holes.
+Solid plate_with_uprights(Draw& d) {
+    const double t = d.from(2, 5, 0.5), length = d.from(150, 400, 10), width = d.from(100, 300, 10);
+    std::vector<Solid> parts{make::box({0, 0, 0}, {length, width, t})};
+    for (int k = d.number(1, 6); k > 0; --k) {
+        const double own = d.from(1.5, 5, 0.5), high = d.from(15, 80, 5);
+        const double turn = d.chance(0.6) ? (d.chance(0.5) ? 0 : 0.5 * pi) : d.from(0, pi);
+        const Vec3 along(std::cos(turn), std::sin(turn), 0), at(d.from(0.3, 0.7) * length, d.from(0.3, 0.7) * width, 0);
+        const double half = d.from(0.15, 0.28) * std::min(length, width), tip = d.chance(0.5) ? half : 0.6 * half;
+        const Solid upright = make::extrude({make::polygon({{-half, 0.5 * t}, {half, 0.5 * t}, {tip, high}, {-tip, high}})}, own);
+        const Vec3 across = along.cross(Vec3::UnitZ());
+        parts.push_back(make::moved(upright, make::place(at - 0.5 * own * across, across, along)));
+    }
+    if (d.chance(0.4)) parts.push_back(make::box({0, 0, d.from(20, 60, 5)}, {length, d.from(0.3, 1) * width, d.from(2, 4, 0.5)}));
+    std::vector<Solid> holes;
+    if (d.chance(0.4)) {
+        const double r = d.from(10, 25, 1), own = d.from(2, 4, 0.5);
+        const Vec3 at(d.from(0.3, 0.7) * length, d.from(0.3, 0.7) * width, 0);
+        parts.push_back(make::moved(make::extrude(make::tube(2 * r, own), d.from(20, 60, 5)), make::place(at)));
+        if (d.chance(0.5)) holes.push_back(make::cylinder(at - Vec3::UnitZ(), Vec3::UnitZ(), r - own, 200));
+    }
+    for (int k = d.number(0, 3); k > 0; --k)
+        holes.push_back(make::cylinder({d.from(0.1, 0.9) * length, d.from(0.1, 0.9) * width, -1}, Vec3::UnitZ(), d.from(2, 8, 0.5), t + 2));
+    const Solid out = make::fuse(parts);
+    return make::unify(holes.empty() ? out : make::cut(out, holes));
+}
+
 const std::map<std::string, std::function<Solid(Draw&)>>& families() {
     static const std::map<std::string, std::function<Solid(Draw&)>> all{
-        {"chambers", chamber_profile}, {"flanges", flanged_plate}, {"smooth", smooth_tube}, {"tray", drafted_tray}, {"vessel", vessel}};
+        {"branch", welded_branch}, {"chambers", chamber_profile}, {"flanges", flanged_plate},        {"node", tube_node},
+        {"smooth", smooth_tube},   {"tray", drafted_tray},        {"uprights", plate_with_uprights}, {"vessel", vessel}};
     return all;
 }
 

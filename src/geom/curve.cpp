@@ -218,17 +218,20 @@ std::vector<Vec3> Curve::sampled(double chord, int least) const {
 
 namespace {
 
-// Gauss-Newton from a parameter near a point's foot; from further away than the curve is round it would lead astray, and Newton steps with
-// the curve's own second derivative are taken that lead nearer.
+// Gauss-Newton from a parameter near a point's foot. From about as far away as the curve is round, or further, that is slow or leads astray:
+// then Newton steps with the curve's own second derivative, as long as they lead nearer.
 double refined_foot(const Curve& c, double t, const Vec3& p) {
+    constexpr int most = 12;
+    constexpr double slow = 0.2;  // of the step before
     Vec3 off = c.point(t) - p;
-    for (int i = 0; i < 6; ++i) {
+    double last = std::numeric_limits<double>::max();
+    for (int i = 0; i < most; ++i) {
         const Vec3 d = c.derivative(t);
         double step = off.dot(d) / std::max(d.squaredNorm(), 1e-300);
         double next = std::clamp(t - step, c.t0, c.t1);
         Vec3 there = c.point(next) - p;
         const double now = off.squaredNorm() * (1 + 1e-12) + 1e-24;
-        if (there.squaredNorm() > now) {
+        if (there.squaredNorm() > now || std::abs(step) > slow * last) {
             const double h = 1e-4 * (c.t1 - c.t0), a = std::max(c.t0, t - h), b = std::min(c.t1, t + h);
             const double bend = d.squaredNorm() + off.dot(c.derivative(b) - c.derivative(a)) / (b - a);
             if (bend > 0) step = off.dot(d) / bend;
@@ -237,7 +240,9 @@ double refined_foot(const Curve& c, double t, const Vec3& p) {
                 if (there.squaredNorm() <= now) break;
             }
         }
-        t = next, off = there;
+        const double moved = std::abs(next - t);
+        t = next, off = there, last = moved;
+        if (moved <= 1e-15 * (std::abs(c.t0) + std::abs(c.t1))) break;
     }
     return t;
 }
