@@ -70,12 +70,13 @@ private:
         return a;
     }
 
-    // Three curved midsurfaces meet in points as far apart as fits and flat angles make them: of no account against the thinnest wall.
+    // Three curved midsurfaces meet in points as far apart as flat angles make them, and fits: of no account against the thinnest wall.
     double shortest_edge() const {
         constexpr double of_thickness = 0.002;
-        double thinnest = std::numeric_limits<double>::max();
-        for (const Wall& w : found_) thinnest = std::min(thinnest, w.thickness);
         const double point = solids_.tolerance.point;
+        double thinnest = 0;
+        for (const WallSurface& w : walls_)
+            if (std::holds_alternative<FreeSurface>(w.chart.surface())) thinnest = thinnest > 0 ? std::min(thinnest, w.wall->thickness) : w.wall->thickness;
         return std::clamp(of_thickness * thinnest, 16 * point, 64 * point);
     }
 

@@ -234,13 +234,18 @@ private:
         out_.on_curve[ix(c)].push_back({EdgeId(it->second), reversed});
     }
 
-    // Short edges become their first vertex; what runs round between such vertices goes with them, and what then runs from one vertex to
-    // another along the same way is one edge.
+    // Short edges become one of their vertices, that with most edges: what but pokes over a crossing has one. What runs round between such
+    // vertices goes with them, and what then runs from one vertex to another along the same way is one edge.
     void contract() {
-        Groups vertices(points_.points().size());
+        std::vector<int> degree(points_.points().size(), 0);
         for (const Edge& e : out_.edges)
-            if (e.curve.length() <= shortest_)
-                vertices.tie(std::max(e.vertices[0].value, e.vertices[1].value), std::min(e.vertices[0].value, e.vertices[1].value));
+            for (VertexId v : e.vertices) ++degree[v.index()];
+        const auto rank = [&](int v) { return std::pair(degree[ix(v)], -v); };
+        Groups vertices(points_.points().size());
+        for (const Edge& e : out_.edges) {
+            const int a = vertices.root(e.vertices[0].value), b = vertices.root(e.vertices[1].value);
+            if (e.curve.length() <= shortest_ && a != b) vertices.tie(rank(a) < rank(b) ? a : b, rank(a) < rank(b) ? b : a);
+        }
         struct Left {
             int edge = -1;
             bool turned = false;
@@ -258,7 +263,9 @@ private:
             const auto [it, fresh] = known.try_emplace({a, b, middles_.at(e.curve.middle())}, static_cast<int>(left.size()));
             const bool same = !fresh && a != b;
             number.push_back({same ? it->second : static_cast<int>(left.size()), same && left[ix(it->second)].vertices[0] != e.vertices[0]});
-            if (!same) left.push_back(std::move(e));
+            if (same) continue;
+            if (e.curve.is_line()) e.curve = Curve::segment(points_.points()[e.vertices[0].index()], points_.points()[e.vertices[1].index()]);
+            left.push_back(std::move(e));
         }
         out_.edges = std::move(left);
         for (VertexId& v : out_.of_point) v = VertexId(vertices.root(v.value));

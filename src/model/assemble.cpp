@@ -221,8 +221,22 @@ private:
             add_loop(regions[r], loop, in_.sheets[s].chart);
         }
         std::vector<Region> out;
-        for (auto& [k, r] : regions) out.push_back(std::move(r));
+        for (auto& [k, r] : regions) {
+            if (in_.sheets[s].chart.flat()) measure(r, in_.sheets[s].chart);
+            out.push_back(std::move(r));
+        }
         return out;
+    }
+
+    // As its edges are now: points that were merged, and pieces of one line, may have moved them by a few tolerances.
+    void measure(Region& r, const Chart& chart) const {
+        double area = 0;
+        for (const auto& loop : r.loops) {
+            std::vector<int> halves;
+            for (const EdgeUse& u : loop) halves.push_back(2 * u.edge.value + static_cast<int>(u.reversed));
+            area += chain_area(model_.edges, chart, halves);
+        }
+        r.own_area *= area / r.area, r.area = area;
     }
 
     void add_loop(Region& r, const std::vector<int>& halves, const Chart& chart) {
