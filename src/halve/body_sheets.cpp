@@ -145,10 +145,7 @@ private:
     std::vector<Opening> openings_of(const Arrangement& a, std::size_t i, const std::set<int>& mouth_edges) const {
         const SheetCells& cells = a.sheets[i];
         const auto void_cell = [&](int c) { return c >= 0 && kept_.keep[i][static_cast<std::size_t>(c)].empty; };
-        const auto opposite = [&](int half) {
-            const auto it = cells.cell_of.find(half ^ 1);
-            return it == cells.cell_of.end() ? -1 : it->second;
-        };
+        const auto opposite = [&](int half) { return cells.cell(half ^ 1); };
         Groups groups(cells.cells.size());
         for (const auto& [half, cell] : cells.cell_of)
             if (void_cell(cell) && void_cell(opposite(half))) groups.tie(cell, opposite(half));

@@ -27,8 +27,8 @@ using CellAt = std::pair<std::size_t, std::size_t>;  ///< wall and cell
 /// Refers to all that it is given: `keep` may change.
 class CellIndex {
 public:
-    CellIndex(const Arrangement& a, const std::vector<WallCells>& walls, const std::vector<std::vector<Keep>>& keep)
-        : a(a), walls(walls), keep(keep), at(a.edges.size()), halves(walls.size()) {
+    CellIndex(const Arrangement& arrangement, const std::vector<WallCells>& of_walls, const std::vector<std::vector<Keep>>& kept_cells)
+        : a(arrangement), walls(of_walls), keep(kept_cells), at(a.edges.size()), halves(walls.size()) {
         for (const Edge& e : a.edges) length.push_back(e.curve.length());
         for (std::size_t i = 0; i < walls.size(); ++i) {
             halves[i].resize(a.sheets[i].cells.size());
@@ -45,11 +45,7 @@ public:
         int half;
     };
     /// The cell there, or -1.
-    [[nodiscard]] int cell(const Side& s) const {
-        const auto& cells = a.sheets[s.wall].cell_of;
-        const auto it = cells.find(s.half);
-        return it == cells.end() ? -1 : it->second;
-    }
+    [[nodiscard]] int cell(const Side& s) const { return a.sheets[s.wall].cell(s.half); }
     [[nodiscard]] bool kept(const Side& s) const {
         const int c = cell(s);
         return c >= 0 && keep[s.wall][static_cast<std::size_t>(c)].kept;

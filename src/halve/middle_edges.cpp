@@ -131,15 +131,21 @@ private:
             points.push_back(m);
             miss = std::max(miss, apart);
         }
-        if (const auto touching = touching_curve(a.chart.surface(), b.chart.surface(), 10 * tol_); touching && !overshoots(*touching, points)) {
-            middles_.push_back({{i, j, as_far_as(*touching, points), {}}, {}, true});
+        const auto touching = touching_curve(a.chart.surface(), b.chart.surface(), 10 * tol_);
+        if (touching && !overshoots(*touching, points)) {
+            add(i, j, as_far_as(*touching, points), true);
             return;
         }
         if (touch_in_a_point(a.chart.surface(), b.chart.surface())) return;
         // Neighbours whose sides are no true offsets (a sharper bend inside than goes with the outside) miss each other a little.
         if (miss <= most_missed * std::min(a.thickest, b.thickest)) slack_ = std::max(slack_, 1.5 * miss);
         const Curve c = curve_through(points, std::max(tol_, 0.5 * slack_));
-        middles_.push_back({{i, j, c, {}}, {}, false});
+        add(i, j, c, false);
+    }
+
+    void add(std::size_t i, std::size_t j, const Curve& c, bool exact) {
+        Found& m = middles_.emplace_back();
+        m.i = i, m.j = j, m.curve = c, m.exact = exact;
     }
 
     // The only edge opposite to a bent one, if it runs from where that begins to where it ends: in corners their ends are opposite to each

@@ -169,12 +169,14 @@ private:
         return std::count_if(beyond.begin(), beyond.end(), [&](const Vec3& p) { return in_material(body_, w, p); }) >= most_past_edge;
     }
 
+    bool is_kept(std::size_t i, int cell) const { return cell >= 0 && keep_[i][static_cast<std::size_t>(cell)].kept; }
+
     // Of each edge, the walls that keep a cell beside it.
     std::vector<std::set<std::size_t>> keepers() const {
         std::vector<std::set<std::size_t>> out(a_.edges.size());
         for (std::size_t i = 0; i < walls_.size(); ++i)
             for (const auto& [half, cell] : a_.sheets[i].cell_of)
-                if (cell >= 0 && keep_[i][static_cast<std::size_t>(cell)].kept) out[static_cast<std::size_t>(half / 2)].insert(i);
+                if (is_kept(i, cell)) out[static_cast<std::size_t>(half / 2)].insert(i);
         return out;
     }
 
@@ -196,10 +198,7 @@ private:
     // but air round it and at the mitre, it is a fin.
     void drop_fins() {
         const auto walls_at = keepers();
-        const auto kept = [&](std::size_t i, int half) {
-            const auto it = a_.sheets[i].cell_of.find(half);
-            return it != a_.sheets[i].cell_of.end() && it->second >= 0 && keep_[i][static_cast<std::size_t>(it->second)].kept;
-        };
+        const auto kept = [&](std::size_t i, int half) { return is_kept(i, a_.sheets[i].cell(half)); };
         for (std::size_t i = 0; i < walls_.size(); ++i)
             for (std::size_t c = 0; walls_[i].wall->bend && c < a_.sheets[i].cells.size(); ++c) {
                 if (!keep_[i][c].kept || !cells_[i].cells[c].slight) continue;
@@ -224,12 +223,10 @@ private:
             const SheetCells& cells = a_.sheets[i];
             std::vector<double> outline(cells.cells.size(), 0.0), beside(cells.cells.size(), 0.0);
             for (const auto& [half, cell] : cells.cell_of) {
-                if (cell < 0 || keep_[i][static_cast<std::size_t>(cell)].kept || !cells_[i].cells[static_cast<std::size_t>(cell)].open) continue;
+                if (cell < 0 || is_kept(i, cell) || !cells_[i].cells[static_cast<std::size_t>(cell)].open) continue;
                 const double length = a_.edges[static_cast<std::size_t>(half / 2)].curve.length();
-                const auto other = cells.cell_of.find(half ^ 1);
                 outline[static_cast<std::size_t>(cell)] += length;
-                if (other != cells.cell_of.end() && other->second >= 0 && keep_[i][static_cast<std::size_t>(other->second)].kept)
-                    beside[static_cast<std::size_t>(cell)] += length;
+                if (is_kept(i, cells.cell(half ^ 1))) beside[static_cast<std::size_t>(cell)] += length;
             }
             const double t = walls_[i].wall->thickness;
             for (std::size_t c = 0; c < outline.size(); ++c) {
@@ -247,14 +244,10 @@ private:
     };
     std::vector<Group> kept_groups(std::size_t i, const std::vector<std::set<std::size_t>>& walls_at) const {
         const SheetCells& cells = a_.sheets[i];
-        const auto kept = [&](int c) { return c >= 0 && keep_[i][static_cast<std::size_t>(c)].kept; };
-        const auto other = [&](int half) {
-            const auto it = cells.cell_of.find(half ^ 1);
-            return it == cells.cell_of.end() ? -1 : it->second;
-        };
+        const auto kept = [&](int c) { return is_kept(i, c); };
         Groups groups(cells.cells.size());
         for (const auto& [half, cell] : cells.cell_of)
-            if (kept(cell) && kept(other(half))) groups.tie(cell, other(half));
+            if (kept(cell) && kept(cells.cell(half ^ 1))) groups.tie(cell, cells.cell(half ^ 1));
         std::map<int, Group> found;
         for (std::size_t c = 0; c < cells.cells.size(); ++c) {
             if (!keep_[i][c].kept) continue;
@@ -264,7 +257,7 @@ private:
             g.held = g.held || cells_[i].cells[c].held;
         }
         for (const auto& [half, cell] : cells.cell_of) {
-            if (!kept(cell) || kept(other(half))) continue;
+            if (!kept(cell) || kept(cells.cell(half ^ 1))) continue;
             Group& g = found[groups.root(cell)];
             const auto e = static_cast<std::size_t>(half / 2);
             const double length = a_.edges[e].curve.length();

@@ -39,6 +39,12 @@ struct SheetCells {
     std::vector<Cell> cells;
     std::map<int, int> cell_of;  ///< half-edge to the cell on its left, -1 outside
     std::map<int, int> next;     ///< half-edge to the next one round its cell
+
+    /// The cell on the left of a half-edge; -1 outside, and where the half-edge is none of this sheet's.
+    [[nodiscard]] int cell(int half) const {
+        const auto it = cell_of.find(half);
+        return it == cell_of.end() ? -1 : it->second;
+    }
 };
 
 struct Arrangement {

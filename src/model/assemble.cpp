@@ -66,8 +66,8 @@ public:
 
 private:
     bool kept(std::size_t s, int half) const {
-        const auto it = a_.sheets[s].cell_of.find(half);
-        return it != a_.sheets[s].cell_of.end() && it->second >= 0 && keep_[s][ix(it->second)].kept;
+        const int c = a_.sheets[s].cell(half);
+        return c >= 0 && keep_[s][ix(c)].kept;
     }
 
     void find_users() {
