@@ -297,11 +297,10 @@ private:
             // Directions are compared a little away from the vertex, where tangent curves have parted.
             double away = std::numeric_limits<double>::max();
             for (int h : list) away = std::min(away, 0.25 * out_.edges[ix(h / 2)].curve.length());
-            // From each curve's own end, which the vertex may be off by as much as the shortest edge is long.
             const Vec2 at = s.chart.local2(out_.vertices[ix(v)]);
             std::map<int, double> angle;
             for (int h : list) {
-                const Vec2 d = s.chart.local2(tail_point(h, away), at) - s.chart.local2(tail_point(h, 0), at);
+                const Vec2 d = s.chart.local2(tail_point(h, away), at) - at;
                 angle[h] = std::atan2(d.y(), d.x());
             }
             std::stable_sort(list.begin(), list.end(), [&](int a, int b) { return angle[a] < angle[b]; });
