@@ -89,6 +89,24 @@ TEST(SolidRegions, PinThroughALugHoldsItsSheetByPoints) {
     check_mesh(j.model, j.mesh);
 }
 
+// Only the bottom of the bore is skin of no wall: the region goes on under it as far as the solid does.
+TEST(SolidRegions, FloorsUnderBlindBoresAreAsDeepAsTheSolid) {
+    for (const double floor : {4.0, 9.0, 22.0})
+        for (const bool turned : {false, true}) {
+            SCOPED_TRACE(::testing::Message() << floor << " deep, " << (turned ? "turned" : "straight"));
+            const double height = floor + 20;
+            const make::Solid s = make::cut(fuse({box({0, 0, 0}, {60, 50, 2.5}), cylinder({30, 25, 1}, Vec3::UnitZ(), 5, height + 1.5)}),
+                                            {cylinder({30, 25, 2.5 + floor}, Vec3::UnitZ(), 3.5, height)});
+            const Job j = job_of(turned ? make::moved(s, anywhere()) : s);
+            ASSERT_EQ(j.model.couplings.size(), 1u);
+            EXPECT_NEAR(j.model.couplings[0].volume, pi * 25 * floor, 0.01 * pi * 25 * floor);
+            EXPECT_NEAR(total_area(j.model), 60 * 50 + 2 * pi * 4.25 * 20, 1);
+            EXPECT_EQ(j.mesh.parts, 1);
+            EXPECT_TRUE(j.proof.within_bounds);
+            EXPECT_TRUE(j.model.findings.empty());
+        }
+}
+
 // The material of bosses outside the plates they stand on, as the grid tells it and not as what is left.
 TEST(SolidRegions, BossesHaveTheVolumeOutsideTheirPlates) {
     std::vector<make::Solid> all{box({0, 0, 0}, {160, 120, 10})};

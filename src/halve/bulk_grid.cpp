@@ -95,6 +95,13 @@ bool BulkGrid::beside(int cluster, const Vec3& p) const {
     return std::any_of(near.begin(), near.end(), [&](int c) { return cluster_[ix(c)] == cluster; });
 }
 
+double BulkGrid::area_at(int cluster, int side) const {
+    const int axis = side / 2, layer = side % 2 == 0 ? 0 : n_[ix(axis)] - 1;
+    int count = 0;
+    for (std::size_t i = 0; i < cluster_.size(); ++i) count += cluster_[i] == cluster && place(static_cast<int>(i))[ix(axis)] == layer ? 1 : 0;
+    return count * pitch_.prod() / pitch_[axis];
+}
+
 double BulkGrid::pitch(const Vec3& direction) const {
     const Vec3 d = direction.normalized();
     return Vec3(d.dot(frame_.x) * pitch_.x(), d.dot(frame_.y) * pitch_.y(), d.dot(frame_.z) * pitch_.z()).norm();

@@ -27,6 +27,8 @@ public:
     [[nodiscard]] std::vector<Vec3> points(int cluster) const;
     /// Is a point's cell, or the next one to it, of the cluster?
     [[nodiscard]] bool beside(int cluster, const Vec3& p) const;
+    /// Area (mm2) with which a cluster lies in the outermost cells on a side of the box: 0 and 1 the low and high one along x, and so on.
+    [[nodiscard]] double area_at(int cluster, int side) const;
     /// Distance between cells along a direction.
     [[nodiscard]] double pitch(const Vec3& direction) const;
 

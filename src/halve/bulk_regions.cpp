@@ -70,7 +70,32 @@ void set_box(const Body& body, double beside, Place& p) {
     p.box.half.array() += beside;
 }
 
-// Round loose faces and other loose skin; those that overlap are one.
+// Those that overlap are one.
+void unite(const Body& body, double beside, std::vector<Place>& all) {
+    for (bool again = true; again;) {
+        Groups groups(all.size());
+        for (std::size_t i = 0; i < all.size(); ++i)
+            for (std::size_t j = i + 1; j < all.size(); ++j)
+                if (intersect(all[i].box, all[j].box)) groups.tie(static_cast<int>(i), static_cast<int>(j));
+        std::map<int, std::vector<std::size_t>> united;
+        for (std::size_t i = 0; i < all.size(); ++i) united[groups.root(static_cast<int>(i))].push_back(i);
+        again = united.size() < all.size();
+        std::vector<Place> out;
+        for (const auto& [root, members] : united) {
+            Place one = std::move(all[members[0]]);
+            for (std::size_t k = 1; k < members.size(); ++k) {
+                const Place& p = all[members[k]];
+                one.faces.insert(one.faces.end(), p.faces.begin(), p.faces.end());
+                one.points.insert(one.points.end(), p.points.begin(), p.points.end());
+            }
+            if (members.size() > 1) set_box(body, beside, one);
+            out.push_back(std::move(one));
+        }
+        all = std::move(out);
+    }
+}
+
+// Round loose faces and other loose skin.
 std::vector<Place> places(const Body& body, const LooseSkin& loose, double beside) {
     std::vector<Place> out;
     for (int f : loose.faces) out.push_back({{f}, corners_of(body, f), {}});
@@ -79,20 +104,20 @@ std::vector<Place> places(const Body& body, const LooseSkin& loose, double besid
     for (auto& [cell, points] : seeds) out.push_back({{}, std::move(points), {}});
     std::erase_if(out, [](const Place& p) { return p.points.empty(); });
     for (Place& p : out) set_box(body, beside, p);
-    for (bool again = true; again;) {
-        Groups groups(out.size());
-        for (std::size_t i = 0; i < out.size(); ++i)
-            for (std::size_t j = i + 1; j < out.size(); ++j)
-                if (intersect(out[i].box, out[j].box)) groups.tie(static_cast<int>(i), static_cast<int>(j));
-        std::map<int, Place> united;
-        for (std::size_t i = 0; i < out.size(); ++i) {
-            Place& to = united[groups.root(static_cast<int>(i))];
-            to.faces.insert(to.faces.end(), out[i].faces.begin(), out[i].faces.end());
-            to.points.insert(to.points.end(), out[i].points.begin(), out[i].points.end());
-        }
-        again = united.size() < out.size();
-        out.clear();
-        for (auto& [root, p] : united) set_box(body, beside, p), out.push_back(std::move(p));
+    unite(body, beside, out);
+    return out;
+}
+
+// The corners on one side of a box (0 and 1 the low and high one along x, and so on) of what it was set round.
+std::array<Vec3, 4> side_corners(OrientedBox box, double beside, int side) {
+    const int axis = side / 2, u = (axis + 1) % 3, v = (axis + 2) % 3;
+    Vec3 p;
+    p[axis] = (side % 2 == 0 ? -1 : 1) * box.half[axis];
+    box.half.array() -= beside;
+    std::array<Vec3, 4> out;
+    for (int k = 0; k < 4; ++k) {
+        p[u] = (k % 2 == 0 ? -1 : 1) * box.half[u], p[v] = (k / 2 == 0 ? -1 : 1) * box.half[v];
+        out[ix(k)] = box.frame.at(p.x(), p.y(), p.z());
     }
     return out;
 }
@@ -104,26 +129,23 @@ public:
 
     std::vector<int> run() {
         for (const WallSurface& w : walls_) thickest_ = std::max(thickest_, w.thickest);
-        const std::vector<Place> where = places(body_, loose_, thickest_);
+        std::vector<Place> where = places(body_, loose_, thickest_);
         if (where.empty() || walls_.empty()) return {};
-        const double share = std::cbrt(static_cast<double>(where.size()));
-        const int steps = std::clamp(static_cast<int>(most_steps / share), least_steps, most_steps);
+        const std::vector<BulkGrid> grids = grids_over(where);
         const double least = least_share * body_.mass.volume;
         struct Found {
             std::size_t grid;
             int cluster;
             double volume;
         };
-        std::vector<BulkGrid> grids;
         std::vector<Found> found;
         double all = 0;
-        for (const Place& p : where) {
-            const BulkSpace space = space_at(p.box);
-            grids.emplace_back(p.box, steps, space);
-            for (int c = 0; c < grids.back().clusters(); ++c) {
-                const double volume = grids.back().volume(c, space);
-                if (volume < 0.5 * least || is_root(grids.back(), c, volume)) continue;
-                found.push_back({grids.size() - 1, c, volume});
+        for (std::size_t g = 0; g < grids.size(); ++g) {
+            const BulkSpace space = space_at(where[g].box);
+            for (int c = 0; c < grids[g].clusters(); ++c) {
+                const double volume = grids[g].volume(c, space);
+                if (volume < 0.5 * least || is_root(grids[g], c, volume)) continue;
+                found.push_back({g, c, volume});
                 all += volume;
             }
         }
@@ -136,6 +158,38 @@ public:
     }
 
 private:
+    // A grid over each place. Where a region runs on beyond its place's box, that is widened, and may then be one with others.
+    std::vector<BulkGrid> grids_over(std::vector<Place>& where) const {
+        constexpr int most_rounds = 12;
+        std::vector<BulkGrid> out;
+        for (int round = 0;; ++round) {
+            const double share = std::cbrt(static_cast<double>(where.size()));
+            const int steps = std::clamp(static_cast<int>(most_steps / share), least_steps, most_steps);
+            out.clear();
+            for (const Place& p : where) out.emplace_back(p.box, steps, space_at(p.box));
+            bool wider = false;
+            for (std::size_t i = 0; i < where.size() && round < most_rounds; ++i) wider = widen(where[i], out[i]) || wider;
+            if (!wider) return out;
+            unite(body_, thickest_, where);
+        }
+    }
+
+    // Corners between walls, which no sheet's thickness reaches, run on beyond any box, and are no wider than half a thickness.
+    bool widen(Place& p, const BulkGrid& grid) const {
+        const double least = thickest_ * thickest_;
+        const std::size_t before = p.points.size();
+        for (int side = 0; side < 6; ++side)
+            for (int c = 0; c < grid.clusters(); ++c) {
+                if (grid.area_at(c, side) <= least) continue;
+                const auto corners = side_corners(p.box, thickest_, side);
+                p.points.insert(p.points.end(), corners.begin(), corners.end());
+                break;
+            }
+        if (p.points.size() == before) return false;
+        set_box(body_, thickest_, p);
+        return true;
+    }
+
     double in_roots() const {
         double sum = 0;
         for (const RootFillet& r : loose_.roots) sum += r.volume;
