@@ -48,6 +48,21 @@ std::optional<Curve> circle_through(const std::vector<Vec3>& p, const std::vecto
     return Curve{CircleCurve{f, r}, 0, angle};
 }
 
+// How far the cubic between two points bulges to one side with a tangent that is off the curve meant by some sine, at most.
+double bulge(double distance, double sine) {
+    return 0.15 * distance * sine;
+}
+
+// Do the tangents at points on a line or circle follow it too? Few points alone do not tell.
+bool tangents_follow(const Curve& c, const std::vector<Vec3>& p, const std::vector<Vec3>& tangents, double tol) {
+    for (std::size_t i = 0; i < p.size(); ++i) {
+        const Vec3 along = c.derivative(c.nearest(p[i])).normalized();
+        const double to_next = i + 1 < p.size() ? (p[i + 1] - p[i]).norm() : 0, to_last = i > 0 ? (p[i] - p[i - 1]).norm() : 0;
+        if (bulge(std::max(to_next, to_last), along.cross(tangents[i].normalized()).norm()) > tol) return false;
+    }
+    return true;
+}
+
 struct Piece {
     double t0, t1;
     Vec3 a, b;
@@ -127,12 +142,14 @@ Curve curve_through(std::vector<Vec3> points, double tol) {
     const auto at = [&](int k) { return points[static_cast<std::size_t>(closed ? (k + n) % n : std::clamp(k, 0, n))]; };
     std::vector<Vec3> tangents;
     for (int k = 0; k <= n; ++k) tangents.push_back(slope(at, k, n, closed));
-    return curve_through(points, tangents, tol);
+    if (const auto l = line_through(points, tol)) return *l;
+    if (const auto c = circle_through(points, tangents, tol)) return *c;
+    return Curve::polyline(points, tangents);
 }
 
 Curve curve_through(const std::vector<Vec3>& points, const std::vector<Vec3>& tangents, double tol) {
-    if (const auto l = line_through(points, tol)) return *l;
-    if (const auto c = circle_through(points, tangents, tol)) return *c;
+    if (const auto l = line_through(points, tol); l && tangents_follow(*l, points, tangents, tol)) return *l;
+    if (const auto c = circle_through(points, tangents, tol); c && tangents_follow(*c, points, tangents, tol)) return *c;
     return Curve::polyline(points, tangents);
 }
 
