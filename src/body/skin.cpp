@@ -201,7 +201,7 @@ private:
     // The facet of a face nearest to an edge gives the normal of spline faces.
     [[nodiscard]] Vec3 normal_at(int f, const Vec3& p) const {
         const Face& face = body_.faces[ix(f)];
-        if (!is_free(f)) return face.outward_or(p, Vec3::Zero());
+        if (!std::holds_alternative<FreeSurface>(face.surface)) return face.outward_or(p, Vec3::Zero());
         std::size_t best = face.first_facet;
         double least = std::numeric_limits<double>::max();
         for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i) {
@@ -215,7 +215,7 @@ private:
     }
 
     // Along the mitre of two tubes the faces turn by less and less towards its sides, and by nothing there: it is no smooth joint in these
-    // pieces of it. Freeform faces may turn unevenly where they go on smoothly too; there others of its pieces must be sharp.
+    // pieces of it. Others of its pieces are sharp, or the tubes' axes tell.
     void follow_sharp() {
         std::map<std::pair<int, int>, std::pair<bool, std::vector<std::size_t>>> between;  // is any sharp; those that are not
         for (std::size_t e = 0; e < uses_.size(); ++e) {
@@ -226,10 +226,19 @@ private:
         }
         for (const auto& [faces, edges] : between)
             for (std::size_t e : edges.second)
-                if ((edges.first || (!is_free(faces.first) && !is_free(faces.second))) && turns_unevenly(e)) smooth_[e] = false;
+                if ((edges.first || at_an_angle(faces.first, faces.second)) && turns_unevenly(e)) smooth_[e] = false;
     }
 
-    [[nodiscard]] bool is_free(int f) const { return std::holds_alternative<FreeSurface>(body_.faces[ix(f)].surface); }
+    // Cylinders or cones with axes that are.
+    [[nodiscard]] bool at_an_angle(int f, int g) const {
+        const auto axis = [&](int k) -> Vec3 {
+            const Surface& s = body_.faces[ix(k)].surface;
+            if (const auto* c = std::get_if<CylinderSurface>(&s)) return c->frame.z;
+            if (const auto* c = std::get_if<ConeSurface>(&s)) return c->frame.z;
+            return Vec3::Zero();
+        };
+        return axis(f).cross(axis(g)).norm() > smooth_turn;
+    }
 
     [[nodiscard]] bool turns_unevenly(std::size_t e) const {
         const Curve& c = body_.edges[e].curve;

@@ -11,6 +11,7 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <optional>
 #include <set>
 
 namespace halvo {
@@ -63,6 +64,7 @@ public:
         MiddleEdges middles = middle_edges(body_, skin_, walls_, tol_, slack_);
         for (const MiddleEdge& m : middles.edges)
             if (m.curve.length() > 4 * tol_) share(m.i, m.j, m.run_on);
+        for (const RunOn& r : run_on_) carry_to_next(r);
         return {std::move(input_), middles.slack, std::move(middles.edges), std::move(mouths_)};
     }
 
@@ -220,8 +222,38 @@ private:
                 if (body_.tree->encloses(w.chart.foot(ends[k].at + step * between))) continue;  // an outer corner
                 const double reach = crossing_reach(i, ends[k].at);
                 if (reach == 0) continue;
-                for (const End* e : {&ends[k], &ends[m]}) input_.sheets[i].curves.push_back(add(along(w.chart, e->at, -e->away, reach)));
+                for (const End* e : {&ends[k], &ends[m]}) {
+                    input_.sheets[i].curves.push_back(add(along(w.chart, e->at, -e->away, reach)));
+                    run_on_.push_back({i, input_.sheets[i].curves.back(), e->at, -e->away, reach});
+                }
             }
+    }
+
+    // What was carried on past a corner, and from where.
+    struct RunOn {
+        std::size_t wall;
+        int curve;
+        Vec3 at, direction;
+        double reach;
+    };
+
+    // Through a wall met at a flat angle it is further than the reach: where nothing is met by then, on to what is next.
+    void carry_to_next(const RunOn& r) {
+        constexpr double longest = 2.5;  // times the reach
+        if (next_met(r, input_.curves[ix(r.curve)])) return;
+        const Curve longer = along(walls_[r.wall].chart, r.at, r.direction, longest * r.reach);
+        if (const auto t = next_met(r, longer)) input_.curves[ix(r.curve)] = longer.piece(longer.t0, std::min(longer.t1, *t + 20 * tol_));
+    }
+
+    // The first place at which one that was carried on meets another curve of its wall.
+    std::optional<double> next_met(const RunOn& r, const Curve& c) const {
+        std::optional<double> out;
+        for (int k : input_.sheets[r.wall].curves) {
+            if (k == r.curve) continue;
+            for (const auto& [t, u] : meets(c, input_.curves[ix(k)], tol_))
+                if ((c.point(t) - r.at).norm() > 10 * tol_ && (!out || t < *out)) out = t;
+        }
+        return out;
     }
 
     static Curve along(const Chart& chart, const Vec3& from, const Vec3& direction, double reach) {
@@ -344,6 +376,7 @@ private:
     const std::vector<WallSurface>& walls_;
     double tol_, slack_, openings_;
     ArrangementInput input_;
+    std::vector<RunOn> run_on_;
     std::set<int> mouths_;
 };
 
