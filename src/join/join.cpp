@@ -32,7 +32,8 @@ void join_with(Model& model, const Assembly* solids, const ContactTable& contact
     }
     JoinWork ends = prepare(model, options, rules);
     ends.as_joined = true;
-    if (find_side_ends(model, contacts, ends)) carry_out(model, ends);
+    const bool at_sides = find_side_ends(model, contacts, ends), tied = solids && find_thickness_ties(model, *solids, ends);
+    if (at_sides || tied) carry_out(model, ends);
     if (options.members == MembersMeet::meet || (rules && rules->any(&JointRule::members, MembersMeet::meet))) meet_members(model, work);
     observer.tell("join", 1);
 }

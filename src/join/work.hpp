@@ -164,6 +164,9 @@ void find_couplings(const Model& model, const Assembly& solids, const ContactTab
 /// Ends of walls in the side of a thicker piece of another wall that nothing holds yet: each coupled to the place where it, or its line, crosses
 /// the other's sheet; true when there are any. After all other joints.
 [[nodiscard]] bool find_side_ends(const Model& model, const ContactTable& contacts, JoinWork& work);
+/// Edges inside the thickness of another sheet of their solid that nothing holds: tied to it, also rims beside each other where the sheets of
+/// one solid do not hang together else; true when there are any. After all other joints.
+[[nodiscard]] bool find_thickness_ties(const Model& model, const Assembly& solids, JoinWork& work);
 void carry_out(Model& model, JoinWork& work);
 /// Member lines that rigid links within `reach` tie together meet at one point, the one that moves them least.
 void meet_members(Model& model, const JoinWork& work);

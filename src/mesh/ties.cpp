@@ -100,7 +100,8 @@ std::vector<TiedNode> tied_nodes(const Model& model, const Mesh& mesh, const std
             const Vec3& p = mesh.nodes[ix(n)];
             const Vec3 foot = model.sheets[t.onto.index()].chart.foot(p);
             Box3 near(foot, foot);
-            const double slack = 0.05 * onto.boxes[0].diagonal().norm();
+            const double beside = 0.5 * model.sheets[t.onto.index()].thickness.max;  // a rim may lie past the other's border by that
+            const double slack = std::max(0.05 * onto.boxes[0].diagonal().norm(), beside);
             near.min().array() -= slack, near.max().array() += slack;
             TiedNode best{n, -1, {}, Vec3::Zero()};
             double least = std::numeric_limits<double>::max();
@@ -109,8 +110,9 @@ std::vector<TiedNode> tied_nodes(const Model& model, const Mesh& mesh, const std
                 std::vector<Vec3> x;
                 for (std::size_t j = 0; j < k.count; ++j) x.push_back(mesh.nodes[ix(k.nodes[j])]);
                 const Foot f = foot_on(x, foot);
-                if (f.past > outside || f.past >= least) continue;
-                least = f.past;
+                const double off = (foot - f.point).norm(), rank = f.past <= outside ? f.past : outside + off;
+                if ((f.past > outside && off > beside) || rank >= least) continue;
+                least = rank;
                 best = {n, onto.elements[ix(i)], f.weights, p - f.point};
             }
             if (best.element >= 0) out.push_back(best);

@@ -1,0 +1,165 @@
+// Edges of walls inside the thickness of another wall of their solid, along it, that share nothing with its sheet: the end of a tube cut off
+// square beside the equator of another as wide, a piece between three walls at a node. Each follows the other's sheet as a tie.
+#include "geom/facet_tree.hpp"
+#include "join/work.hpp"
+#include "model/sheet_index.hpp"
+#include "model/sheet_values.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <set>
+
+namespace halvo {
+namespace {
+
+constexpr double past = 0.25;       // thicknesses, that are looked past an edge
+constexpr double least_long = 0.5;  // thicknesses
+constexpr double beside = 0.5;      // thicknesses, that an edge may lie past the other sheet's border
+constexpr std::array<double, 5> shares{0.05, 0.27, 0.5, 0.73, 0.95};
+
+class ThicknessTies {
+public:
+    ThicknessTies(const Model& model, const Assembly& solids, JoinWork& work) : model_(model), solids_(solids), work_(work) {}
+
+    bool run() {
+        const std::vector<Loose> all = loose_edges();
+        if (all.empty()) return false;
+        const Parts parts = connected_parts(model_);
+        for (std::size_t s = 0; s < model_.sheets.size(); ++s) part_.push_back(parts.of_sheet[s]);
+        for (const Loose& l : all)
+            if (l.buried) tie(l, false);
+        // Where the sheets of one solid do not hang together, the rims that lie beside each other do.
+        for (const Loose& l : all)
+            if (!l.buried) tie(l, true);
+        for (auto& [pair, t] : ties_) work_.ties.push_back(std::move(t));
+        return !ties_.empty();
+    }
+
+private:
+    struct Loose {
+        std::size_t sheet;
+        int edge;
+        bool buried;  // the solid goes on past it
+    };
+
+    std::vector<Loose> loose_edges() const {
+        std::vector<bool> held = held_edges(model_);
+        for (const CouplingWork& c : work_.couplings)
+            for (int e : c.curves) held[static_cast<std::size_t>(e)] = true;
+        const auto uses = sheets_at_edges(model_);
+        const std::set<int> in_parts = bodies_in_parts();
+        std::vector<Loose> out;
+        for (std::size_t s = 0; s < model_.sheets.size(); ++s) {
+            const Sheet& sheet = model_.sheets[s];
+            if (sheet.body < 0 || sheet.placed || !body(sheet).tree) continue;
+            for (const Region& r : sheet.regions)
+                for (const auto& loop : r.loops)
+                    for (const EdgeUse& u : loop) {
+                        const auto& use = uses[u.edge.index()];
+                        if (use.size() != 1 || use[0].sides != 1 || held[u.edge.index()]) continue;
+                        if (model_.length(u.edge) < least_long * sheet.thickness.min) continue;
+                        const bool deep = buried(sheet, u);
+                        if (deep || in_parts.count(sheet.body)) out.push_back({s, u.edge.value, deep});
+                    }
+        }
+        return out;
+    }
+
+    // Those whose sheets do not hang together.
+    std::set<int> bodies_in_parts() const {
+        const Parts parts = connected_parts(model_);
+        std::map<int, int> first;
+        std::set<int> out;
+        for (std::size_t s = 0; s < model_.sheets.size(); ++s)
+            if (first.try_emplace(model_.sheets[s].body, parts.of_sheet[s]).first->second != parts.of_sheet[s]) out.insert(model_.sheets[s].body);
+        return out;
+    }
+
+    const Body& body(const Sheet& s) const { return solids_.bodies[static_cast<std::size_t>(s.body)]; }
+
+    bool buried(const Sheet& s, const EdgeUse& u) const {
+        const Curve& c = model_.edges[u.edge.index()].curve;
+        const auto beyond = past_edge(s.chart, c, u.reversed, past * s.field.at(s.chart, s.chart.local2(c.middle())));
+        return std::count_if(beyond.begin(), beyond.end(), [&](const Vec3& p) { return body(s).tree->encloses(p); }) >= most_past_edge;
+    }
+
+    void tie(const Loose& l, bool between_parts) {
+        const Sheet& sheet = model_.sheets[l.sheet];
+        const Curve& c = model_.edges[static_cast<std::size_t>(l.edge)].curve;
+        std::array<Vec3, shares.size()> points;
+        for (std::size_t k = 0; k < shares.size(); ++k) points[k] = c.point(c.parameter_at(shares[k]));
+        const SheetIndex& index = of_body(sheet.body);
+        std::pair<int, double> best{most_past_edge - 1, 0};  // points in the thickness; less is the sum of their heights
+        std::size_t onto = l.sheet;
+        for (const int k : index.near(points[shares.size() / 2])) {
+            const auto o = static_cast<std::size_t>(&index.sheet(k) - model_.sheets.data());
+            if (o == l.sheet || (between_parts && part_[o] == part_[l.sheet]) || leads_to(o, l.sheet)) continue;
+            std::pair<int, double> here{0, 0};
+            for (const Vec3& p : points)
+                if (const auto height = height_in(index, k, p)) ++here.first, here.second -= *height;
+            if (here > best) best = here, onto = o;
+        }
+        if (onto != l.sheet) record(l, onto);
+    }
+
+    // How far a point in the thickness of a sheet is from that, with nothing but solid between.
+    std::optional<double> height_in(const SheetIndex& index, int k, const Vec3& p) const {
+        const Sheet& s = index.sheet(k);
+        const SkinPoint on = s.chart.on(p);
+        const auto copies = s.chart.copies(s.chart.local2(on.point));
+        const auto in = [&](const Vec2& q) { return index.outline(k).inside(q) || index.outline(k).border_within(q, beside * s.thickness.max); };
+        const auto at = std::find_if(copies.begin(), copies.end(), in);
+        if (at == copies.end()) return std::nullopt;
+        const double height = (p - on.point).dot(on.normal);
+        const auto sides = s.field.sides(s.chart, *at);
+        if (height > sides.up + work_.tol || height < -sides.down - work_.tol) return std::nullopt;
+        const auto solid = [&](double share) { return body(s).tree->encloses(p + share * (on.point - p)); };
+        if (!solid(0.25) || !solid(0.5) || !solid(0.75)) return std::nullopt;
+        return std::abs(height);
+    }
+
+    // Nothing may follow what follows it.
+    bool leads_to(std::size_t from, std::size_t to) const {
+        if (from == to) return true;
+        return std::any_of(ties_.begin(), ties_.end(), [&](const auto& t) { return t.first.first == from && leads_to(t.first.second, to); });
+    }
+
+    void record(const Loose& l, std::size_t onto) {
+        const Sheet &sheet = model_.sheets[l.sheet], &other = model_.sheets[onto];
+        const Curve& c = model_.edges[static_cast<std::size_t>(l.edge)].curve;
+        const std::string key = joint_key(sheet.key, other.key);
+        const auto made = std::find_if(model_.joints.begin(), model_.joints.end(), [&](const JointRecord& j) { return j.key == key; });
+        if (made != model_.joints.end() && made->state == EntryState::refused) return;
+        JointRecord j = joint_record("tie", sheet.key, sheet.body, other.key, other.body);
+        j.length = c.length(), j.place = c.middle();
+        const int number = add_joint(model_, work_, j);
+        if (number == -1) return;
+        TieWork& t = ties_.try_emplace({l.sheet, onto}, TieWork{{}, static_cast<int>(onto), std::max(number, -1)}).first->second;
+        t.curves.push_back(l.edge);
+        const int from = part_[l.sheet], to = part_[onto];
+        for (int& p : part_)
+            if (p == from) p = to;
+    }
+
+    const SheetIndex& of_body(int body) {
+        auto it = indices_.find(body);
+        if (it == indices_.end()) it = indices_.emplace(body, SheetIndex(model_, body, 1)).first;
+        return it->second;
+    }
+
+    const Model& model_;
+    const Assembly& solids_;
+    JoinWork& work_;
+    std::vector<int> part_;  // of each sheet: that it hangs together with
+    std::map<std::pair<std::size_t, std::size_t>, TieWork> ties_;
+    std::map<int, SheetIndex> indices_;
+};
+
+}  // namespace
+
+bool find_thickness_ties(const Model& model, const Assembly& solids, JoinWork& work) {
+    return ThicknessTies(model, solids, work).run();
+}
+
+}  // namespace halvo
