@@ -257,6 +257,41 @@ Solid tube_node(Draw& d) {
     return make::unify(make::cut(make::fuse(outside), inside));
 }
 
+// A round tube, or a square one with a side along `up`; from `at` on along `way`. Its bore reaches a little further at the far end.
+struct Tube {
+    Vec3 at, way, up;
+    double width, t, length;
+    bool square;
+
+    [[nodiscard]] Solid filled(double inward, double longer) const {
+        const double half = 0.5 * width - inward;
+        if (!square) return make::cylinder(at, way, half, length + longer);
+        return make::moved(make::extrude({make::polygon(rectangle(-half, -half, half, half))}, length + longer), make::place(at, way, up));
+    }
+    [[nodiscard]] Solid outside() const { return filled(0, 0); }
+    [[nodiscard]] Solid bore() const { return filled(t, 1); }
+};
+
+// A node of a welded frame in one solid: a tube that runs through, and others that end on it and, overlapping, on each other.
+Solid frame_node(Draw& d) {
+    const bool square = d.chance(0.3), open = d.chance(0.25);
+    const double width = d.from(40, 90, 5), length = d.from(6, 9) * width;
+    const Tube chord{{0, 0, -0.5 * length}, Vec3::UnitZ(), Vec3::UnitX(), width, d.from(3, 6, 0.5), length, square};
+    std::vector<Tube> tubes{chord};
+    for (int k = d.number(1, 4); k > 0; --k) {
+        const double round = square ? d.number(0, 3) * 0.5 * pi : d.from(0, 2 * pi), angle = d.chance(0.3) ? 0.5 * pi : d.from(0.6, pi - 0.6);
+        const double own = d.from(0.4, 0.9) * width, beside = d.chance(0.3) && !square ? d.from(0, 0.5) * (width - own) : 0;
+        const Vec3 out(std::cos(round), std::sin(round), 0), across = Vec3::UnitZ().cross(out);
+        tubes.push_back({Vec3(0, 0, d.from(-0.8, 0.8) * width) + beside * across, std::sin(angle) * out + std::cos(angle) * Vec3::UnitZ(), across, own,
+                         d.from(2, std::min(chord.t, 4.5), 0.5), d.from(3, 5) * width, square && d.chance(0.7)});
+    }
+    std::vector<Solid> outside, hollow{make::moved(chord.bore(), make::place({0, 0, -0.5}))};
+    for (const Tube& tube : tubes) outside.push_back(tube.outside());
+    for (std::size_t k = 1; k < tubes.size(); ++k)
+        hollow.push_back(open ? tubes[k].bore() : make::cut(tubes[k].bore(), std::vector<Solid>(outside.begin(), outside.begin() + static_cast<long>(k))));
+    return make::unify(make::cut(make::fuse(outside), hollow));
+}
+
 // A member's profile, its middle at the origin: an I, a channel, a rectangular or a round tube.
 std::vector<std::vector<Curve>> member_profile(int kind, double b, double h, double t, bool rounds) {
     const double x = 0.5 * b, y = 0.5 * h, w = 0.5 * t;
@@ -316,7 +351,7 @@ Solid plate_with_uprights(Draw& d) {
 
 const std::map<std::string, std::function<Solid(Draw&)>>& families() {
     static const std::map<std::string, std::function<Solid(Draw&)>> all{
-        {"branch", welded_branch}, {"chambers", chamber_profile}, {"flanges", flanged_plate},        {"node", tube_node},
+        {"branch", welded_branch}, {"chambers", chamber_profile}, {"flanges", flanged_plate},        {"frame", frame_node}, {"node", tube_node},
         {"smooth", smooth_tube},   {"tray", drafted_tray},        {"uprights", plate_with_uprights}, {"vessel", vessel}};
     return all;
 }
