@@ -46,6 +46,7 @@ public:
                      [&](std::size_t i) { walls_[i] = make_wall_surface(body_, boxes, found_[i], turn[i], solids_.tolerance.point, solids_.tolerance.chord); });
         std::set<int> mouths;
         Arrangement a = halved(mouths);
+        if (close_leaking(a)) a = halved(mouths);
         if (set_aside_empty()) a = halved(mouths);
         tell_refused();
         close_openings(a, mouths);
@@ -78,6 +79,21 @@ private:
         for (const WallSurface& w : walls_)
             if (std::holds_alternative<FreeSurface>(w.chart.surface())) thinnest = thinnest > 0 ? std::min(thinnest, w.wall->thickness) : w.wall->thickness;
         return std::clamp(of_thickness * thinnest, 16 * point, 64 * point);
+    }
+
+    // A curved wall of which next to nothing came was not closed where others cross it: beside the equator of a tube almost as wide their
+    // midsurfaces pass each other. The edges of its own faces close it.
+    bool close_leaking(const Arrangement& a) {
+        constexpr double little = 0.5;  // of where its sides face each other
+        bool any = false;
+        for (std::size_t i = 0; i < walls_.size(); ++i) {
+            if (refused_[i] || walls_[i].chart.flat() || input_.sheets[i].curves.empty()) continue;
+            double kept = 0;
+            for (std::size_t c = 0; c < kept_.keep[i].size(); ++c) kept += kept_.keep[i][c].kept ? a.sheets[i].cells[c].area : 0;
+            walls_[i].cut_by_edges = kept < little * found_[i].area;
+            any = any || walls_[i].cut_by_edges;
+        }
+        return any;
     }
 
     // A wall that nothing came of, as a strip beside what it goes on in, cuts none of the others, and those that it lies between meet.

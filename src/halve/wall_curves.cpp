@@ -43,9 +43,10 @@ public:
                 if (openings_ > 0) add_mouths(i);
             } else {
                 add_bent_corner_cuts(i);
-                for (const Curve& c : w.chart.cuts(w.extent, 3 * w.thickest)) {
+                for (const Curve& c : w.chart.cuts(w.extent, past_extent * w.thickest)) {
                     input_.cuts.push_back(add(c));
                     input_.sheets[i].curves.push_back(input_.cuts.back());
+                    cut_open_[i].push_back(input_.cuts.back());
                 }
             }
             if (w.wall->twin > static_cast<int>(i) && !walls_[ix(w.wall->twin)].aside) {
@@ -64,6 +65,7 @@ public:
         MiddleEdges middles = middle_edges(body_, skin_, walls_, tol_, slack_);
         for (const MiddleEdge& m : middles.edges)
             if (m.curve.length() > 4 * tol_) share(m.i, m.j, m.run_on);
+        for (const auto& [i, cuts] : cut_open_) reach_all(i, cuts);
         for (const RunOn& r : run_on_) carry_to_next(r);
         return {std::move(input_), middles.slack, std::move(middles.edges), std::move(mouths_)};
     }
@@ -73,6 +75,23 @@ private:
         input_.curves.push_back(c);
         return static_cast<int>(input_.curves.size()) - 1;
     }
+
+    // The cuts that open a closed surface go past all that the wall may end at.
+    void reach_all(std::size_t i, const std::vector<int>& cuts) {
+        constexpr double clear = 0.5;  // thicknesses
+        const WallSurface& w = walls_[i];
+        std::vector<Vec3> points = w.extent;
+        for (int c : input_.sheets[i].curves)
+            if (std::find(cuts.begin(), cuts.end(), c) == cuts.end())
+                for (double share : {0.0, 0.25, 0.5, 0.75, 1.0}) points.push_back(input_.curves[ix(c)].point(input_.curves[ix(c)].parameter_at(share)));
+        const std::vector<Curve> wanted = w.chart.cuts(points, clear * w.thickest), longer = w.chart.cuts(points, past_extent * w.thickest);
+        for (std::size_t k = 0; k < cuts.size(); ++k) {
+            Curve& c = input_.curves[ix(cuts[k])];
+            const auto reached = [&](const Vec3& p) { return (c.point(c.nearest(p)) - p).norm() <= 10 * tol_; };
+            if (!reached(wanted[k].start()) || !reached(wanted[k].end())) c = longer[k];
+        }
+    }
+    static constexpr double past_extent = 3;  // thicknesses
 
     void share(std::size_t i, std::size_t j, const Curve& c) {
         const int k = add(c);
@@ -86,14 +105,26 @@ private:
         if (a.chart.flat() && b.chart.flat()) add_line_crossing(i, j);
         else {
             const double margin = a.thickest + b.thickest;
-            const Box3 range = widened(a.box, margin).intersection(widened(b.box, margin));
-            if (range.isEmpty()) return;
-            // Searched on the smaller of both: there the grid is finer.
-            const bool first = a.box.sizes().norm() <= b.box.sizes().norm();
-            const WallSurface &on = first ? a : b, &other = first ? b : a;
-            for (const Curve& c : crossings(on.chart, other.chart, range, on.extent, margin, tol_))
+            // Where a tube enters another at a flat angle or near its side, the ring in which they cross runs on past what both hold.
+            std::vector<Curve> found = crossings_within(a, b, margin);
+            const auto open = [&](const Curve& c) { return !c.closed(tol_); };
+            if (std::any_of(found.begin(), found.end(), open)) {
+                std::vector<Curve> wider = crossings_within(a, b, ring_margin * margin);
+                if (std::none_of(wider.begin(), wider.end(), open)) found = std::move(wider);
+            }
+            for (const Curve& c : found)
                 for (const Curve& k : outside_bends(i, j, c)) share(i, j, k);
         }
+    }
+    static constexpr double ring_margin = 4;
+
+    std::vector<Curve> crossings_within(const WallSurface& a, const WallSurface& b, double margin) const {
+        const Box3 range = widened(a.box, margin).intersection(widened(b.box, margin));
+        if (range.isEmpty()) return {};
+        // Searched on the smaller of both: there the grid is finer.
+        const bool first = a.box.sizes().norm() <= b.box.sizes().norm();
+        const WallSurface &on = first ? a : b, &other = first ? b : a;
+        return crossings(on.chart, other.chart, range, on.extent, margin, tol_);
     }
 
     // What of a crossing is left where no bend stands that both go on in smoothly, the one perhaps through another bend.
@@ -297,7 +328,7 @@ private:
                 const Vec3 p = w.chart.foot(at + 2 * known_depth(i, at) * side), q = w.chart.foot(at - 0.3 * w.wall->thickness * side);
                 needed = needed || (in_material(body_, w, p) && solid(i, p, side) && in_material(body_, w, q) && supported(body_, w, q));
             }
-        if (!needed) return;
+        if (!needed && !w.cut_by_edges) return;
         input_.sheets[i].curves.push_back(add(c.closed(tol_) ? c : ending_at(c, at_outline(i, c.start()), at_outline(i, c.end()))));
     }
 
@@ -377,6 +408,7 @@ private:
     double tol_, slack_, openings_;
     ArrangementInput input_;
     std::vector<RunOn> run_on_;
+    std::map<std::size_t, std::vector<int>> cut_open_;  // of each wall that closes on itself
     std::set<int> mouths_;
 };
 

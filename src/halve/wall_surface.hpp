@@ -27,6 +27,7 @@ struct WallSurface {
     Box3 box;
     double thickest = 0;
     bool aside = false;               ///< nothing comes of it: the others are halved as if it were not there
+    bool cut_by_edges = false;        ///< its faces' own edges cut it, as the crossings with others do not close round it
     std::vector<std::size_t> near;    ///< walls that may cross this one
     std::vector<std::size_t> beside;  ///< walls that may run parallel to it within their thickness
     std::vector<std::size_t> smooth;  ///< walls that continue it smoothly
