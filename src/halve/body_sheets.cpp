@@ -81,16 +81,17 @@ private:
         return std::clamp(of_thickness * thinnest, 16 * point, 64 * point);
     }
 
-    // A curved wall of which next to nothing came was not closed where others cross it: beside the equator of a tube almost as wide their
-    // midsurfaces pass each other. The edges of its own faces close it.
+    // A curved wall of which next to nothing came, or more than is between its sides, was not closed where others cross it: beside the equator
+    // of a tube almost as wide their midsurfaces pass each other. The edges of its own faces close it.
     bool close_leaking(const Arrangement& a) {
         constexpr double little = 0.5;  // of where its sides face each other
+        constexpr double much = 20;     // thicknesses squared
         bool any = false;
         for (std::size_t i = 0; i < walls_.size(); ++i) {
             if (refused_[i] || walls_[i].chart.flat() || input_.sheets[i].curves.empty()) continue;
             double kept = 0;
             for (std::size_t c = 0; c < kept_.keep[i].size(); ++c) kept += kept_.keep[i][c].kept ? a.sheets[i].cells[c].area : 0;
-            walls_[i].cut_by_edges = kept < little * found_[i].area;
+            walls_[i].cut_by_edges = kept < little * found_[i].area || kept_.beyond[i] > much * walls_[i].thickest * walls_[i].thickest;
             any = any || walls_[i].cut_by_edges;
         }
         return any;

@@ -41,7 +41,7 @@ public:
         KeptCells out;
         out.strays = drop_strays(ends);
         out.stubs = stubs(out.strays);
-        out.keep = std::move(keep_);
+        out.keep = std::move(keep_), out.beyond = std::move(beyond_);
         return out;
     }
 
@@ -142,7 +142,7 @@ private:
     }
 
     void decide() {
-        keep_.resize(walls_.size()), cells_.resize(walls_.size());
+        keep_.resize(walls_.size()), cells_.resize(walls_.size()), beyond_.assign(walls_.size(), 0);
         parallel_for(walls_.size(), [&](std::size_t i) {
             const WallSurface& w = walls_[i];
             WallCells& own = cells_[i];
@@ -155,6 +155,7 @@ private:
                 Keep k;
                 k.empty = s.in <= 0.02;
                 k.kept = !own.fixed && open && (held || s.held + s.bridge >= bridging_share);
+                if (k.kept) beyond_[i] += (s.in - s.held - s.bridge - s.other) * c.area;
                 keep_[i].push_back(k);
                 own.cells.push_back({inside, open, held, s.held < 0.5, s.held + 0.5 * s.bridge});
             }
@@ -309,6 +310,7 @@ private:
     std::vector<std::vector<std::size_t>> middles_of_;  // each wall
     std::vector<std::vector<Keep>> keep_;
     std::vector<WallCells> cells_;
+    std::vector<double> beyond_;
 };
 
 }  // namespace

@@ -22,6 +22,7 @@ struct KeptCells {
         double area = 0;
     };
     std::vector<std::vector<Keep>> keep;  ///< of each wall's cells
+    std::vector<double> beyond;           ///< of each wall: area of kept cells (mm2) that lies neither between its sides nor leads to a seam
     std::vector<Dropped> stubs, strays;   ///< of each wall: pieces beyond seams, and pieces too small to be one
 };
 
