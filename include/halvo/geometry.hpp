@@ -186,8 +186,10 @@ private:
 /// The surface at a constant distance along its own normal; nothing where that is of another kind (splines) or would vanish.
 [[nodiscard]] std::optional<Surface> offset_surface(const Surface& s, double by);
 
-/// Line, circle or smooth piecewise cubic through points with unit tangents: the simplest that keeps to `tol`.
-[[nodiscard]] Curve curve_through(const std::vector<Vec3>& points, const std::vector<Vec3>& tangents, double tol);
+/// Are unit tangents those of the curve that is meant, or made from the points alone?
+enum class Tangents { exact, estimated };
+/// Line, circle or smooth piecewise cubic through points with unit tangents: the simplest that keeps to `tol`, and to exact tangents too.
+[[nodiscard]] Curve curve_through(const std::vector<Vec3>& points, const std::vector<Vec3>& tangents, double tol, Tangents kind = Tangents::exact);
 
 /// The same through evenly spaced points alone, closed where their ends meet to ten times that; tangents by differences of fourth order.
 [[nodiscard]] Curve curve_through(std::vector<Vec3> points, double tol);

@@ -13,7 +13,7 @@ Curve foot_curve(const Chart& chart, const Curve& c, double tol) {
 Curve curve_past(const std::vector<Vec3>& points, double tol) {
     std::vector<Vec3> tangents;
     for (std::size_t i = 0; i < points.size(); ++i) tangents.push_back((points[std::min(i + 1, points.size() - 1)] - points[i == 0 ? 0 : i - 1]).normalized());
-    return curve_through(points, tangents, tol);
+    return curve_through(points, tangents, tol, Tangents::estimated);
 }
 
 }  // namespace halvo

@@ -142,14 +142,13 @@ Curve curve_through(std::vector<Vec3> points, double tol) {
     const auto at = [&](int k) { return points[static_cast<std::size_t>(closed ? (k + n) % n : std::clamp(k, 0, n))]; };
     std::vector<Vec3> tangents;
     for (int k = 0; k <= n; ++k) tangents.push_back(slope(at, k, n, closed));
-    if (const auto l = line_through(points, tol)) return *l;
-    if (const auto c = circle_through(points, tangents, tol)) return *c;
-    return Curve::polyline(points, tangents);
+    return curve_through(points, tangents, tol, Tangents::estimated);
 }
 
-Curve curve_through(const std::vector<Vec3>& points, const std::vector<Vec3>& tangents, double tol) {
-    if (const auto l = line_through(points, tol); l && tangents_follow(*l, points, tangents, tol)) return *l;
-    if (const auto c = circle_through(points, tangents, tol); c && tangents_follow(*c, points, tangents, tol)) return *c;
+Curve curve_through(const std::vector<Vec3>& points, const std::vector<Vec3>& tangents, double tol, Tangents kind) {
+    const auto follows = [&](const Curve& c) { return kind == Tangents::estimated || tangents_follow(c, points, tangents, tol); };
+    if (const auto l = line_through(points, tol); l && follows(*l)) return *l;
+    if (const auto c = circle_through(points, tangents, tol); c && follows(*c)) return *c;
     return Curve::polyline(points, tangents);
 }
 

@@ -62,7 +62,7 @@ private:
     Arrangement halved(std::set<int>& mouths) {
         find_neighbours(skin_, walls_);
         WallCurves curves = wall_curves(body_, skin_, walls_, solids_.tolerance.point, search_.slack, widest_opening());
-        input_ = std::move(curves.input), mouths = std::move(curves.mouths);
+        input_ = std::move(curves.input), mouths = std::move(curves.mouths), open_rings_ = std::move(curves.open_rings);
         tol_ = std::max(tol_, curves.slack);
         // Curves traced on curved surfaces meet to a little more than the model's tolerance.
         const bool flat = std::all_of(walls_.begin(), walls_.end(), [](const WallSurface& w) { return w.chart.flat(); });
@@ -88,7 +88,7 @@ private:
         constexpr double much = 20;     // thicknesses squared
         bool any = false;
         for (std::size_t i = 0; i < walls_.size(); ++i) {
-            if (refused_[i] || walls_[i].chart.flat() || input_.sheets[i].curves.empty()) continue;
+            if (refused_[i] || open_rings_.count(i) == 0) continue;
             double kept = 0;
             for (std::size_t c = 0; c < kept_.keep[i].size(); ++c) kept += kept_.keep[i][c].kept ? a.sheets[i].cells[c].area : 0;
             walls_[i].cut_by_edges = kept < little * found_[i].area || kept_.beyond[i] > much * walls_[i].thickest * walls_[i].thickest;
@@ -318,6 +318,7 @@ private:
     std::vector<std::string> keys_;
     ArrangementInput input_;
     KeptCells kept_;
+    std::set<std::size_t> open_rings_;
 };
 
 }  // namespace

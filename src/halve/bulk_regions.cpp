@@ -174,8 +174,10 @@ private:
         }
     }
 
-    // Corners between walls, which no sheet's thickness reaches, run on beyond any box, and are no wider than half a thickness.
+    // Only from faces of its own that a region has: fillets run on beyond any box too. So do corners between walls, which no sheet's thickness
+    // reaches, and which are no wider than half a thickness.
     bool widen(Place& p, const BulkGrid& grid) const {
+        if (p.faces.empty()) return false;
         const double least = thickest_ * thickest_;
         const std::size_t before = p.points.size();
         for (int side = 0; side < 6; ++side)

@@ -67,7 +67,7 @@ public:
             if (m.curve.length() > 4 * tol_) share(m.i, m.j, m.run_on);
         for (const auto& [i, cuts] : cut_open_) reach_all(i, cuts);
         for (const RunOn& r : run_on_) carry_to_next(r);
-        return {std::move(input_), middles.slack, std::move(middles.edges), std::move(mouths_)};
+        return {std::move(input_), middles.slack, std::move(middles.edges), std::move(open_rings_), std::move(mouths_)};
     }
 
 private:
@@ -105,26 +105,18 @@ private:
         if (a.chart.flat() && b.chart.flat()) add_line_crossing(i, j);
         else {
             const double margin = a.thickest + b.thickest;
-            // Where a tube enters another at a flat angle or near its side, the ring in which they cross runs on past what both hold.
-            std::vector<Curve> found = crossings_within(a, b, margin);
+            const Box3 range = widened(a.box, margin).intersection(widened(b.box, margin));
+            if (range.isEmpty()) return;
+            // Searched on the smaller of both: there the grid is finer.
+            const bool first = a.box.sizes().norm() <= b.box.sizes().norm();
+            const WallSurface &on = first ? a : b, &other = first ? b : a;
+            const std::vector<Curve> found = crossings(on.chart, other.chart, range, on.extent, margin, tol_);
             const auto open = [&](const Curve& c) { return !c.closed(tol_); };
-            if (std::any_of(found.begin(), found.end(), open)) {
-                std::vector<Curve> wider = crossings_within(a, b, ring_margin * margin);
-                if (std::none_of(wider.begin(), wider.end(), open)) found = std::move(wider);
-            }
+            const bool tubes = !a.chart.flat() && !b.chart.flat() && !a.wall->bend && !b.wall->bend;
+            if (tubes && std::all_of(found.begin(), found.end(), open)) open_rings_.insert({i, j});
             for (const Curve& c : found)
                 for (const Curve& k : outside_bends(i, j, c)) share(i, j, k);
         }
-    }
-    static constexpr double ring_margin = 4;
-
-    std::vector<Curve> crossings_within(const WallSurface& a, const WallSurface& b, double margin) const {
-        const Box3 range = widened(a.box, margin).intersection(widened(b.box, margin));
-        if (range.isEmpty()) return {};
-        // Searched on the smaller of both: there the grid is finer.
-        const bool first = a.box.sizes().norm() <= b.box.sizes().norm();
-        const WallSurface &on = first ? a : b, &other = first ? b : a;
-        return crossings(on.chart, other.chart, range, on.extent, margin, tol_);
     }
 
     // What of a crossing is left where no bend stands that both go on in smoothly, the one perhaps through another bend.
@@ -409,6 +401,7 @@ private:
     ArrangementInput input_;
     std::vector<RunOn> run_on_;
     std::map<std::size_t, std::vector<int>> cut_open_;  // of each wall that closes on itself
+    std::set<std::size_t> open_rings_;
     std::set<int> mouths_;
 };
 

@@ -12,7 +12,8 @@ struct WallCurves {
     ArrangementInput input;
     double slack = 0;  ///< by how much curves that mean one point may miss each other; grows where smooth neighbours do not quite meet
     std::vector<MiddleEdge> middles;
-    std::set<int> mouths;  ///< curves drawn across the mouths of notches no wider than `openings`
+    std::set<std::size_t> open_rings;  ///< curved walls that do not end where they cross another one: the curve does not close round them
+    std::set<int> mouths;              ///< curves drawn across the mouths of notches no wider than `openings`
 };
 [[nodiscard]] WallCurves wall_curves(const Body& body, const Skin& skin, const std::vector<WallSurface>& walls, double tol, double slack, double openings);
 
