@@ -207,7 +207,7 @@ std::vector<Curve> Chart::cuts(const std::vector<Vec3>& around, double margin) c
             points.push_back(point(w));
             tangents.push_back((point(w + d) - point(w - d)).normalized());
         }
-        out.push_back(curve_through(points, tangents, 1e-8 * std::max(1.0, (points[n / 2] - points[0]).norm())));
+        out.push_back(curve_through(points, tangents, 1e-8 * std::max(1.0, (points[n / 2] - points[0]).norm()), Tangents::estimated));
     }
     return out;
 }

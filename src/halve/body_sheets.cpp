@@ -44,12 +44,11 @@ public:
         const std::vector<bool> turn = to_turn_outward(body_, skin_, found_);
         parallel_for(walls_.size(),
                      [&](std::size_t i) { walls_[i] = make_wall_surface(body_, boxes, found_[i], turn[i], solids_.tolerance.point, solids_.tolerance.chord); });
-        std::set<int> mouths;
-        Arrangement a = halved(mouths);
-        if (close_leaking(a)) a = halved(mouths);
-        if (set_aside_empty()) a = halved(mouths);
+        Arrangement a = halved();
+        if (close_leaking(a)) a = halved();
+        if (set_aside_empty()) a = halved();
         tell_refused();
-        close_openings(a, mouths);
+        close_openings(a);
         const Assembled done = assemble(model_, a, input_, kept_.keep, {});
         make_sheets(done);
         std::vector<bool> without_sheet;
@@ -59,10 +58,10 @@ public:
 
 private:
     // The walls cut by each other and by the body, and what of each is its sheet.
-    Arrangement halved(std::set<int>& mouths) {
+    Arrangement halved() {
         find_neighbours(skin_, walls_);
         WallCurves curves = wall_curves(body_, skin_, walls_, solids_.tolerance.point, search_.slack, widest_opening());
-        input_ = std::move(curves.input), mouths = std::move(curves.mouths), open_rings_ = std::move(curves.open_rings);
+        input_ = std::move(curves.input), mouths_ = std::move(curves.mouths), open_rings_ = std::move(curves.open_rings);
         tol_ = std::max(tol_, curves.slack);
         // Curves traced on curved surfaces meet to a little more than the model's tolerance.
         const bool flat = std::all_of(walls_.begin(), walls_.end(), [](const WallSurface& w) { return w.chart.flat(); });
@@ -86,15 +85,27 @@ private:
     bool close_leaking(const Arrangement& a) {
         constexpr double little = 0.5;  // of where its sides face each other
         constexpr double much = 20;     // thicknesses squared
+        constexpr double most = 0.9;    // of what faces each other
+        const std::vector<double> before = kept_areas(a), beyond = kept_.beyond;
         bool any = false;
-        for (std::size_t i = 0; i < walls_.size(); ++i) {
-            if (refused_[i] || open_rings_.count(i) == 0) continue;
-            double kept = 0;
-            for (std::size_t c = 0; c < kept_.keep[i].size(); ++c) kept += kept_.keep[i][c].kept ? a.sheets[i].cells[c].area : 0;
-            walls_[i].cut_by_edges = kept < little * found_[i].area || kept_.beyond[i] > much * walls_[i].thickest * walls_[i].thickest;
+        for (const std::size_t i : open_rings_) {
+            if (refused_[i]) continue;
+            walls_[i].cut_by_edges = before[i] < little * found_[i].area || beyond[i] > much * walls_[i].thickest * walls_[i].thickest;
             any = any || walls_[i].cut_by_edges;
         }
-        return any;
+        if (!any) return false;
+        // What is between its sides must not be lost by that.
+        const std::vector<double> after = kept_areas(halved());
+        for (std::size_t i = 0; i < walls_.size(); ++i)
+            if (after[i] < most * std::min(before[i], found_[i].area)) walls_[i].cut_by_edges = false;
+        return true;
+    }
+
+    std::vector<double> kept_areas(const Arrangement& a) const {
+        std::vector<double> out(walls_.size(), 0);
+        for (std::size_t i = 0; i < walls_.size(); ++i)
+            for (std::size_t c = 0; c < kept_.keep[i].size(); ++c) out[i] += kept_.keep[i][c].kept ? a.sheets[i].cells[c].area : 0;
+        return out;
     }
 
     // A wall that nothing came of, as a strip beside what it goes on in, cuts none of the others, and those that it lies between meet.
@@ -131,9 +142,9 @@ private:
     };
 
     // Those no larger than the plan's openings, or named by it, are filled.
-    void close_openings(const Arrangement& a, const std::set<int>& mouths) {
+    void close_openings(const Arrangement& a) {
         std::set<int> mouth_edges;
-        for (int c : mouths)
+        for (int c : mouths_)
             for (const EdgeUse& u : a.on_curve[static_cast<std::size_t>(c)]) mouth_edges.insert(u.edge.value);
         const auto named = [](const std::vector<std::string>& list, const std::string& key) { return std::find(list.begin(), list.end(), key) != list.end(); };
         KeySet keys;
@@ -319,6 +330,7 @@ private:
     ArrangementInput input_;
     KeptCells kept_;
     std::set<std::size_t> open_rings_;
+    std::set<int> mouths_;
 };
 
 }  // namespace

@@ -113,7 +113,7 @@ private:
             const std::vector<Curve> found = crossings(on.chart, other.chart, range, on.extent, margin, tol_);
             const auto open = [&](const Curve& c) { return !c.closed(tol_); };
             const bool tubes = !a.chart.flat() && !b.chart.flat() && !a.wall->bend && !b.wall->bend;
-            if (tubes && std::all_of(found.begin(), found.end(), open)) open_rings_.insert({i, j});
+            if (tubes && !found.empty() && std::all_of(found.begin(), found.end(), open)) open_rings_.insert({i, j});
             for (const Curve& c : found)
                 for (const Curve& k : outside_bends(i, j, c)) share(i, j, k);
         }
@@ -291,7 +291,7 @@ private:
             d = (d - d.dot(normal) * normal).normalized();
             tangents.push_back(d);
         }
-        return curve_through(points, tangents, 1e-6);
+        return curve_through(points, tangents, 1e-6, Tangents::estimated);
     }
 
     // Edges of a wall's faces past which the material is another's: the sheet may be cut there.
