@@ -61,6 +61,15 @@ TEST(Curve, ReversedRunsTheOtherWay) {
     }
 }
 
+TEST(Curve, TwoPointsAreALineOnlyWithTangentsAlongIt) {
+    const double r = 18, angle = 0.06;
+    const std::vector<Vec3> points{{r, 0, 0}, {r * std::cos(angle), r * std::sin(angle), 0}}, bent{{0, 1, 0}, {-std::sin(angle), std::cos(angle), 0}};
+    const Curve c = curve_through(points, bent, 1e-5);
+    EXPECT_NEAR(c.middle().norm(), r, 1e-5) << "on the arc, 8 um off its chord";
+    const Vec3 along = (points[1] - points[0]).normalized();
+    EXPECT_TRUE(curve_through(points, {along, along}, 1e-5).is_line());
+}
+
 TEST(Curve, MeetsFindsEveryRoot) {
     EXPECT_EQ(meets(arc(10, 0, 2 * pi), Plane::through({5, 0, 0}, Vec3::UnitX())).size(), 2u);
     EXPECT_EQ(meets(arc(10, 0, pi / 2), Plane::through({5, 0, 0}, Vec3::UnitX())).size(), 1u);

@@ -2,6 +2,7 @@
 // boxes full of ribs and bosses, turned shells with rings close to their bends. Each is one mesh of the solid's volume, here and anywhere.
 #include "body/section.hpp"
 #include "curved_parts.hpp"
+#include "random_parts.hpp"
 #include "spoilt.hpp"
 
 #include <gtest/gtest.h>
@@ -175,6 +176,30 @@ TEST(EndAtSide, NothingIsHeldWhereTheJointIsRefused) {
     ASSERT_FALSE(options.refuse.empty());
     join(model, j.solids, options);
     EXPECT_TRUE(model.couplings.empty());
+}
+
+TEST(ThicknessTies, HoldABranchAsWideAsItsTube) {
+    for (const bool moved : {false, true}) {
+        const Job j = job_of_shells(make_random({"branch", 7}), moved);
+        ASSERT_FALSE(j.model.ties.empty());
+        ASSERT_FALSE(j.mesh.ties.empty());
+        EXPECT_EQ(j.mesh.parts, 1);
+        EXPECT_EQ(count_findings(j.model, "edge inside the solid"), 0u);
+        for (const TiedNode& t : j.mesh.ties) {
+            const Sheet& onto = j.model.sheets[static_cast<std::size_t>(j.mesh.elements[static_cast<std::size_t>(t.element)].sheet)];
+            EXPECT_LE(t.arm.norm(), onto.thickness.max) << "within its thickness, or beside its border by half of that";
+        }
+    }
+}
+
+TEST(ThicknessTies, NothingIsTiedWhereTheJointIsRefused) {
+    const Job j = job_of_shells(make_random({"branch", 7}), false);
+    Model model = halve(j.solids, j.plan.halve);
+    JoinOptions options;
+    for (const JointRecord& r : j.model.joints) options.refuse.push_back(r.key);  // where a line contact holds both sheets already, of that
+    ASSERT_FALSE(options.refuse.empty());
+    join(model, j.solids, options);
+    EXPECT_TRUE(model.ties.empty());
 }
 
 TEST(Section, OfATorusSquareToItsAxisIsACircle) {

@@ -13,8 +13,8 @@ namespace halvo {
 class LooseEnds {
 public:
     /// Refers to all that it is given, and changes `keep`.
-    LooseEnds(const Arrangement& a, const std::vector<WallCells>& walls, Surroundings solid, std::vector<std::vector<Keep>>& keep)
-        : cells_(a, walls, keep), walls_(walls), solid_(std::move(solid)), keep_(keep), known_(walls.size()) {}
+    LooseEnds(const CellIndex& cells, Surroundings solid, std::vector<std::vector<Keep>>& keep)
+        : cells_(cells), walls_(cells.walls), solid_(std::move(solid)), keep_(keep), known_(cells.walls.size()) {}
 
     void settle();
     /// Would others be loose along more than a little, if these were dropped?
@@ -40,7 +40,7 @@ private:
     [[nodiscard]] bool goes_on_from(const CellAt& c) const;
     bool settle(const CellAt& c);
 
-    CellIndex cells_;
+    const CellIndex& cells_;
     const std::vector<WallCells>& walls_;
     Surroundings solid_;
     std::vector<std::vector<Keep>>& keep_;

@@ -11,7 +11,7 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
-#include <set>
+#include <optional>
 
 namespace halvo {
 namespace {
@@ -32,11 +32,12 @@ public:
 
     KeptCells run() {
         decide();
+        index_.emplace(a_, cells_, keep_);
         drop_fins();
         bridge_slivers();
         const auto goes_on = [&](std::size_t i, int half) { return goes_on_past(i, a_.edges[static_cast<std::size_t>(half / 2)].curve, half % 2 != 0); };
         const auto sees = [&](std::size_t i, std::size_t c, bool over) { return sees_air(i, a_.sheets[i].cells[c], over); };
-        LooseEnds ends(a_, cells_, {goes_on, sees}, keep_);
+        LooseEnds ends(*index_, {goes_on, sees}, keep_);
         ends.settle();
         KeptCells out;
         out.strays = drop_strays(ends);
@@ -170,15 +171,12 @@ private:
         return std::count_if(beyond.begin(), beyond.end(), [&](const Vec3& p) { return in_material(body_, w, p); }) >= most_past_edge;
     }
 
-    bool is_kept(std::size_t i, int cell) const { return cell >= 0 && keep_[i][static_cast<std::size_t>(cell)].kept; }
+    bool kept_beside(std::size_t i, int half) const { return index_->kept({i, half ^ 1}); }
 
-    // Of each edge, the walls that keep a cell beside it.
-    std::vector<std::set<std::size_t>> keepers() const {
-        std::vector<std::set<std::size_t>> out(a_.edges.size());
-        for (std::size_t i = 0; i < walls_.size(); ++i)
-            for (const auto& [half, cell] : a_.sheets[i].cell_of)
-                if (is_kept(i, cell)) out[static_cast<std::size_t>(half / 2)].insert(i);
-        return out;
+    // Has another wall than this one a cell that is kept at an edge?
+    bool others_at(std::size_t i, int edge) const {
+        const auto& at = index_->at[static_cast<std::size_t>(edge)];
+        return std::any_of(at.begin(), at.end(), [&](const CellIndex::Side& s) { return s.wall != i && index_->kept(s); });
     }
 
     // Is there skin straight over or under a place of a cell, with no other wall's midsurface before it?
@@ -198,43 +196,35 @@ private:
     // Where bends run into each other in a mitre, a piece of each beyond it may yet lie between its sides for the smaller part. With nothing
     // but air round it and at the mitre, it is a fin.
     void drop_fins() {
-        const auto walls_at = keepers();
-        const auto kept = [&](std::size_t i, int half) { return is_kept(i, a_.sheets[i].cell(half)); };
+        std::vector<CellAt> fins;
         for (std::size_t i = 0; i < walls_.size(); ++i)
-            for (std::size_t c = 0; walls_[i].wall->bend && c < a_.sheets[i].cells.size(); ++c) {
+            for (std::size_t c = 0; walls_[i].wall->bend && c < keep_[i].size(); ++c) {
                 if (!keep_[i][c].kept || !cells_[i].cells[c].slight) continue;
                 bool fin = true, crossed = false;
-                for (const auto& loop : a_.sheets[i].cells[c].loops)
-                    for (const int half : loop) {
-                        const auto& at = walls_at[static_cast<std::size_t>(half / 2)];
-                        const bool goes_on = kept(i, half ^ 1), others = std::any_of(at.begin(), at.end(), [&](std::size_t j) { return j != i; });
-                        fin = fin && goes_on == others;
-                        crossed = crossed || (goes_on && others);
-                    }
-                if (!fin || !crossed) continue;
-                keep_[i][c].kept = false;
+                for (const int half : index_->halves[i][c]) {
+                    const bool goes_on = kept_beside(i, half), others = others_at(i, half / 2);
+                    fin = fin && goes_on == others;
+                    crossed = crossed || (goes_on && others);
+                }
+                if (fin && crossed) fins.emplace_back(i, c);
             }
+        for (const auto& [i, c] : fins) keep_[i][c].kept = false;
     }
 
     // Where a wall's two faces end at a crossing in different places, as beside a curved or an oblique one, a sliver between them lies
     // neither between the faces nor in the other's wall. With the sheet on both of its sides it is part of it.
     void bridge_slivers() {
         constexpr double between = 0.75;  // of its outline, along pieces that are kept
-        for (std::size_t i = 0; i < walls_.size(); ++i) {
-            const SheetCells& cells = a_.sheets[i];
-            std::vector<double> outline(cells.cells.size(), 0.0), beside(cells.cells.size(), 0.0);
-            for (const auto& [half, cell] : cells.cell_of) {
-                if (cell < 0 || is_kept(i, cell) || !cells_[i].cells[static_cast<std::size_t>(cell)].open) continue;
-                const double length = a_.edges[static_cast<std::size_t>(half / 2)].curve.length();
-                outline[static_cast<std::size_t>(cell)] += length;
-                if (is_kept(i, cells.cell(half ^ 1))) beside[static_cast<std::size_t>(cell)] += length;
+        std::vector<CellAt> slivers;
+        for (std::size_t i = 0; i < walls_.size(); ++i)
+            for (std::size_t c = 0; c < keep_[i].size() && !refused_[i]; ++c) {
+                if (keep_[i][c].kept || !cells_[i].cells[c].open) continue;
+                const double outline = index_->outline({i, c});
+                double beside = 0;
+                for (const int half : index_->halves[i][c]) beside += kept_beside(i, half) ? index_->length[static_cast<std::size_t>(half / 2)] : 0;
+                if (outline > 0 && beside >= between * outline && index_->area({i, c}) <= 0.5 * walls_[i].wall->thickness * outline) slivers.emplace_back(i, c);
             }
-            const double t = walls_[i].wall->thickness;
-            for (std::size_t c = 0; c < outline.size(); ++c) {
-                if (outline[c] <= 0 || beside[c] < between * outline[c] || cells.cells[c].area > 0.5 * t * outline[c] || refused_[i]) continue;
-                keep_[i][c].kept = true;
-            }
-        }
+        for (const auto& [i, c] : slivers) keep_[i][c].kept = true;
     }
 
     // Cells of a wall that hang together.
@@ -243,28 +233,32 @@ private:
         double area = 0, outline = 0, shared = 0;  // lengths: of its outline, and of that along others' sheets
         bool held = false;
     };
-    std::vector<Group> kept_groups(std::size_t i, const std::vector<std::set<std::size_t>>& walls_at) const {
-        const SheetCells& cells = a_.sheets[i];
-        const auto kept = [&](int c) { return is_kept(i, c); };
-        Groups groups(cells.cells.size());
-        for (const auto& [half, cell] : cells.cell_of)
-            if (kept(cell) && kept(cells.cell(half ^ 1))) groups.tie(cell, cells.cell(half ^ 1));
+    std::vector<Group> kept_groups(std::size_t i) const {
+        const std::size_t n = keep_[i].size();
+        Groups groups(n);
         std::map<int, Group> found;
-        for (std::size_t c = 0; c < cells.cells.size(); ++c) {
+        const auto each_kept = [&](const auto& what) {
+            for (std::size_t c = 0; c < n; ++c)
+                if (keep_[i][c].kept)
+                    for (const int half : index_->halves[i][c]) what(static_cast<int>(c), half);
+        };
+        each_kept([&](int c, int half) {
+            if (kept_beside(i, half)) groups.tie(c, index_->cell({i, half ^ 1}));
+        });
+        for (std::size_t c = 0; c < n; ++c) {
             if (!keep_[i][c].kept) continue;
             Group& g = found[groups.root(static_cast<int>(c))];
             g.cells.push_back(c);
-            g.area += cells.cells[c].area;
+            g.area += index_->area({i, c});
             g.held = g.held || cells_[i].cells[c].held;
         }
-        for (const auto& [half, cell] : cells.cell_of) {
-            if (!kept(cell) || kept(cells.cell(half ^ 1))) continue;
-            Group& g = found[groups.root(cell)];
-            const auto e = static_cast<std::size_t>(half / 2);
-            const double length = a_.edges[e].curve.length();
+        each_kept([&](int c, int half) {
+            if (kept_beside(i, half)) return;
+            Group& g = found[groups.root(c)];
+            const double length = index_->length[static_cast<std::size_t>(half / 2)];
             g.outline += length;
-            if (walls_at[e].size() > 1) g.shared += length;
-        }
+            if (others_at(i, half / 2)) g.shared += length;
+        });
         std::vector<Group> out;
         for (auto& [root, g] : found) out.push_back(std::move(g));
         return out;
@@ -274,9 +268,10 @@ private:
     // between the wall's own sides; but for those that others would end in the material without.
     std::vector<KeptCells::Dropped> drop_strays(LooseEnds& ends) {
         std::vector<KeptCells::Dropped> out(walls_.size());
-        const auto walls_at = keepers();
+        std::vector<std::vector<Group>> groups;
+        for (std::size_t i = 0; i < walls_.size(); ++i) groups.push_back(kept_groups(i));
         for (std::size_t i = 0; i < walls_.size(); ++i)
-            for (const Group& g : kept_groups(i, walls_at)) {
+            for (const Group& g : groups[i]) {
                 const double t = walls_[i].wall->thickness;
                 // What has others all round it, as the ball in a corner has, is no loose piece, however small.
                 const bool between = g.shared > 0.99 * g.outline, small = g.area <= stray_size * t * t && !between;
@@ -311,6 +306,7 @@ private:
     std::vector<std::vector<Keep>> keep_;
     std::vector<WallCells> cells_;
     std::vector<double> beyond_;
+    std::optional<CellIndex> index_;  // of all that, as it changes
 };
 
 }  // namespace
