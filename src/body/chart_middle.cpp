@@ -23,9 +23,11 @@ Gap widest_gap(std::vector<double> angles, double more) {
     return out;
 }
 
+// Not in the middle of a gap in what is round for the most part: there another wall touches it, as where a bore's channel is let into a plate.
 double opposite_gap(std::vector<double> angles) {
     const Gap gap = widest_gap(std::move(angles), 0);
-    return gap.size > pi / 3 ? gap.from + 0.5 * gap.size + pi : pi;
+    const double share = gap.size < pi ? 0.382 : 0.5;
+    return gap.size > pi / 3 ? gap.from + share * gap.size + pi : pi;
 }
 
 // Opposite to the widest gap between the points: a sphere's chart is singular there.

@@ -257,7 +257,8 @@ private:
         return number;
     }
 
-    // Links of edges that a merge left nothing on say nothing.
+    // Links of edges that nothing is left on say nothing: after a merge, or of a line that runs past an outline by what is between that and its
+    // chords.
     static void drop_idle_links(Model& next) {
         std::vector<bool> used(next.edges.size(), false);
         const auto at = sheets_at_edges(next);
@@ -329,7 +330,7 @@ private:
             next.couplings.push_back(std::move(c));
         }
         for (const int p : places_wanted_) next.places.push_back(done.of_point[ix(p)]);
-        if (!work_.merges.empty()) drop_idle_links(next);
+        drop_idle_links(next);
         const auto add_tie = [&](const std::vector<int>& curves, int onto, int joint) {
             Tie t;
             t.onto = SheetId(sheet_number[ix(onto)]), t.joint = joint;
