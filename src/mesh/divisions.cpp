@@ -424,7 +424,7 @@ private:
         all.vertex.resize(n);
         std::iota(all.vertex.begin(), all.vertex.end(), 0);
         if (!(options_.bridge > 0)) return;
-        auto [stays, held] = held_by_others(model_);
+        auto [stays, held] = held_by_others(model_, false);
         std::vector<int> uses(n, 0);
         const std::vector<int> own = held;
         for (const Edge& e : model_.edges)

@@ -243,7 +243,7 @@ private:
 
 }  // namespace
 
-Held held_by_others(const Model& model) {
+Held held_by_others(const Model& model, bool lines_inside) {
     Held out{std::vector<bool>(model.edges.size(), false), std::vector<int>(model.vertices.size(), 0)};
     for (const EdgeLink& l : model.edge_links) out.edges[l.a.index()] = out.edges[l.b.index()] = true;
     for (const Tie& t : model.ties)
@@ -260,7 +260,7 @@ Held held_by_others(const Model& model) {
     }
     for (const Sheet& s : model.sheets)
         for (const Region& r : s.regions) {
-            for (EdgeId e : r.embedded) out.edges[e.index()] = true;
+            for (EdgeId e : r.embedded) out.edges[e.index()] = out.edges[e.index()] || lines_inside;
             for (VertexId v : r.points) out.vertices[v.index()] = 1;
         }
     for (VertexId v : model.places) out.vertices[v.index()] = 1;

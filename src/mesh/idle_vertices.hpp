@@ -13,11 +13,11 @@ struct LongEdges {
 /// in a piece that is short against the elements. Nothing where there is no such place.
 [[nodiscard]] std::optional<LongEdges> without_idle_vertices(const Model& model, const MeshOptions& options);
 
-/// Edges that members, links, ties and couplings run along or that lie inside a region, and vertices that something hangs on.
+/// Edges that members, links, ties and couplings run along or, if asked, that lie inside a region, and vertices that something hangs on.
 struct Held {
     std::vector<bool> edges;
     std::vector<int> vertices;
 };
-[[nodiscard]] Held held_by_others(const Model& model);
+[[nodiscard]] Held held_by_others(const Model& model, bool lines_inside = true);
 
 }  // namespace halvo
