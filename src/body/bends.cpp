@@ -1,7 +1,7 @@
 #include "body/bends.hpp"
 
+#include "body/round_faces.hpp"
 #include "core/groups.hpp"
-#include "geom/fit.hpp"
 #include "geom/pipe.hpp"
 #include "geom/rounds.hpp"
 
@@ -18,9 +18,7 @@ constexpr double least_facing = 0.5;   // cosine between opposed rounds, of no m
 constexpr double most_off = 0.2;       // of the thickness, between a bend's midsurface and equal distance
 constexpr double all_over = 0.9;       // of its larger side, that a patch which fills a corner sees the other one from
 constexpr double most_off_all = 0.01;  // of the thickness, for one in place of their equal distance
-constexpr double like = 0.01;          // of the radius, within which a spline face counts as the round it is close to
 constexpr double no_rib = 1.5;         // times as thick as a wall: what is thicker may be the depth of a rib on it
-constexpr double rolled = 0.06;        // of a principal curvature, that it varies by over what a ball was rolled along
 constexpr int passes = 4;
 
 std::size_t ix(int i) {
@@ -29,7 +27,7 @@ std::size_t ix(int i) {
 
 class Search {
 public:
-    Search(const Body& body, const Skin& skin, const std::vector<Wall>& walls, double tol) : body_(body), skin_(skin), walls_(walls), tol_(tol) {
+    Search(const Body& body, const Skin& skin, const std::vector<Wall>& walls, double tol) : body_(body), skin_(skin), walls_(walls), faces_(body), tol_(tol) {
         for (std::size_t i = 0; i < walls.size(); ++i)
             for (const FacePair& p : walls[i].pairs) at_[p.top].push_back({i, true}), at_[p.bottom].push_back({i, false});
     }
@@ -73,77 +71,10 @@ private:
         std::vector<Probe> own;            // and rays over it
     };
 
-    // The face's surface, or the round that a spline one is close to.
-    [[nodiscard]] const Surface& surface(int face) const {
-        const Surface& own = body_.faces[ix(face)].surface;
-        if (!std::holds_alternative<FreeSurface>(own)) return own;
-        const auto [it, fresh] = alike_.try_emplace(face, own);
-        if (fresh)
-            if (auto s = round_like(body_.faces[ix(face)])) it->second = *s;
-        return it->second;
-    }
-
-    std::optional<Surface> round_like(const Face& face) const {
-        constexpr std::size_t most = 60;
-        std::vector<Vec3> points, normals;
-        const std::size_t step = std::max<std::size_t>(1, face.facet_count / most);
-        for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; i += step) {
-            const auto& c = body_.facets[i].corners;
-            const auto at = [&](std::size_t k) -> const Vec3& { return body_.points[ix(c[k])]; };
-            for (const Vec3& q : {Vec3((at(0) + at(1) + at(2)) / 3), Vec3(0.5 * (at(0) + at(1))), Vec3(0.5 * (at(1) + at(2)))}) {
-                const SkinPoint on = body_.on_skin(i, q);
-                points.push_back(on.point), normals.push_back(on.normal);
-            }
-        }
-        if (points.size() < 9) return std::nullopt;
-        const auto close = [&](const std::optional<Fit>& f) { return f && f->worst <= like * *spine_radius(f->surface); };
-        if (auto f = fit_cylinder(points, normals); close(f)) return f->surface;
-        if (auto f = fit_sphere(points, normals); close(f)) return f->surface;
-        if (auto f = fit_torus(points, points, normals); close(f)) return f->surface;
-        return std::nullopt;
-    }
-
-    // Of spline faces that are no cylinder, torus or sphere: the ball they are rolled by.
-    const std::optional<RollingBall>& ball_of(int face) const {
-        const auto [it, fresh] = balls_.try_emplace(face, std::nullopt);
-        if (fresh && std::holds_alternative<FreeSurface>(surface(face))) {
-            const Face& f = body_.faces[ix(face)];
-            std::vector<Vec3> points;
-            const std::size_t step = std::max<std::size_t>(1, f.facet_count / 40);
-            for (std::size_t i = f.first_facet; i < f.first_facet + f.facet_count; i += step) points.push_back(middle_of(i));
-            it->second = rolling_ball(BaseSurface(surface(face)), points, rolled);
-        }
-        return it->second;
-    }
-
-    [[nodiscard]] std::optional<double> radius_of(int face) const {
-        if (const auto r = spine_radius(surface(face))) return r;
-        const auto& ball = ball_of(face);
-        return ball ? std::optional(ball->radius) : std::nullopt;
-    }
-
-    [[nodiscard]] std::optional<Vec3> spine_of(int face, const Vec3& p) const {
-        if (const auto c = spine_point(surface(face), p)) return c;
-        const auto& ball = ball_of(face);
-        if (!ball) return std::nullopt;
-        const SkinPoint foot = BaseSurface(surface(face)).foot(p);
-        return foot.point + (ball->on_normal_side ? ball->radius : -ball->radius) * foot.normal;
-    }
-
-    [[nodiscard]] Vec3 middle_of(std::size_t facet) const {
-        Vec3 m = Vec3::Zero();
-        for (int c : body_.facets[facet].corners) m += body_.points[ix(c)] / 3;
-        return m;
-    }
-
-    // Does the skin bulge out, away from the line its circles have their centres on?
-    bool bulges(int face) const {
-        const Face& f = body_.faces[ix(face)];
-        const std::size_t i = f.first_facet + f.facet_count / 2;
-        const Vec3 m = middle_of(i);
-        const auto centre = spine_of(face, m);
-        return centre && body_.facet_normal(i).dot(m - *centre) > 0;
-    }
+    [[nodiscard]] const Surface& surface(int face) const { return faces_.surface(face); }
+    [[nodiscard]] std::optional<double> radius_of(int face) const { return faces_.radius(face); }
+    [[nodiscard]] std::optional<Vec3> spine_of(int face, const Vec3& p) const { return faces_.spine(face, p); }
+    [[nodiscard]] bool bulges(int face) const { return faces_.bulges(face); }
 
     // Faces that see each other, are rounds of one kind with one bulging out and one in, and have smooth neighbours.
     void collect() {
@@ -378,7 +309,8 @@ private:
         for (Pair& p : pairs_) p.radius = mean_radius(p);
         for (std::size_t i = 0; i < pairs_.size(); ++i)
             for (const std::size_t j : pairs_[i].bends)
-                if (std::abs(pairs_[i].radius - pairs_[j].radius) <= 1.5 * like * pairs_[i].radius) groups.tie(static_cast<int>(i), static_cast<int>(j));
+                if (std::abs(pairs_[i].radius - pairs_[j].radius) <= 1.5 * RoundFaces::like * pairs_[i].radius)
+                    groups.tie(static_cast<int>(i), static_cast<int>(j));
         struct Sums {
             double exact = 0, all = 0;
             int exact_count = 0, count = 0;
@@ -405,7 +337,7 @@ private:
         double r = 0;
         for (const std::size_t j : corner.bends) {
             const Pair& q = pairs_[j];
-            if (q.ridge.empty() && std::abs(*radius_of(bulges(q.a) ? q.a : q.b) - outside) <= 1.5 * like * outside) r = std::max(r, q.radius);
+            if (q.ridge.empty() && std::abs(*radius_of(bulges(q.a) ? q.a : q.b) - outside) <= 1.5 * RoundFaces::like * outside) r = std::max(r, q.radius);
         }
         if (r == 0) return;
         corner.radius = r;
@@ -550,9 +482,8 @@ private:
     const Body& body_;
     const Skin& skin_;
     const std::vector<Wall>& walls_;
+    RoundFaces faces_;
     double tol_;
-    mutable std::map<int, Surface> alike_;  // of spline faces
-    mutable std::map<int, std::optional<RollingBall>> balls_;
     std::map<std::pair<int, int>, bool> opposed_;
     std::map<int, std::vector<Use>> at_;
     std::vector<Pair> pairs_;

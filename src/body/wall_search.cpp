@@ -3,6 +3,7 @@
 #include "body/bends.hpp"
 #include "body/chart_middle.hpp"
 #include "body/corner_patches.hpp"
+#include "body/merge_steps.hpp"
 #include "body/mid_surface.hpp"
 #include "geom/spread.hpp"
 
@@ -88,7 +89,9 @@ public:
         std::vector<Wall> walls;
         std::vector<bool> thin;
         for (Candidate& c : all) add(walls, thin, std::move(c));
-        if (limits_.merge_steps) merge_steps(walls, thin);
+        if (limits_.merge_steps)
+            merge_steps(
+                body_, skin_, [this](double t) { return like_tol(t); }, walls, thin);
         settle_bends(walls, thin);
         for (std::size_t i = 0; i < walls.size(); ++i) {
             Wall& w = walls[i];
@@ -278,7 +281,7 @@ private:
         w.thinnest = std::numeric_limits<double>::max();
         for (std::size_t k = 0; k < b.ridge.size(); ++k) {
             FacePair p = measured(b.a, b.ridge[k], seen[k]);
-            if (turned(w.chart, p)) std::swap(p.top, p.bottom);
+            if (turned(body_, w.chart, p)) std::swap(p.top, p.bottom);
             w.thickness += p.thickness * p.area, w.area += p.area, w.width += p.width;
             w.thinnest = std::min(w.thinnest, p.thinnest), w.thickest = std::max(w.thickest, p.thickest);
             w.pairs.push_back(std::move(p));
@@ -372,11 +375,11 @@ private:
         if (found == walls.size()) {
             Wall w;
             w.chart = Chart(c.mid, chart_middle(c.mid, p.seen));
-            if (turned(w.chart, p)) w.chart = w.chart.turned_over();
+            if (turned(body_, w.chart, p)) w.chart = w.chart.turned_over();
             w.thickness = p.thickness, w.thinnest = p.thinnest, w.fit_error = c.fit_error;
             walls.push_back(std::move(w));
             thin.push_back(false);
-        } else if (turned(walls[found].chart, p)) {
+        } else if (turned(body_, walls[found].chart, p)) {
             std::swap(p.top, p.bottom);
         }
         Wall& w = walls[found];
@@ -397,111 +400,6 @@ private:
         const double angle = slack_ > 0 ? like_tol(c.pair.thickness) / reach : same_plane_angle;
         const Vec3 on_mid = c.pair.seen[0] - plane->frame.height(c.pair.seen[0]) * plane->frame.z;
         return w.chart.plane().z.cross(plane->frame.z).norm() <= angle && std::abs(w.chart.height(on_mid)) <= like_tol(c.pair.thickness);
-    }
-
-    // Where two walls run side by side and hang together through a step, they are one with a thickness that jumps. The
-    // midsurface is that of the larger one where it lies well inside both, or else the middle of what both have in common.
-    void merge_steps(std::vector<Wall>& walls, const std::vector<bool>& thin) const {
-        std::map<int, std::set<std::size_t>> at_face;  // walls at each face
-        for (std::size_t i = 0; i < walls.size(); ++i)
-            for (const FacePair& p : walls[i].pairs)
-                if (thin[i]) at_face[p.top].insert(i), at_face[p.bottom].insert(i);
-        for (std::size_t i = 0; i < walls.size(); ++i) {
-            if (!thin[i] || walls[i].pairs.empty()) continue;
-            for (bool again = true; again;) {
-                again = false;
-                for (std::size_t j : hanging_at(walls[i], at_face)) {
-                    if (j <= i || walls[j].pairs.empty()) continue;
-                    const bool other_first = walls[j].area > walls[i].area * (1 + 1e-9);
-                    Wall &a = other_first ? walls[j] : walls[i], &b = other_first ? walls[i] : walls[j];
-                    const auto chart = common_chart(a, b);
-                    if (!chart) continue;
-                    for (const FacePair& p : walls[j].pairs) at_face[p.top].insert(i), at_face[p.bottom].insert(i);
-                    merge(a, std::move(b), *chart);
-                    if (other_first) walls[i] = std::move(a);
-                    walls[j].pairs.clear();
-                    again = true;  // those passed over may fit now
-                    break;
-                }
-            }
-        }
-    }
-
-    // Walls with a common face, faces that go on from one to the other, or both beside one riser.
-    std::set<std::size_t> hanging_at(const Wall& w, const std::map<int, std::set<std::size_t>>& at_face) const {
-        std::set<std::size_t> out;
-        std::set<int> own;
-        const auto take = [&](int f) {
-            if (const auto it = at_face.find(f); it != at_face.end()) out.insert(it->second.begin(), it->second.end());
-        };
-        for (const FacePair& p : w.pairs) own.insert(p.top), own.insert(p.bottom);
-        for (int f : own) {
-            take(f);
-            for (const auto& l : skin_.neighbours.of[ix(f)]) {
-                take(l.other);
-                if (own.count(l.other)) continue;
-                for (const auto& m : skin_.neighbours.of[ix(l.other)]) take(m.other);
-            }
-        }
-        return out;
-    }
-
-    struct Slab {
-        double low = 0, high = 0;  // heights of both sides over the chart
-    };
-    Slab slab(const Chart& chart, const FacePair& p) const {
-        const Vec3 at = chart.foot(p.seen[p.seen.size() / 2]), n = chart.normal(at);
-        const double u = BaseSurface(body_.faces[ix(p.top)].surface).along(at, n), v = BaseSurface(body_.faces[ix(p.bottom)].surface).along(at, n);
-        return {std::min(u, v), std::max(u, v)};
-    }
-
-    // The midsurface both walls may have: that of `a`, or the middle of what all their slabs have in common.
-    std::optional<Chart> common_chart(const Wall& a, const Wall& b) const {
-        const double tol = like_tol(std::min(a.thickness, b.thickness));
-        // The same kind of surface at another height?
-        const Vec3 there = b.chart.foot(b.pairs[0].seen[0]);
-        if (a.chart.normal(there).cross(b.chart.normal(there)).norm() > 1e-3) return std::nullopt;
-        const double shift = a.chart.height(there);
-        if (std::abs(shift) > a.thickest + b.thickest) return std::nullopt;
-        double reach = b.thickness;
-        for (const FacePair& p : b.pairs)
-            for (const Vec3& q : p.seen) reach = std::max(reach, (q - there).norm());
-        const auto moved = offset_surface(a.chart.surface(), a.chart.reversed() ? -shift : shift);
-        if (!moved || !same_surface(*moved, b.chart.surface(), there, reach, tol)) return std::nullopt;
-        Slab common{-1e300, 1e300};
-        double thinnest = std::numeric_limits<double>::max();
-        for (const Wall* w : {&a, &b})
-            for (const FacePair& p : w->pairs) {
-                const Slab s = slab(a.chart, p);
-                common.low = std::max(common.low, s.low), common.high = std::min(common.high, s.high);
-                thinnest = std::min(thinnest, s.high - s.low);
-            }
-        if (common.high - common.low < 0.5 * thinnest) return std::nullopt;
-        const double margin = 0.2 * thinnest;
-        if (common.low <= -margin && common.high >= margin) return a.chart;
-        const double to = 0.5 * (common.low + common.high);
-        const auto mid = offset_surface(a.chart.surface(), a.chart.reversed() ? -to : to);
-        if (!mid) return std::nullopt;
-        return Chart(*mid, a.chart.plane().origin, a.chart.reversed());
-    }
-
-    void merge(Wall& a, Wall b, const Chart& chart) const {
-        a.chart = chart;
-        a.thickness = (a.thickness * a.area + b.thickness * b.area) / (a.area + b.area);
-        a.area += b.area, a.width = std::max(a.width, b.width);
-        a.thinnest = std::min(a.thinnest, b.thinnest), a.thickest = std::max(a.thickest, b.thickest);
-        for (FacePair& p : b.pairs) {
-            if (turned(a.chart, p)) std::swap(p.top, p.bottom);
-            a.pairs.push_back(std::move(p));
-        }
-    }
-
-    // Is the pair's top face on the side the chart's normal points away from?
-    bool turned(const Chart& chart, const FacePair& p) const {
-        const Face& top = body_.faces[ix(p.top)];
-        const Vec3 at = chart.foot(p.seen[p.seen.size() / 2]);
-        const SkinPoint f = BaseSurface(top.surface).foot(at);
-        return chart.normal(at).dot(top.reversed ? Vec3(-f.normal) : f.normal) < 0;
     }
 
     const Body& body_;
