@@ -16,6 +16,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <optional>
 #include <set>
 
 namespace halvo {
@@ -63,11 +64,13 @@ struct Place {
     std::vector<int> faces;    // loose
     std::vector<Vec3> points;  // of them, and others of loose skin
     OrientedBox box;
+    std::optional<BulkGrid> grid;  // over the box as it is
 };
 
 void set_box(const Body& body, double beside, Place& p) {
     p.box = box_round(p.points, upright(body, p.faces));
     p.box.half.array() += beside;
+    p.grid.reset();
 }
 
 // Those that overlap are one.
@@ -98,10 +101,10 @@ void unite(const Body& body, double beside, std::vector<Place>& all) {
 // Round loose faces and other loose skin.
 std::vector<Place> places(const Body& body, const LooseSkin& loose, double beside) {
     std::vector<Place> out;
-    for (int f : loose.faces) out.push_back({{f}, corners_of(body, f), {}});
+    for (int f : loose.faces) out.push_back({{f}, corners_of(body, f), {}, {}});
     std::map<std::array<long long, 3>, std::vector<Vec3>> seeds;  // those so near that their boxes overlap are one at once
     for (const Vec3& p : loose.places) seeds[{std::llround(p.x() / beside), std::llround(p.y() / beside), std::llround(p.z() / beside)}].push_back(p);
-    for (auto& [cell, points] : seeds) out.push_back({{}, std::move(points), {}});
+    for (auto& [cell, points] : seeds) out.push_back({{}, std::move(points), {}, {}});
     std::erase_if(out, [](const Place& p) { return p.points.empty(); });
     for (Place& p : out) set_box(body, beside, p);
     unite(body, beside, out);
@@ -131,21 +134,21 @@ public:
         for (const WallSurface& w : walls_) thickest_ = std::max(thickest_, w.thickest);
         std::vector<Place> where = places(body_, loose_, thickest_);
         if (where.empty() || walls_.empty()) return {};
-        const std::vector<BulkGrid> grids = grids_over(where);
+        lay_grids(where);
         const double least = least_share * body_.mass.volume;
         struct Found {
-            std::size_t grid;
+            const BulkGrid* grid;
             int cluster;
             double volume;
         };
         std::vector<Found> found;
         double all = 0;
-        for (std::size_t g = 0; g < grids.size(); ++g) {
-            const BulkSpace space = space_at(where[g].box);
-            for (int c = 0; c < grids[g].clusters(); ++c) {
-                const double volume = grids[g].volume(c, space);
-                if (volume < 0.5 * least || is_root(grids[g], c, volume)) continue;
-                found.push_back({g, c, volume});
+        for (const Place& p : where) {
+            const BulkSpace space = space_at(p.box);
+            for (int c = 0; c < p.grid->clusters(); ++c) {
+                const double volume = p.grid->volume(c, space);
+                if (volume < 0.5 * least || is_root(*p.grid, c, volume)) continue;
+                found.push_back({&*p.grid, c, volume});
                 all += volume;
             }
         }
@@ -153,36 +156,37 @@ public:
         const double left = body_.mass.volume - in_sheets() - in_roots(), scale = std::abs(left - all) <= sure * all ? left / all : 1;
         std::vector<int> taken;
         for (const Found& f : found)
-            if (f.volume * scale >= least) couple(grids[f.grid], f.cluster, f.volume * scale, taken);
+            if (f.volume * scale >= least) couple(*f.grid, f.cluster, f.volume * scale, taken);
         return taken;
     }
 
 private:
     // A grid over each place. Where a region runs on beyond its place's box, that is widened, and may then be one with others.
-    std::vector<BulkGrid> grids_over(std::vector<Place>& where) const {
+    void lay_grids(std::vector<Place>& where) const {
         constexpr int most_rounds = 12;
-        std::vector<BulkGrid> out;
+        const double share = std::cbrt(static_cast<double>(where.size()));
+        const int steps = std::clamp(static_cast<int>(most_steps / share), least_steps, most_steps);
         for (int round = 0;; ++round) {
-            const double share = std::cbrt(static_cast<double>(where.size()));
-            const int steps = std::clamp(static_cast<int>(most_steps / share), least_steps, most_steps);
-            out.clear();
-            for (const Place& p : where) out.emplace_back(p.box, steps, space_at(p.box));
             bool wider = false;
-            for (std::size_t i = 0; i < where.size() && round < most_rounds; ++i) wider = widen(where[i], out[i]) || wider;
-            if (!wider) return out;
+            for (Place& p : where) {
+                if (p.grid) continue;
+                p.grid.emplace(p.box, steps, space_at(p.box));
+                wider = (round < most_rounds && widen(p)) || wider;
+            }
+            if (!wider) return;
             unite(body_, thickest_, where);
         }
     }
 
     // Only from faces of its own that a region has: fillets run on beyond any box too. So do corners between walls, which no sheet's thickness
     // reaches, and which are no wider than half a thickness.
-    bool widen(Place& p, const BulkGrid& grid) const {
+    bool widen(Place& p) const {
         if (p.faces.empty()) return false;
         const double least = thickest_ * thickest_;
         const std::size_t before = p.points.size();
         for (int side = 0; side < 6; ++side)
-            for (int c = 0; c < grid.clusters(); ++c) {
-                if (grid.area_at(c, side) <= least) continue;
+            for (int c = 0; c < p.grid->clusters(); ++c) {
+                if (p.grid->area_at(c, side) <= least) continue;
                 const auto corners = side_corners(p.box, thickest_, side);
                 p.points.insert(p.points.end(), corners.begin(), corners.end());
                 break;

@@ -13,7 +13,6 @@
 namespace halvo {
 namespace {
 
-constexpr double past = 0.25;       // thicknesses, that are looked past an edge
 constexpr double least_long = 0.5;  // thicknesses
 constexpr double beside = 0.5;      // thicknesses, that an edge may lie past the other sheet's border
 constexpr std::array<double, 5> shares{0.05, 0.27, 0.5, 0.73, 0.95};
@@ -25,8 +24,7 @@ public:
     bool run() {
         const std::vector<Loose> all = loose_edges();
         if (all.empty()) return false;
-        const Parts parts = connected_parts(model_);
-        for (std::size_t s = 0; s < model_.sheets.size(); ++s) part_.push_back(parts.of_sheet[s]);
+        part_ = connected_parts(model_).of_sheet;
         for (const Loose& l : all)
             if (l.buried) tie(l, false);
         // Where the sheets of one solid do not hang together, the rims that lie beside each other do.
@@ -59,7 +57,7 @@ private:
                         const auto& use = uses[u.edge.index()];
                         if (use.size() != 1 || use[0].sides != 1 || held[u.edge.index()]) continue;
                         if (model_.length(u.edge) < least_long * sheet.thickness.min) continue;
-                        const bool deep = buried(sheet, u);
+                        const bool deep = ends_in_solid(model_, body(sheet), sheet, u);
                         if (deep || in_parts.count(sheet.body)) out.push_back({s, u.edge.value, deep});
                     }
         }
@@ -77,12 +75,6 @@ private:
     }
 
     const Body& body(const Sheet& s) const { return solids_.bodies[static_cast<std::size_t>(s.body)]; }
-
-    bool buried(const Sheet& s, const EdgeUse& u) const {
-        const Curve& c = model_.edges[u.edge.index()].curve;
-        const auto beyond = past_edge(s.chart, c, u.reversed, past * s.field.at(s.chart, s.chart.local2(c.middle())));
-        return std::count_if(beyond.begin(), beyond.end(), [&](const Vec3& p) { return body(s).tree->encloses(p); }) >= most_past_edge;
-    }
 
     void tie(const Loose& l, bool between_parts) {
         const Sheet& sheet = model_.sheets[l.sheet];

@@ -2,6 +2,7 @@
 
 #include "core/groups.hpp"
 #include "core/keys.hpp"
+#include "geom/facet_tree.hpp"
 #include "geom/outline.hpp"
 #include "geom/rounds.hpp"
 #include "model/arrangement.hpp"
@@ -221,6 +222,13 @@ std::array<Vec3, 5> past_edge(const Chart& chart, const Curve& edge, bool revers
         out[k] = chart.foot(p + by * along.cross(chart.normal(p)).normalized());
     }
     return out;
+}
+
+bool ends_in_solid(const Model& model, const Body& body, const Sheet& sheet, const EdgeUse& use) {
+    constexpr double past = 0.25;  // thicknesses
+    const Curve& c = model.edges[use.edge.index()].curve;
+    const auto beyond = past_edge(sheet.chart, c, use.reversed, past * sheet.field.at(sheet.chart, sheet.chart.local2(c.middle())));
+    return std::count_if(beyond.begin(), beyond.end(), [&](const Vec3& p) { return body.tree->encloses(p); }) >= most_past_edge;
 }
 
 bool closes(const Chart& chart, const std::vector<Vec3>& points, const std::vector<Vec2>& unrolled, double tol) {

@@ -1,4 +1,5 @@
 #pragma once
+#include <halvo/assembly.hpp>
 #include <halvo/model.hpp>
 
 #include <array>
@@ -15,6 +16,9 @@ namespace halvo {
 [[nodiscard]] std::array<Vec3, 5> past_edge(const Chart& chart, const Curve& edge, bool reversed, double by);
 /// So many of these tell what lies past most of it.
 inline constexpr int most_past_edge = 4;
+
+/// Does the body go on past most of an edge of a sheet, a quarter of its thickness from it? Where a sheet ends at air, that is past its rim.
+[[nodiscard]] bool ends_in_solid(const Model& model, const Body& body, const Sheet& sheet, const EdgeUse& use);
 
 /// Loops of a region as polygons in the sheet's chart, arcs within `chord`.
 [[nodiscard]] std::vector<std::vector<Vec2>> region_polygons(const Model& model, const Chart& chart, const Region& region, double chord);

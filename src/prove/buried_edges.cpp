@@ -1,7 +1,6 @@
 // Free edges that end inside their own solid: where the sheet should have gone on to something, or something should have met it.
 #include "core/groups.hpp"
 #include "core/keys.hpp"
-#include "geom/facet_tree.hpp"
 #include "model/sheet_values.hpp"
 #include "prove/mechanisms.hpp"
 
@@ -14,15 +13,7 @@
 namespace halvo {
 namespace {
 
-constexpr double past = 0.25;     // thicknesses, that are looked past the edge: where a sheet ends at air, that is past its rim
 constexpr double least_long = 1;  // thicknesses: shorter ones are where a border runs into the thickness of another sheet
-
-// Is there material of its own solid past most of the edge?
-bool buried(const Model& model, const Body& body, const Sheet& s, const EdgeUse& u) {
-    const Curve& c = model.edges[u.edge.index()].curve;
-    const auto beyond = past_edge(s.chart, c, u.reversed, past * s.field.at(s.chart, s.chart.local2(c.middle())));
-    return std::count_if(beyond.begin(), beyond.end(), [&](const Vec3& p) { return body.tree->encloses(p); }) >= most_past_edge;
-}
 
 // Free edges of a sheet that hang together and end in its solid.
 struct Run {
@@ -33,7 +24,7 @@ std::vector<Run> buried_runs(const Model& model, const Body& body, const Sheet& 
     std::map<int, int> first;  // edge at each vertex
     std::vector<EdgeUse> edges;
     for (const EdgeUse& u : free)
-        if (buried(model, body, s, u)) edges.push_back(u);
+        if (ends_in_solid(model, body, s, u)) edges.push_back(u);
     Groups groups(edges.size());
     for (std::size_t k = 0; k < edges.size(); ++k)
         for (VertexId v : model.edges[edges[k].edge.index()].vertices)
