@@ -192,6 +192,18 @@ TEST(ThicknessTies, HoldABranchAsWideAsItsTube) {
     }
 }
 
+TEST(ThicknessTies, TubesWhoseRimsOnlyCrossAreLinkedThere) {
+    for (const bool moved : {false, true}) {
+        const Job j = job_of_shells(make_random({"node", 67}), moved);
+        EXPECT_EQ(j.mesh.parts, 1);
+        EXPECT_TRUE(j.proof.within_bounds);
+        EXPECT_GE(joint_count(j.model, "point contact"), 1);
+        double thickest = 0;
+        for (const Sheet& s : j.model.sheets) thickest = std::max(thickest, s.thickness.max);
+        for (const Link& l : j.model.links) EXPECT_LT((j.model.vertices[l.a.index()].point - j.model.vertices[l.b.index()].point).norm(), thickest);
+    }
+}
+
 TEST(ThicknessTies, NothingIsTiedWhereTheJointIsRefused) {
     const Job j = job_of_shells(make_random({"branch", 7}), false);
     Model model = halve(j.solids, j.plan.halve);

@@ -1,6 +1,7 @@
 // Edges of walls inside the thickness of another wall of their solid, along it, that share nothing with its sheet: the end of a tube cut off
 // square beside the equator of another as wide, a piece between three walls at a node. Each follows the other's sheet as a tie.
 #include "geom/facet_tree.hpp"
+#include "geom/spread.hpp"
 #include "join/work.hpp"
 #include "model/sheet_index.hpp"
 #include "model/sheet_values.hpp"
@@ -31,7 +32,7 @@ public:
         for (const Loose& l : all)
             if (!l.buried) tie(l, true);
         for (auto& [pair, t] : ties_) work_.ties.push_back(std::move(t));
-        return !ties_.empty();
+        return link_parts() || !ties_.empty();
     }
 
 private:
@@ -129,9 +130,68 @@ private:
         if (number == -1) return;
         TieWork& t = ties_.try_emplace({l.sheet, onto}, TieWork{{}, static_cast<int>(onto), std::max(number, -1)}).first->second;
         t.curves.push_back(l.edge);
-        const int from = part_[l.sheet], to = part_[onto];
-        for (int& p : part_)
-            if (p == from) p = to;
+        unite(l.sheet, onto);
+    }
+
+    // A place on an edge of one sheet in the thickness of another that it does not hang together with.
+    struct Touch {
+        Vec3 at;
+        std::size_t sheet, onto;
+    };
+
+    // Sheets of one solid that still hang together by nothing, as where rims cross, are held by a few rigid links.
+    bool link_parts() {
+        constexpr std::size_t most = 4;
+        bool any = false;
+        for (const auto& [parts, touches] : touches_between_parts()) {
+            std::vector<Vec3> places;
+            for (const Touch& t : touches)
+                if (part_[t.sheet] != part_[t.onto]) places.push_back(t.at);
+            for (const Vec3& p : far_apart(places, most))
+                any = link(*std::find_if(touches.begin(), touches.end(), [&](const Touch& t) { return t.at == p; })) || any;
+            if (!places.empty()) unite(touches[0].sheet, touches[0].onto);
+        }
+        return any;
+    }
+
+    std::map<std::pair<int, int>, std::vector<Touch>> touches_between_parts() {
+        constexpr int n = 12;  // looks along an edge
+        std::map<std::pair<int, int>, std::vector<Touch>> out;
+        const std::set<int> in_parts = bodies_in_parts();
+        for (std::size_t s = 0; s < model_.sheets.size(); ++s) {
+            if (in_parts.count(model_.sheets[s].body) == 0 || !body(model_.sheets[s]).tree) continue;
+            const SheetIndex& index = of_body(model_.sheets[s].body);
+            for (const Region& r : model_.sheets[s].regions)
+                for (const auto& loop : r.loops)
+                    for (const EdgeUse& u : loop)
+                        for (int k = 0; k < n; ++k) {
+                            const Curve& c = model_.edges[u.edge.index()].curve;
+                            const Vec3 p = c.point(c.parameter_at(static_cast<double>(k) / n));
+                            for (const int i : index.near(p)) {
+                                const auto o = static_cast<std::size_t>(&index.sheet(i) - model_.sheets.data());
+                                if (part_[o] != part_[s] && height_in(index, i, p)) out[std::minmax(part_[s], part_[o])].push_back({p, s, o});
+                            }
+                        }
+        }
+        return out;
+    }
+
+    bool link(const Touch& t) {
+        const Sheet &sheet = model_.sheets[t.sheet], &other = model_.sheets[t.onto];
+        JointRecord j = joint_record("point contact", sheet.key, sheet.body, other.key, other.body);
+        j.place = t.at;
+        const int number = add_joint(model_, work_, j);
+        if (number < 0) return false;
+        const Vec3 q = snapped_to_sheet(model_, work_.sheets[t.onto], other, t.at, 0.5 * other.thickness.min);
+        work_.sheets[t.sheet].points.emplace_back(-1, t.at);
+        work_.sheets[t.onto].points.emplace_back(-1, q);
+        if ((t.at - q).norm() > 10 * work_.tol) work_.point_links.push_back({t.at, q, number});
+        return true;
+    }
+
+    void unite(std::size_t a, std::size_t b) {
+        const int from = part_[a], to = part_[b];
+        std::replace(part_.begin(), part_.end(), from, to);
     }
 
     const SheetIndex& of_body(int body) {
