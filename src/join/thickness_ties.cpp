@@ -23,9 +23,9 @@ public:
     ThicknessTies(const Model& model, const Assembly& solids, JoinWork& work) : model_(model), solids_(solids), work_(work) {}
 
     bool run() {
+        part_ = connected_parts(model_).of_sheet;
         const std::vector<Loose> all = loose_edges();
         if (all.empty()) return false;
-        part_ = connected_parts(model_).of_sheet;
         for (const Loose& l : all)
             if (l.buried) tie(l, false);
         // Where the sheets of one solid do not hang together, the rims that lie beside each other do.
@@ -51,7 +51,7 @@ private:
         std::vector<Loose> out;
         for (std::size_t s = 0; s < model_.sheets.size(); ++s) {
             const Sheet& sheet = model_.sheets[s];
-            if (sheet.body < 0 || sheet.placed || !body(sheet).tree) continue;
+            if (!in_solid(sheet)) continue;
             for (const Region& r : sheet.regions)
                 for (const auto& loop : r.loops)
                     for (const EdgeUse& u : loop) {
@@ -65,13 +65,17 @@ private:
         return out;
     }
 
+    // Is it of a solid, and where that is?
+    bool in_solid(const Sheet& s) const { return s.body >= 0 && !s.placed && body(s).tree != nullptr; }
+
     // Those whose sheets do not hang together.
     std::set<int> bodies_in_parts() const {
-        const Parts parts = connected_parts(model_);
         std::map<int, int> first;
         std::set<int> out;
-        for (std::size_t s = 0; s < model_.sheets.size(); ++s)
-            if (first.try_emplace(model_.sheets[s].body, parts.of_sheet[s]).first->second != parts.of_sheet[s]) out.insert(model_.sheets[s].body);
+        for (std::size_t s = 0; s < model_.sheets.size(); ++s) {
+            const Sheet& sheet = model_.sheets[s];
+            if (in_solid(sheet) && first.try_emplace(sheet.body, part_[s]).first->second != part_[s]) out.insert(sheet.body);
+        }
         return out;
     }
 
@@ -159,7 +163,7 @@ private:
         std::map<std::pair<int, int>, std::vector<Touch>> out;
         const std::set<int> in_parts = bodies_in_parts();
         for (std::size_t s = 0; s < model_.sheets.size(); ++s) {
-            if (in_parts.count(model_.sheets[s].body) == 0 || !body(model_.sheets[s]).tree) continue;
+            if (!in_solid(model_.sheets[s]) || in_parts.count(model_.sheets[s].body) == 0) continue;
             const SheetIndex& index = of_body(model_.sheets[s].body);
             for (const Region& r : model_.sheets[s].regions)
                 for (const auto& loop : r.loops)
