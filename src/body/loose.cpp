@@ -1,5 +1,6 @@
 #include "body/loose.hpp"
 
+#include "body/touching_edges.hpp"
 #include "core/groups.hpp"
 #include "geom/facet_tree.hpp"
 
@@ -52,12 +53,7 @@ Body part_of(const Body& from, const std::vector<std::size_t>& faces) {
         }
         out.faces.push_back(std::move(f));
     }
-    std::vector<int> uses(out.edges.size(), 0);
-    for (const Face& f : out.faces)
-        for (const auto& loop : f.loops)
-            for (const Coedge& use : loop) ++uses[use.edge.index()];
-    for (std::size_t e = 0; e < uses.size(); ++e)
-        if (!out.edges[e].degenerate && uses[e] != 2) out.closed = false;
+    part_touching_edges(out);
     return out;
 }
 

@@ -1,5 +1,6 @@
 #include "body/skin.hpp"
 
+#include "body/folds.hpp"
 #include "core/groups.hpp"
 #include "geom/facet_tree.hpp"
 #include "geom/spread.hpp"
@@ -269,7 +270,10 @@ Skin analyse_skin(const Body& body, std::vector<Probe> probes, const WallLimits&
     skin.pairs = collect_pairs(skin, limits);
     measure(skin, limits);
     skin.neighbours = face_neighbours(body);
+    std::vector<bool> agreed;
+    for (const SkinPair& q : skin.pairs) agreed.push_back(q.wall);
     judge_width(skin.neighbours, skin, limits);
+    walls_between_folds(skin, agreed);
     sort_kinds(skin.neighbours, skin);
     return skin;
 }

@@ -1,6 +1,7 @@
 // Shapes of the CAD kernel become Halvo's own bodies: it evaluates and tessellates, nothing else.
 #include "io/kernel_shape.hpp"
 
+#include "body/touching_edges.hpp"
 #include "io/recognise.hpp"
 
 #include <BRepAdaptor_Curve.hxx>
@@ -260,11 +261,9 @@ public:
         for (TopExp_Explorer e(shape_, TopAbs_FACE); e.More(); e.Next()) faces.Add(e.Current());
         for (int i = 1; i <= vertices.Extent(); ++i) body_.vertices.push_back(vec(BRep_Tool::Pnt(TopoDS::Vertex(vertices(i)))));
         for (int i = 1; i <= edges.Extent(); ++i) convert_edge(TopoDS::Edge(edges(i)), vertices);
-        uses_.assign(body_.edges.size(), 0);
         const SharedSurfaces shared(faces);
         for (int i = 1; i <= faces.Extent(); ++i) convert_face(TopoDS::Face(faces(i)), edges, shared.range(i - 1, TopoDS::Face(faces(i))));
-        for (std::size_t i = 0; i < body_.edges.size(); ++i)
-            if (!body_.edges[i].degenerate && uses_[i] != 2) body_.closed = false;
+        part_touching_edges(body_);
         if (!body_.parameters.empty()) body_.parameters.resize(body_.points.size(), Vec2(0, 0));
         return std::move(body_);
     }
@@ -301,8 +300,6 @@ private:
             }
             if (!loop.empty()) out.loops.push_back(std::move(loop));
         }
-        for (const auto& loop : out.loops)
-            for (const Coedge& use : loop) ++uses_[use.edge.index()];
         add_facets(face, out, c);
         body_.faces.push_back(std::move(out));
     }
@@ -416,7 +413,6 @@ private:
     TopoDS_Shape shape_;
     double chord_;
     Body body_;
-    std::vector<int> uses_;
 };
 
 // Twice volume over area, from the facets: the thickness of a thin body, half the depth of a stocky one.
