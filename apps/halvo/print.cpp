@@ -59,9 +59,10 @@ void print_run(const Job& job) {
                        ? " (" + job.solids.bodies[static_cast<std::size_t>(p.worst_body)].name + ")"
                        : "",
                    100 * job.plan.prove.volume, p.centroid_error);
-        double fillets = 0, solid = 0;
-        for (const BodyProof& b : p.bodies) fillets += b.left_out, solid += b.solid;
+        double fillets = 0, voids = 0, solid = 0;
+        for (const BodyProof& b : p.bodies) fillets += b.left_out, voids += b.filled, solid += b.solid;
         if (fillets > 0) fmt::print("           fillets at the roots of walls, {:.2f} % of the volume, are left out\n", 100 * fillets / solid);
+        if (voids > 0) fmt::print("           voids inside walls, {:.2f} % of the volume, are filled by their sheets\n", 100 * voids / solid);
         fmt::print("           skin covered {:.1f} %", 100 * p.coverage);
         if (!p.uncovered.empty()) fmt::print(", largest uncovered patch {} mm2 at {}", number(p.uncovered[0].area), at(p.uncovered[0].place, job.solids.shift));
         fmt::print("; {} contacts of the solids, {} without a joint; {} rigid-body modes{}\n", p.contacts.size(), open, p.rigid_body_modes,

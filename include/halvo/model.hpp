@@ -153,7 +153,8 @@ struct Coupling {
     [[nodiscard]] bool whole_body() const { return volume > 0 && faces.empty(); }
 };
 
-/// Material of a body that its sheets do not stand for: fillets and chamfers at the roots of walls.
+/// Material of a body that its sheets do not stand for: fillets and chamfers at the roots of walls. Less than nothing where they stand for
+/// more: voids inside the thickness of walls, as bores along them, that sheets run through.
 struct RootMaterial {
     int body = -1;
     double volume = 0;  ///< mm3

@@ -10,6 +10,7 @@ struct BodyProof {
     double bridged = 0;    ///< further volume in the mesh: extensions into neighbours and material doubled at junctions
     double error = 0;      ///< idealized / solid - 1
     double left_out = 0;   ///< volume of fillets at the roots of walls, which no sheet stands for; the bound is on what else is missing
+    double filled = 0;     ///< volume of voids inside the thickness of walls, which sheets run through; the bound is on what else is too much
 };
 
 /// A place where two solids touch (or lie within reach) and whether the model carries it.

@@ -49,6 +49,7 @@ public:
         if (set_aside_empty()) a = halved();
         tell_refused();
         close_openings(a);
+        run_through_bores();
         const Assembled done = assemble(model_, a, input_, kept_.keep, {});
         make_sheets(done);
         std::vector<bool> without_sheet;
@@ -168,6 +169,28 @@ private:
                 for (std::size_t c : o.cells) kept_.keep[i][c].kept = true, kept_.keep[i][c].own = false;
             }
         }
+    }
+
+    // Voids inside a wall's thickness open its sheet only where the plan says so.
+    void run_through_bores() {
+        KeySet keys;
+        RootMaterial all;
+        all.body = id_;
+        for (const KeptCells::Bore& b : kept_.bores) {
+            const std::string key = keys.unique(make_key("bore", wall_key(b.wall), {std::sqrt(b.area), (b.place - body_.mass.centre).norm()}));
+            const bool open = std::find(options_.keep.begin(), options_.keep.end(), own_key(key, body_.key)) != options_.keep.end();
+            model_.ledger.push_back({key, "halve", "opening", open ? EntryState::refused : EntryState::applied,
+                                     fmt::format("{}: a void inside a wall's thickness, {:.1f} mm2, {:.1f} mm3, {}", body_.name, b.area, b.volume,
+                                                 open ? "stays open, by the plan" : "ignored: the sheet runs through"),
+                                     b.area, b.place, body_.name});
+            if (open) {
+                kept_.keep[b.wall][b.cell].kept = false;
+                continue;
+            }
+            all.volume -= b.volume;
+            all.faces.insert(all.faces.end(), b.faces.begin(), b.faces.end());
+        }
+        if (all.volume < 0) model_.roots.push_back(std::move(all));
     }
 
     std::vector<Opening> openings_of(const Arrangement& a, std::size_t i, const std::set<int>& mouth_edges) const {

@@ -199,6 +199,7 @@ private:
     double in_roots() const {
         double sum = 0;
         for (const RootFillet& r : loose_.roots) sum += r.volume;
+        for (const RootMaterial& r : model_.roots) sum += std::min(0.0, r.volume);  // voids in walls
         return sum;
     }
 

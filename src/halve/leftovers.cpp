@@ -83,6 +83,8 @@ private:
         std::vector<int> loose;
         for (std::size_t f = 0; f < body_.faces.size(); ++f)
             if (!paired[f] && body_.faces[f].facet_count > 0) loose.push_back(static_cast<int>(f));
+        for (const RootMaterial& r : model_.roots)
+            for (int f : r.faces) std::erase(loose, f);
         const std::vector<RootFillet> roots = leave_out_roots(loose);
         std::erase_if(loose, [&](int f) { return loose_share(body_.faces[static_cast<std::size_t>(f)]) < 0.5; });
         double skin = 0;

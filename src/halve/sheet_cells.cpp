@@ -11,7 +11,9 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <map>
 #include <optional>
+#include <set>
 
 namespace halvo {
 namespace {
@@ -26,7 +28,9 @@ public:
           refused_(cut.refused),
           tol_(cut.tol),
           chord_(cut.chord),
-          middles_of_(walls_.size()) {
+          middles_of_(walls_.size()),
+          bores_(walls_.size()),
+          is_side_(sides_of_walls(body_, walls_)) {
         for (std::size_t k = 0; k < middles_.size(); ++k) middles_of_[middles_[k].i].push_back(k), middles_of_[middles_[k].j].push_back(k);
     }
 
@@ -34,6 +38,7 @@ public:
         decide();
         index_.emplace(a_, cells_, keep_);
         drop_fins();
+        bridge_bores();
         bridge_slivers();
         const auto goes_on = [&](std::size_t i, int half) { return goes_on_past(i, a_.edges[static_cast<std::size_t>(half / 2)].curve, half % 2 != 0); };
         const auto sees = [&](std::size_t i, std::size_t c, bool over) { return sees_air(i, a_.sheets[i].cells[c], over); };
@@ -42,6 +47,9 @@ public:
         KeptCells out;
         out.strays = drop_strays(ends);
         out.stubs = stubs(out.strays);
+        for (const auto& list : bores_)
+            for (const KeptCells::Bore& b : list)
+                if (b.area > 0 && keep_[b.wall][b.cell].kept) out.bores.push_back(b);
         out.keep = std::move(keep_), out.beyond = std::move(beyond_);
         return out;
     }
@@ -105,7 +113,7 @@ private:
             if (std::abs(h) > w.thickest) continue;
             const SkinPoint foot = w.chart.on(at);
             const double half = 0.5 * w.field.at(w.chart, w.chart.local2(at));
-            if (std::abs(h) > half + tol_ || !in_material(body_, w, foot.point)) continue;
+            if (std::abs(h) > half + tol_ || (!in_material(body_, w, foot.point) && !in_bore(body_, walls_, i, foot.point, is_side_, tol_ + chord_))) continue;
             const Vec3 across = (foot.normal - foot.normal.dot(n) * n) * (h < 0 ? -1.0 : 1.0);
             const double sine = across.norm(), cosine = std::abs(foot.normal.dot(n));
             if (sine < least_crossing) continue;
@@ -142,6 +150,60 @@ private:
         return sum;
     }
 
+    // Under the foot of a rib, and from there to the midsurface of the wall that has the bore, a wall goes on through it as it does beside it.
+    void bridge_bores() {
+        constexpr double between = 0.75;  // of its outline in the material, along pieces that are kept
+        for (const auto& list : bores_) {
+            std::map<std::size_t, std::size_t> of_cell;
+            for (std::size_t k = 0; k < list.size(); ++k) of_cell[list[k].cell] = k;
+            Groups groups(list.size());
+            std::vector<std::array<double, 2>> outline(list.size(), {0, 0});  // in the material, and of that along what is kept
+            for (const bool tied : {false, true})
+                for (std::size_t k = 0; k < list.size(); ++k)
+                    for (const int half : index_->halves[list[k].wall][list[k].cell]) {
+                        const int other = index_->cell({list[k].wall, half ^ 1});
+                        if (other < 0) continue;
+                        const auto it = of_cell.find(static_cast<std::size_t>(other));
+                        if (it != of_cell.end() && !tied && index_->at[static_cast<std::size_t>(half / 2)].size() <= 2)
+                            groups.tie(static_cast<int>(k), static_cast<int>(it->second));
+                        if (it != of_cell.end() || !tied || !cells_[list[k].wall].cells[static_cast<std::size_t>(other)].inside) continue;
+                        auto& sum = outline[static_cast<std::size_t>(groups.root(static_cast<int>(k)))];
+                        const double length = index_->length[static_cast<std::size_t>(half / 2)];
+                        sum[0] += length, sum[1] += kept_beside(list[k].wall, half) ? length : 0;
+                    }
+            for (std::size_t k = 0; k < list.size(); ++k) {
+                const auto& sum = outline[static_cast<std::size_t>(groups.root(static_cast<int>(k)))];
+                if (sum[0] > 0 && sum[1] >= between * sum[0]) keep_[list[k].wall][list[k].cell].kept = true;
+            }
+        }
+    }
+
+    // The void that a cell without material lies in, if it is one inside the wall.
+    std::optional<KeptCells::Bore> bore_at(std::size_t i, std::size_t c) const {
+        constexpr double mostly = 0.8;  // of the cell: at its rims the void may be of no depth
+        const WallSurface& w = walls_[i];
+        if (w.wall->alone > 0 || w.field.ridge) return std::nullopt;
+        KeptCells::Bore out{i, c, 0, 0, false, {}, Vec3::Zero()};
+        double all = 0, own = 0, through = 0;
+        std::set<int> faces;
+        for (const AreaSample& s : spread_inside(cell_polygons(a_, w.chart, a_.sheets[i].cells[c], chord_), 200)) {
+            const Vec3 at = w.chart.at(s.point);
+            all += s.area;
+            const auto v = void_inside(body_, w, at, is_side_, tol_ + chord_);
+            through += in_bore(body_, walls_, i, at, is_side_, tol_ + chord_) ? s.area : 0;
+            if (!v) continue;
+            own += v->own ? s.area : 0;
+            out.area += s.area, out.volume += s.area * v->depth, out.place += s.area * at;
+            faces.insert(v->faces.begin(), v->faces.end());
+        }
+        if (through < mostly * all || through <= 0) return std::nullopt;
+        // A bore in another wall, that this one goes through as it goes through that.
+        if (out.area < mostly * all) return KeptCells::Bore{i, c, 0, 0, false, {}, Vec3::Zero()};
+        out.between_sides = own >= mostly * all;
+        out.place /= out.area, out.faces.assign(faces.begin(), faces.end());
+        return out;
+    }
+
     void decide() {
         keep_.resize(walls_.size()), cells_.resize(walls_.size()), beyond_.assign(walls_.size(), 0);
         parallel_for(walls_.size(), [&](std::size_t i) {
@@ -155,10 +217,13 @@ private:
                 const bool inside = s.in > 0.5, open = inside && s.other < 0.5, held = s.held >= (w.wall->bend ? bend_share : supported_share);
                 Keep k;
                 k.empty = s.in <= 0.02;
-                k.kept = !own.fixed && open && (held || s.held + s.bridge >= bridging_share);
+                const auto bore = k.empty && !own.fixed ? bore_at(i, keep_[i].size()) : std::nullopt;
+                if (bore) bores_[i].push_back(*bore);
+                k.kept = (bore && bore->between_sides) || (!own.fixed && open && (held || s.held + s.bridge >= bridging_share));
                 if (k.kept) beyond_[i] += (s.in - s.held - s.bridge - s.other) * c.area;
                 keep_[i].push_back(k);
-                own.cells.push_back({inside, open, held, s.held < 0.5, s.held + 0.5 * s.bridge});
+                if (bore) own.cells.push_back({true, true, true, false, 1});
+                else own.cells.push_back({inside, open, held, s.held < 0.5, s.held + 0.5 * s.bridge});
             }
         });
     }
@@ -305,6 +370,8 @@ private:
     std::vector<std::vector<std::size_t>> middles_of_;  // each wall
     std::vector<std::vector<Keep>> keep_;
     std::vector<WallCells> cells_;
+    std::vector<std::vector<KeptCells::Bore>> bores_;  // of each wall
+    std::vector<bool> is_side_;                        // each face: of some wall
     std::vector<double> beyond_;
     std::optional<CellIndex> index_;  // of all that, as it changes
 };

@@ -21,9 +21,18 @@ struct KeptCells {
         int count = 0;
         double area = 0;
     };
+    /// A void inside a wall's thickness, as a bore along it: the sheet runs through.
+    struct Bore {
+        std::size_t wall, cell;
+        double area = 0, volume = 0;
+        bool between_sides = false;  ///< of the wall, not under the foot of another
+        std::vector<int> faces;      ///< of the void, over and under the cell
+        Vec3 place = Vec3::Zero();
+    };
     std::vector<std::vector<Keep>> keep;  ///< of each wall's cells
     std::vector<double> beyond;           ///< of each wall: area of kept cells (mm2) that lies neither between its sides nor leads to a seam
     std::vector<Dropped> stubs, strays;   ///< of each wall: pieces beyond seams, and pieces too small to be one
+    std::vector<Bore> bores;              ///< in cells that are kept
 };
 
 /// Keeps the cells between a wall's own sides and those that lead from there to a seam; small ones at nodes by what they leave loose.

@@ -1,6 +1,7 @@
 #include "halve/wall_curves.hpp"
 
 #include "body/surface_cut.hpp"
+#include "geom/box_tree.hpp"
 #include "geom/facet_tree.hpp"
 #include "geom/nearest_curve.hpp"
 #include "geom/rounds.hpp"
@@ -26,7 +27,7 @@ constexpr double deep = 1.5;  // material reaching this many thicknesses to both
 class Collector {
 public:
     Collector(const Body& body, const Skin& skin, const std::vector<WallSurface>& walls, double tol, double slack, double openings)
-        : body_(body), skin_(skin), walls_(walls), tol_(tol), slack_(slack), openings_(openings) {}
+        : body_(body), skin_(skin), walls_(walls), tol_(tol), slack_(slack), openings_(openings), is_side_(sides_of_walls(body, walls)) {}
 
     WallCurves run() {
         for (std::size_t i = 0; i < walls_.size(); ++i) {
@@ -41,6 +42,7 @@ public:
             if (w.chart.flat()) {
                 add_corner_cuts(i);
                 if (openings_ > 0) add_mouths(i);
+                add_bore_ends(i);
             } else {
                 add_bent_corner_cuts(i);
                 for (const Curve& c : w.chart.cuts(w.extent, past_extent * w.thickest)) {
@@ -205,21 +207,51 @@ private:
             }
     }
 
-    // Where the outline leaves a straight line and comes back to it within the size of an opening, the line goes on.
+    // Where the outline leaves a straight line and comes back to it within the size of an opening, or past the end of a bore inside the wall,
+    // the line goes on.
     void add_mouths(std::size_t i) {
         constexpr std::size_t longest = 16;  // pieces of outline a notch may have
         for (const auto& loop : walls_[i].loops)
             for (std::size_t k = 0; k < loop.size(); ++k) {
-                const Vec3 from = loop[k].end(), d = loop[k].derivative(loop[k].t1).normalized();
                 for (std::size_t m = 2; m <= std::min(longest, loop.size() - 1); ++m) {
                     const Curve& next = loop[(k + m) % loop.size()];
-                    const Vec3 run = next.start() - from;
-                    if (run.norm() > openings_ || run.norm() <= 10 * tol_ || run.dot(d) <= 0) continue;
-                    if (run.cross(d).norm() > 10 * tol_ || next.derivative(next.t0).normalized().cross(d).norm() > 1e-3) continue;
-                    mouths_.insert(add(Curve::segment(from, next.start())));
+                    if ((next.start() - loop[k].end()).norm() > openings_ || !in_line(loop[k], next)) continue;
+                    mouths_.insert(add(Curve::segment(loop[k].end(), next.start())));
                     input_.sheets[i].curves.push_back(*mouths_.rbegin());
                     break;
                 }
+            }
+    }
+
+    [[nodiscard]] bool in_line(const Curve& before, const Curve& next) const {
+        const Vec3 d = before.derivative(before.t1).normalized(), run = next.start() - before.end();
+        return run.norm() > 10 * tol_ && run.dot(d) > 0 && run.cross(d).norm() <= 10 * tol_ && next.derivative(next.t0).normalized().cross(d).norm() <= 1e-3;
+    }
+
+    // A bore along a flat wall may cut its outline in pieces: the line goes on past each of its ends.
+    void add_bore_ends(std::size_t i) {
+        constexpr double widest = 4;  // thicknesses
+        const WallSurface& w = walls_[i];
+        const Vec3 reach = Vec3::Constant(widest * w.thickest);
+        std::vector<const Curve*> ends, starts;
+        std::vector<Box3> boxes;
+        for (const auto& loop : w.loops)
+            for (std::size_t k = 0; k < loop.size(); ++k) {
+                const Curve &c = loop[k], &next = loop[(k + 1) % loop.size()];
+                if (c.derivative(c.t1).normalized().cross(next.derivative(next.t0).normalized()).norm() < least_crossing) continue;
+                ends.push_back(&c), starts.push_back(&next);
+                boxes.emplace_back(next.start(), next.start());
+            }
+        const BoxTree tree(boxes);
+        for (const Curve* c : ends)
+            for (const int k : tree.touching(Box3(c->end() - reach, c->end() + reach))) {
+                const Curve& next = *starts[ix(k)];
+                if (!in_line(*c, next)) continue;
+                const Vec3 run = next.start() - c->end(), aside = 0.05 * w.thickest * w.chart.plane().z.cross(run).normalized();
+                const Vec3 middle = c->end() + 0.5 * run;
+                const auto bore = [&](const Vec3& p) { return !in_material(body_, w, p) && in_bore(body_, walls_, i, p, is_side_, tol_); };
+                if (!bore(middle + aside) && !bore(middle - aside)) continue;
+                input_.sheets[i].curves.push_back(add(Curve::segment(c->end(), next.start())));
             }
     }
 
@@ -398,6 +430,7 @@ private:
     const Skin& skin_;
     const std::vector<WallSurface>& walls_;
     double tol_, slack_, openings_;
+    std::vector<bool> is_side_;  // each face: of some wall
     ArrangementInput input_;
     std::vector<RunOn> run_on_;
     std::map<std::size_t, std::vector<int>> cut_open_;  // of each wall that closes on itself

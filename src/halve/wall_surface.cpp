@@ -4,6 +4,7 @@
 #include "geom/facet_tree.hpp"
 #include "geom/narrow.hpp"
 #include "geom/rounds.hpp"
+#include "halve/limits.hpp"
 #include "model/sheet_values.hpp"
 
 #include <algorithm>
@@ -264,6 +265,36 @@ bool in_material(const Body& body, const WallSurface& w, const Vec3& p) {
         return std::any_of(copies.begin(), copies.end(), [&](const Vec2& q) { return inside(w.material, q); });
     }
     return w.chart.flat() ? inside(w.material, w.chart.local2(p)) : body.tree->encloses(p);
+}
+
+std::vector<bool> sides_of_walls(const Body& body, const std::vector<WallSurface>& walls) {
+    std::vector<bool> out(body.faces.size(), false);
+    for (const WallSurface& w : walls)
+        for (const auto* sides : {&w.tops, &w.bottoms})
+            for (int f : *sides) out[ix(f)] = true;
+    return out;
+}
+
+std::optional<VoidInside> void_inside(const Body& body, const WallSurface& w, const Vec3& p, const std::vector<bool>& is_side, double tol) {
+    const Vec3 n = w.chart.normal(p);
+    const double t = w.field.at(w.chart, w.chart.local2(p));
+    VoidInside out;
+    bool any = false;
+    for (const bool up : {true, false}) {
+        const Vec3 d = up ? n : Vec3(-n);
+        const auto in = body.tree->shoot(p, d, 0);
+        if (!in || in->distance > 0.5 * t) return std::nullopt;
+        const int face = body.facets[ix(in->facet)].face;
+        if (is_side[ix(face)]) return std::nullopt;
+        // Over the foot of a rib the material goes on.
+        const auto skin = body.tree->shoot(p, d, in->distance + 10 * tol);
+        if (!skin || skin->distance < 0.5 * t - 10 * tol) return std::nullopt;
+        const auto& side = up ? w.tops : w.bottoms;
+        const bool own = std::find(side.begin(), side.end(), body.facets[ix(skin->facet)].face) != side.end();
+        any = any || own, out.own = out.own && own;
+        out.depth += in->distance, out.faces[up ? 0 : 1] = face;
+    }
+    return any && out.depth <= most_of_void * t ? std::optional(out) : std::nullopt;
 }
 
 }  // namespace halvo

@@ -301,12 +301,15 @@ void load_mesh_and_proof(Database& db, Job& job, int version) {
         m.quality.min_scaled_jacobian = s.real(), m.quality.mean_scaled_jacobian = s.real(), m.quality.max_aspect = s.real();
         m.quality.max_warpage = s.real(), m.quality.quad_share = s.real();
     }
-    Statement p(db, fmt::format("SELECT solid,idealized,bridged,error{} FROM proof ORDER BY body", version >= 5 ? ",left_out" : "")),
+    Statement p(db, fmt::format("SELECT solid,idealized,bridged,error{} FROM proof ORDER BY body", version >= 7   ? ",left_out,filled"
+                                                                                                   : version >= 5 ? ",left_out"
+                                                                                                                  : "")),
         c(db, "SELECT a,b,gap,joined,x,y,z FROM contacts ORDER BY rowid");
     while (p.step()) {
         BodyProof b;
         b.solid = p.real(), b.idealized = p.real(), b.bridged = p.real(), b.error = p.real();
         if (version >= 5) b.left_out = p.real();
+        if (version >= 7) b.filled = p.real();
         if (std::abs(b.error) > std::abs(job.proof.worst_body_error))
             job.proof.worst_body_error = b.error, job.proof.worst_body = static_cast<int>(job.proof.bodies.size());
         job.proof.bodies.push_back(b);

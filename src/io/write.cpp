@@ -53,6 +53,7 @@ Json bodies_json(const Assembly& solids, const Survey& survey, const Proof* proo
             j["bridged_volume"] = proof->bodies[i].bridged;
             j["volume_error"] = proof->bodies[i].error;
             if (proof->bodies[i].left_out > 0) j["root_fillet_volume"] = proof->bodies[i].left_out;
+            if (proof->bodies[i].filled > 0) j["filled_void_volume"] = proof->bodies[i].filled;
         }
         out.push_back(std::move(j));
     }

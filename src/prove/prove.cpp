@@ -79,7 +79,10 @@ private:
         }
         for (const Coupling& c : model_.couplings)
             proof_.bodies[static_cast<std::size_t>(c.body)].idealized += c.volume, gross[static_cast<std::size_t>(c.body)] += c.volume;
-        for (const RootMaterial& r : model_.roots) proof_.bodies[static_cast<std::size_t>(r.body)].left_out += r.volume;
+        for (const RootMaterial& r : model_.roots) {
+            BodyProof& p = proof_.bodies[static_cast<std::size_t>(r.body)];
+            (r.volume < 0 ? p.filled : p.left_out) += std::abs(r.volume);
+        }
         double solid = 0, idealized = 0;
         for (std::size_t b = 0; b < gross.size(); ++b) {
             BodyProof& p = proof_.bodies[b];
@@ -308,10 +311,11 @@ private:
 
     void bounds() {
         for (std::size_t b = 0; b < proof_.bodies.size(); ++b)
-            if (const BodyProof& p = proof_.bodies[b]; p.idealized > 0 && p.solid > 0 && std::abs((p.idealized + p.left_out) / p.solid - 1) > options_.volume)
-                proof_.outside.push_back(fmt::format("{}: volume error {:+.2f} %{} (bound {:.2f} %)", solids_.bodies[b].name,
-                                                     100 * ((p.idealized + p.left_out) / p.solid - 1), p.left_out > 0 ? " with the fillets left out" : "",
-                                                     100 * options_.volume));
+            if (const BodyProof& p = proof_.bodies[b];
+                p.idealized > 0 && p.solid > 0 && std::abs((p.idealized + p.left_out - p.filled) / p.solid - 1) > options_.volume)
+                proof_.outside.push_back(fmt::format(
+                    "{}: volume error {:+.2f} %{}{} (bound {:.2f} %)", solids_.bodies[b].name, 100 * ((p.idealized + p.left_out - p.filled) / p.solid - 1),
+                    p.left_out > 0 ? " with the fillets left out" : "", p.filled > 0 ? " without the voids in walls" : "", 100 * options_.volume));
         for (const ContactProof& c : proof_.contacts)
             if (!c.joined) {
                 const Vec3 at = c.place + solids_.shift;
