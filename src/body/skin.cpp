@@ -94,10 +94,11 @@ void judge_width(const FaceNeighbours& next, Skin& skin, const WallLimits& limit
         [[nodiscard]] double width() const { return points.empty() ? 0 : area / std::max({spread(points), std::sqrt(area), 1e-12}); }
     };
     std::map<int, std::array<Extent, 2>> extents;  // all of it, and where ray and ball agree
+    std::vector<Extent> own(skin.pairs.size());
     for (std::size_t i = 0; i < skin.probes.size(); ++i) {
         if (skin.pair[i] < 0 || !skin.pairs[ix(skin.pair[i])].wall) continue;
         auto& both = extents[groups.root(skin.pair[i])];
-        for (Extent* e : {&both[0], skin.agrees(i) ? &both[1] : nullptr})
+        for (Extent* e : {&both[0], skin.agrees(i) ? &both[1] : nullptr, &own[ix(skin.pair[i])]})
             if (e) e->points.push_back(skin.probes[i].point), e->area += 0.5 * skin.probes[i].weight;
     }
     std::map<int, double> width;
@@ -105,7 +106,8 @@ void judge_width(const FaceNeighbours& next, Skin& skin, const WallLimits& limit
     for (std::size_t k = 0; k < skin.pairs.size(); ++k) {
         SkinPair& q = skin.pairs[k];
         if (!q.wall) continue;
-        q.width = width[groups.root(static_cast<int>(k))];
+        // Pieces far apart, as arms with a gap between, are no narrower for it.
+        q.width = std::max(width[groups.root(static_cast<int>(k))], own[k].width());
         q.wall = q.mean <= limits.slimness * q.width;
     }
 }

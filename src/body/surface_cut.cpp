@@ -134,6 +134,7 @@ private:
             patch.triangles.push_back(t);
         }
         refine(patch, global);
+        refine_where_passed_twice(body_.faces[ix(f)].surface, patch, global);
         if (closely) refine_beside_border(patch, global);
         std::erase_if(patch.triangles, [&](const auto& t) { return !in_range(patch, t); });
         part_at_ends(patch, global);
@@ -194,6 +195,35 @@ private:
         const double most = 2 * *r;
         for (int round = 0; round < rounds; ++round)
             if (!halve_long(patch, global, most, [&](const auto& t) { return in_range(patch, t); })) return;
+    }
+
+    // Both ends of a long facet's side, as those on planes and along cylinders are, may lie outside a round that passes through it in between.
+    // Distance along a line is convex there.
+    void refine_where_passed_twice(const Surface& face, TracePatch& patch, std::vector<OnEdge>& global) const {
+        constexpr int rounds = 8, steps = 16;
+        constexpr double golden = 0.381966, slight = 0.2;  // of how far in it is: what a chord may lie off its face
+        if (!spine_radius(chart_.surface()) || std::holds_alternative<FreeSurface>(face)) return;
+        const auto passed = [&](int a, int b) {
+            const Vec3 &p = patch.points[ix(a)], &q = patch.points[ix(b)];
+            const double u = chart_.height(p), v = chart_.height(q), sign = u < 0 ? -1 : 1;
+            Box3 box(p, p);
+            box.extend(q);
+            if ((u < 0) != (v < 0) || std::abs(u) + std::abs(v) > (p - q).norm() || !box.intersects(wide_)) return false;
+            const auto height = [&](double w) { return sign * chart_.height(p + w * (q - p)); };
+            double low = 0, high = 1;
+            for (int k = 0; k < steps; ++k) {
+                const double x = low + golden * (high - low), y = high - golden * (high - low), hx = height(x), hy = height(y);
+                if (std::min(hx, hy) < -10 * tol_) {
+                    const Vec3 at = p + (hx < hy ? x : y) * (q - p);
+                    const auto on = surface_foot(face, at);
+                    return on && (*on - at).norm() <= std::max(10 * tol_, slight * -std::min(hx, hy));
+                }
+                (hx < hy ? high : low) = hx < hy ? y : x;
+            }
+            return false;
+        };
+        for (int round = 0; round < rounds; ++round)
+            if (!halve_sides(patch, global, passed)) return;
     }
 
     [[nodiscard]] bool on_spline() const {

@@ -354,6 +354,13 @@ private:
             }
         if (!needed && !w.cut_by_edges) return;
         input_.sheets[i].curves.push_back(add(c.closed(tol_) ? c : ending_at(c, at_outline(i, c.start()), at_outline(i, c.end()))));
+        if (c.closed(tol_)) return;
+        // An edge may end at a round along the rim: the midsurface goes on to it.
+        for (const bool start : {true, false}) {
+            const Vec3 end = start ? c.start() : c.end(), out = (start ? -c.derivative(c.t0) : c.derivative(c.t1)).normalized();
+            if (in_material(body_, w, w.chart.foot(end + 0.05 * w.wall->thickness * out)))
+                input_.sheets[i].curves.push_back(add(along(w.chart, end, out, w.thickest)));
+        }
     }
 
     // The foot of a corner of the skin is not quite where the midsurface leaves the solid beside it, on walls that taper and twist.
