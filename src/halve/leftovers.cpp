@@ -86,7 +86,8 @@ private:
         for (const RootMaterial& r : model_.roots)
             for (int f : r.faces) std::erase(loose, f);
         const std::vector<RootFillet> roots = leave_out_roots(loose);
-        std::erase_if(loose, [&](int f) { return loose_share(body_.faces[static_cast<std::size_t>(f)]) < 0.5; });
+        const SheetIndex sheets(model_, id_, 1);
+        std::erase_if(loose, [&](int f) { return loose_share(body_.faces[static_cast<std::size_t>(f)], sheets) < 0.5; });
         double skin = 0;
         for (int f : loose) skin += body_.faces[static_cast<std::size_t>(f)].area;
         const LooseSkin left{loose, skin_outside_walls(paired), roots};
@@ -147,12 +148,13 @@ private:
         return found;
     }
 
-    // Share of a face that lies in no wall.
-    double loose_share(const Face& face) const {
+    // Share of a face that lies in no wall, or where the wall has no sheet.
+    double loose_share(const Face& face, const SheetIndex& sheets) const {
         double out = 0, all = 0;
         for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i) {
             const double a = body_.facet_area(i);
-            all += a, out += in_some_wall(facet_middle(i)) ? 0 : a;
+            const Vec3 m = facet_middle(i);
+            all += a, out += in_some_wall(m) && in_a_sheet(sheets, m) ? 0 : a;
         }
         return all > 0 ? out / all : 0;
     }
