@@ -183,10 +183,16 @@ private:
         constexpr double mostly = 0.8;  // of the cell: at its rims the void may be of no depth
         const WallSurface& w = walls_[i];
         if (w.wall->alone > 0 || w.field.ridge) return std::nullopt;
+        const auto polygons = cell_polygons(a_, w.chart, a_.sheets[i].cells[c], chord_);
+        double seen = 0;
+        int looked = 0;
+        for (const AreaSample& s : spread_inside(polygons, 8))
+            ++looked, seen += in_bore(body_, walls_, i, w.chart.at(s.point), is_side_, tol_ + chord_) ? 1 : 0;
+        if (seen < 0.5 * looked) return std::nullopt;
         KeptCells::Bore out{i, c, 0, 0, false, {}, Vec3::Zero()};
         double all = 0, own = 0, through = 0;
         std::set<int> faces;
-        for (const AreaSample& s : spread_inside(cell_polygons(a_, w.chart, a_.sheets[i].cells[c], chord_), 200)) {
+        for (const AreaSample& s : spread_inside(polygons, 200)) {
             const Vec3 at = w.chart.at(s.point);
             all += s.area;
             const auto v = void_inside(body_, w, at, is_side_, tol_ + chord_);

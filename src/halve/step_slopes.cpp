@@ -63,11 +63,12 @@ private:
         int face;
         const std::vector<std::vector<Vec2>>* outline;
         std::vector<Curve> border;
+        std::vector<Box3> boxes;  // of the border's curves
         Box3 box;
     };
 
     Side side(int face, const std::vector<std::vector<Vec2>>& outline) {
-        Side s{face, &outline, {}, {}};
+        Side s{face, &outline, {}, {}, {}};
         std::set<int> done;
         for (const auto& loop : body_.faces[ix(face)].loops)
             for (const Coedge& u : loop) {
@@ -75,7 +76,8 @@ private:
                 const auto it = feet_.try_emplace(u.edge.value).first;
                 if (!it->second) it->second = foot_curve(w_.chart, body_.edges[u.edge.index()].curve, tol_);
                 s.border.push_back(*it->second);
-                s.box.extend(s.border.back().box());
+                s.boxes.push_back(s.border.back().box());
+                s.box.extend(s.boxes.back());
             }
         return s;
     }
@@ -86,14 +88,20 @@ private:
         return sum;
     }
 
-    double outside(const Side& s, const Vec3& p) const {
+    double outside(const Side& s, const Vec3& p, double within) const {
+        if (s.box.squaredExteriorDistance(p) >= within * within) return within;
         for (const Vec2& q : w_.chart.copies(w_.chart.local2(p)))
             if (inside(*s.outline, q)) return 0;
-        return nearest_curve(s.border.size(), p, [&](std::size_t k) { return &s.border[k]; }).distance;
+        return nearest_curve(
+                   s.boxes, p, [&](std::size_t k) { return &s.border[k]; }, within)
+            .distance;
     }
 
-    // How far outside a piece: as the wall's thickness has it.
-    double outside(std::size_t piece, const Vec3& p) const { return std::max(outside(sides_[2 * piece], p), outside(sides_[2 * piece + 1], p)); }
+    // How far outside a piece: as the wall's thickness has it. From `within` on it is that.
+    double outside(std::size_t piece, const Vec3& p, double within = std::numeric_limits<double>::max()) const {
+        const double top = outside(sides_[2 * piece], p, within);
+        return top >= within ? within : std::max(top, outside(sides_[2 * piece + 1], p, within));
+    }
 
     // Curves half-way to piece b, from all edges of piece a.
     std::vector<Curve> between(std::size_t a, std::size_t b) const {
@@ -141,23 +149,33 @@ private:
     // From a place on the border of piece a, square to it, where piece b is as near as a; nothing where that is in no gap of theirs.
     std::optional<Vec3> half_way(const Curve& c, double t, std::size_t a, std::size_t b) const {
         const Vec3 p = c.point(t), across = w_.chart.normal(p).cross(c.derivative(t)).normalized();
-        const double gap = outside(b, p);
+        const double gap = outside(b, p, 2 * widest * w_.thickest);
         if (gap <= 10 * tol_ || gap > widest * w_.thickest) return std::nullopt;
         for (const double sign : {1.0, -1.0}) {
             const auto place = [&](double s) { return w_.chart.foot(p + sign * s * across); };
-            const auto nearer_to_b = [&](double s) { return outside(b, place(s)) < outside(a, place(s)); };
+            const auto nearer_to_b = [&](double s) {
+                const Vec3 m = place(s);
+                const double from_a = outside(a, m);
+                return outside(b, m, from_a) < from_a;
+            };
             if (outside(a, place(0.01 * gap)) <= 0 || !nearer_to_b(gap)) continue;
             double low = 0, high = gap;
-            for (int i = 0; i < 50 && high - low > 1e-14 * (gap + p.norm()); ++i) {
-                const double m = 0.5 * (low + high);
-                (nearer_to_b(m) ? high : low) = m;
-            }
-            const Vec3 m = place(0.5 * (low + high));
+            const auto halve_to = [&](double most) {
+                for (int i = 0; i < 50 && high - low > most; ++i) {
+                    const double m = 0.5 * (low + high);
+                    (nearer_to_b(m) ? high : low) = m;
+                }
+                return place(0.5 * (low + high));
+            };
+            // Most places are in no gap at all, which shows before they are known exactly.
+            const Vec3 about = halve_to(1e-6 * gap);
+            if (std::abs(outside(a, about) - (about - p).norm()) > 1e-4 * gap + tol_ || !slope_between(body_, w_, about, a, b)) continue;
+            const Vec3 m = halve_to(1e-14 * (gap + p.norm()));
             const double apart = outside(a, m), much = 1e-5 * gap + tol_;
             if (std::abs(apart - (m - p).norm()) > much || std::abs(apart - outside(b, m)) > much || !in_material(body_, w_, m)) continue;
             if (!slope_between(body_, w_, m, a, b)) continue;
             bool nearest = true;
-            for (std::size_t k = 0; k < w_.field.pieces.size() && nearest; ++k) nearest = k == a || k == b || outside(k, m) >= apart - much;
+            for (std::size_t k = 0; k < w_.field.pieces.size() && nearest; ++k) nearest = k == a || k == b || outside(k, m, apart) >= apart - much;
             if (nearest) return m;
         }
         return std::nullopt;

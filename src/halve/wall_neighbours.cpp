@@ -129,9 +129,10 @@ bool in_bore(const Body& body, const std::vector<WallSurface>& walls, std::size_
     return std::any_of(walls[i].near.begin(), walls[i].near.end(), [&](std::size_t j) {
         const WallSurface& w = walls[j];
         if (!widened(w.box, w.thickest).contains(p)) return false;
-        const SkinPoint foot = w.chart.on(p);
-        return (p - foot.point).norm() <= 0.5 * w.field.at(w.chart, w.chart.local2(foot.point)) + tol && !in_material(body, w, foot.point) &&
-               void_inside(body, w, foot.point, is_side, tol).has_value();
+        if (std::abs(w.chart.height(p)) > 0.5 * w.thickest + tol) return false;
+        const Vec3 foot = w.chart.foot(p);
+        return !in_material(body, w, foot) && void_inside(body, w, foot, is_side, tol) &&
+               (p - foot).norm() <= 0.5 * w.field.at(w.chart, w.chart.local2(foot)) + tol;
     });
 }
 

@@ -277,24 +277,27 @@ std::vector<bool> sides_of_walls(const Body& body, const std::vector<WallSurface
 
 std::optional<VoidInside> void_inside(const Body& body, const WallSurface& w, const Vec3& p, const std::vector<bool>& is_side, double tol) {
     const Vec3 n = w.chart.normal(p);
-    const double t = w.field.at(w.chart, w.chart.local2(p));
     VoidInside out;
+    std::array<double, 2> in{}, skin{};
     bool any = false;
-    for (const bool up : {true, false}) {
+    for (const std::size_t up : {1U, 0U}) {
         const Vec3 d = up ? n : Vec3(-n);
-        const auto in = body.tree->shoot(p, d, 0);
-        if (!in || in->distance > 0.5 * t) return std::nullopt;
-        const int face = body.facets[ix(in->facet)].face;
-        if (is_side[ix(face)]) return std::nullopt;
-        // Over the foot of a rib the material goes on.
-        const auto skin = body.tree->shoot(p, d, in->distance + 10 * tol);
-        if (!skin || skin->distance < 0.5 * t - 10 * tol) return std::nullopt;
+        const auto first = body.tree->shoot(p, d, 0);
+        if (!first || first->distance > w.thickest || is_side[ix(out.faces[up] = body.facets[ix(first->facet)].face)]) return std::nullopt;
+        const auto second = body.tree->shoot(p, d, first->distance + 10 * tol);
+        if (!second) return std::nullopt;
         const auto& side = up ? w.tops : w.bottoms;
-        const bool own = std::find(side.begin(), side.end(), body.facets[ix(skin->facet)].face) != side.end();
+        const bool own = std::find(side.begin(), side.end(), body.facets[ix(second->facet)].face) != side.end();
         any = any || own, out.own = out.own && own;
-        out.depth += in->distance, out.faces[up ? 0 : 1] = face;
+        in[up] = first->distance, skin[up] = second->distance;
+        out.depth += first->distance;
     }
-    return any && out.depth <= most_of_void * t ? std::optional(out) : std::nullopt;
+    if (!any || out.depth > most_of_void * 2 * w.thickest) return std::nullopt;
+    const double half = 0.5 * w.field.at(w.chart, w.chart.local2(p));
+    // Over the foot of a rib the material goes on.
+    for (const std::size_t up : {1U, 0U})
+        if (in[up] > half || skin[up] < half - 10 * tol) return std::nullopt;
+    return out.depth <= most_of_void * 2 * half ? std::optional(out) : std::nullopt;
 }
 
 }  // namespace halvo

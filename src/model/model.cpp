@@ -43,15 +43,22 @@ const ThicknessPiece& ThicknessField::piece_at(const Chart& chart, const Vec2& a
     const ThicknessPiece* best = &pieces[0];
     double best_d = std::numeric_limits<double>::max();
     const std::vector<Vec2> copies = chart.copies(at);
-    // How far outside the outline the point lies.
-    const auto outside = [&](const std::vector<std::vector<Vec2>>& outline, const Vec2& p) { return inside(outline, p) ? 0.0 : border_distance(outline, p); };
+    // Outlines on closed surfaces may lie a turn away from the chart's own range, each by itself.
+    const auto within = [&](const std::vector<std::vector<Vec2>>& outline) {
+        return std::any_of(copies.begin(), copies.end(), [&](const Vec2& p) { return inside(outline, p); });
+    };
+    for (const ThicknessPiece& k : pieces)
+        if (within(k.top_outline) && within(k.bottom_outline)) return k;
+    // How far outside an outline the point lies.
+    const auto outside = [&](const std::vector<std::vector<Vec2>>& outline) {
+        double d = within(outline) ? 0 : std::numeric_limits<double>::max();
+        for (const Vec2& p : copies) d = d == 0 ? 0 : std::min(d, border_distance(outline, p));
+        return d;
+    };
     for (const ThicknessPiece& k : pieces) {
-        // Outlines on closed surfaces may lie a turn away from the chart's own range, each by itself.
-        double top = std::numeric_limits<double>::max(), bottom = top;
-        for (const Vec2& p : copies) top = std::min(top, outside(k.top_outline, p)), bottom = std::min(bottom, outside(k.bottom_outline, p));
-        const double d = std::max(top, bottom);
-        if (d == 0) return k;
-        if (d < best_d) best_d = d, best = &k;
+        const double top = outside(k.top_outline);
+        if (top >= best_d) continue;
+        if (const double d = std::max(top, outside(k.bottom_outline)); d < best_d) best_d = d, best = &k;
     }
     return *best;
 }
