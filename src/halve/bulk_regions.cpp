@@ -127,11 +127,11 @@ std::array<Vec3, 4> side_corners(OrientedBox box, double beside, int side) {
 
 class Regions {
 public:
-    Regions(Model& model, const Assembly& solids, int id, const std::vector<WallSurface>& walls, const LooseSkin& loose)
+    Regions(Model& model, const Assembly& solids, int id, const std::vector<const WallSurface*>& walls, const LooseSkin& loose)
         : model_(model), body_(solids.bodies[ix(id)]), id_(id), walls_(walls), loose_(loose), sheets_(model, id, sheet_reach), tol_(solids.tolerance.point) {}
 
     std::vector<int> run() {
-        for (const WallSurface& w : walls_) thickest_ = std::max(thickest_, w.thickest);
+        for (const WallSurface* w : walls_) thickest_ = std::max(thickest_, w->thickest);
         std::vector<Place> where = places(body_, loose_, thickest_);
         if (where.empty() || walls_.empty()) return {};
         lay_grids(where);
@@ -220,8 +220,8 @@ private:
 
     BulkSpace space_at(const OrientedBox& box) const {
         std::vector<const WallSurface*> walls;
-        for (const WallSurface& w : walls_)
-            if (w.box.squaredExteriorDistance(box.frame.origin) <= std::pow(box.half.norm() + w.thickest, 2)) walls.push_back(&w);
+        for (const WallSurface* w : walls_)
+            if (w->box.squaredExteriorDistance(box.frame.origin) <= std::pow(box.half.norm() + w->thickest, 2)) walls.push_back(w);
         constexpr double generous = 0.55, exact = 0.5;  // of the thickness, to either side
         const auto in_wall = [this, walls](const Vec3& p, double share) {
             return std::any_of(walls.begin(), walls.end(), [&](const WallSurface* w) {
@@ -343,7 +343,7 @@ private:
     Model& model_;
     const Body& body_;
     int id_;
-    const std::vector<WallSurface>& walls_;
+    const std::vector<const WallSurface*>& walls_;
     const LooseSkin& loose_;
     SheetIndex sheets_;
     double tol_, thickest_ = 0;
@@ -432,7 +432,7 @@ std::vector<NamedFaces> thick_pairs(const Body& body, const Skin& skin, const st
     return out;
 }
 
-std::vector<int> couple_bulk_regions(Model& model, const Assembly& solids, int body, const std::vector<WallSurface>& walls, const LooseSkin& loose) {
+std::vector<int> couple_bulk_regions(Model& model, const Assembly& solids, int body, const std::vector<const WallSurface*>& walls, const LooseSkin& loose) {
     return Regions(model, solids, body, walls, loose).run();
 }
 

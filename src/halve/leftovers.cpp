@@ -78,8 +78,12 @@ private:
     // Skin that no sheet accounts for: neither a side of one nor a rim within its thickness.
     void report_unexplained() {
         std::vector<bool> paired(body_.faces.size(), false);
-        for (const WallSurface& p : walls_)
-            for (const FacePair& f : p.wall->pairs) paired[static_cast<std::size_t>(f.top)] = paired[static_cast<std::size_t>(f.bottom)] = true;
+        std::vector<const WallSurface*> with_sheet;
+        for (std::size_t i = 0; i < walls_.size(); ++i) {
+            if (left_.without_sheet[i] && !left_.refused[i]) continue;  // what is behind it is a solid region, if anything
+            with_sheet.push_back(&walls_[i]);
+            for (const FacePair& f : walls_[i].wall->pairs) paired[static_cast<std::size_t>(f.top)] = paired[static_cast<std::size_t>(f.bottom)] = true;
+        }
         std::vector<int> loose;
         for (std::size_t f = 0; f < body_.faces.size(); ++f)
             if (!paired[f] && body_.faces[f].facet_count > 0) loose.push_back(static_cast<int>(f));
@@ -97,7 +101,7 @@ private:
         constexpr double long_region = 5;  // times as long as thick
         if (options_.bulk != BulkAs::named) thick_ = thick_pairs(body_, skin_, loose, options_.bulk == BulkAs::sheet ? 0 : long_region);
         if (options_.bulk == BulkAs::coupling)
-            for (int f : couple_bulk_regions(model_, solids_, id_, walls_, left)) std::erase(loose, f);
+            for (int f : couple_bulk_regions(model_, solids_, id_, with_sheet, left)) std::erase(loose, f);
         double area = 0, largest = 0;
         Vec3 place = body_.mass.centre;
         std::string kind;
@@ -154,7 +158,7 @@ private:
         for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i) {
             const double a = body_.facet_area(i);
             const Vec3 m = facet_middle(i);
-            all += a, out += in_some_wall(m) && in_a_sheet(sheets, m) ? 0 : a;
+            all += a, out += in_some_wall(m, in_a_sheet(sheets, m)) ? 0 : a;
         }
         return all > 0 ? out / all : 0;
     }
@@ -173,8 +177,10 @@ private:
         return sum / std::max(all, 1e-300);
     }
 
-    bool in_some_wall(const Vec3& m) const {
+    // What the plan refuses is not asked for: its walls count without a sheet.
+    bool in_some_wall(const Vec3& m, bool in_sheet) const {
         return std::any_of(walls_.begin(), walls_.end(), [&](const WallSurface& p) {
+            if (!in_sheet && !left_.refused[static_cast<std::size_t>(&p - walls_.data())]) return false;
             if (p.box.squaredExteriorDistance(m) > 3 * p.thickest * p.thickest || !widened(p.box, p.thickest).contains(m)) return false;
             const double h = p.chart.height(m);
             if (p.field.pieces.size() < 2 || p.field.ridge) return std::abs(h) <= 0.52 * p.thickest + tol_;

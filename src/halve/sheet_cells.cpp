@@ -192,7 +192,7 @@ private:
         KeptCells::Bore out{i, c, 0, 0, false, {}, Vec3::Zero()};
         double all = 0, own = 0, through = 0;
         std::set<int> faces;
-        for (const AreaSample& s : spread_inside(polygons, 200)) {
+        for (const AreaSample& s : spread_inside(polygons, 2000)) {
             const Vec3 at = w.chart.at(s.point);
             all += s.area;
             const auto v = void_inside(body_, w, at, is_side_, tol_ + chord_);

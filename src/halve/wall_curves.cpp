@@ -355,11 +355,20 @@ private:
         if (!needed && !w.cut_by_edges) return;
         input_.sheets[i].curves.push_back(add(c.closed(tol_) ? c : ending_at(c, at_outline(i, c.start()), at_outline(i, c.end()))));
         if (c.closed(tol_)) return;
-        // An edge may end at a round along the rim: the midsurface goes on to it.
+        carry_to_rim(i, c);
+    }
+
+    // An edge may end at a round along the rim: the midsurface goes on to where it leaves the body.
+    void carry_to_rim(std::size_t i, const Curve& c) {
+        const WallSurface& w = walls_[i];
         for (const bool start : {true, false}) {
             const Vec3 end = start ? c.start() : c.end(), out = (start ? -c.derivative(c.t0) : c.derivative(c.t1)).normalized();
-            if (in_material(body_, w, w.chart.foot(end + 0.05 * w.wall->thickness * out)))
-                input_.sheets[i].curves.push_back(add(along(w.chart, end, out, w.thickest)));
+            if (!in_material(body_, w, w.chart.foot(end + 0.05 * w.wall->thickness * out))) continue;
+            const Curve on = along(w.chart, end, out, w.thickest);
+            double rim = std::numeric_limits<double>::max();
+            for (const Curve& k : w.outline)
+                for (const auto& [t, u] : meets(on, k, tol_)) rim = std::min(rim, t);
+            if (rim <= on.t1) input_.sheets[i].curves.push_back(add(on.piece(on.t0, std::min(on.t1, rim + 20 * tol_))));
         }
     }
 

@@ -198,7 +198,8 @@ private:
 };
 
 // The kernel would sew shells apart, turn faces and turn solids before anyone has seen them: the survey is to find what the
-// file holds. What it mends inside faces (missing parameter curves, seams, order of edges) stays.
+// file holds. Far from the origin it also takes the outlines of holes side by side for one that crosses itself. What it mends inside faces (missing parameter
+// curves, seams, order of edges) stays.
 class PlainReading {
 public:
     PlainReading() {
@@ -208,7 +209,8 @@ public:
         for (const char* kind : {"STEP", "IGES"}) {
             std::ofstream out(folder_ / kind);
             out << "From" << kind << ".exec.op: FixShape\n";
-            for (const char* mode : {"FixShellOrientationMode", "FixFaceOrientationMode"}) out << "From" << kind << ".FixShape." << mode << ": 0\n";
+            for (const char* mode : {"FixShellOrientationMode", "FixFaceOrientationMode", "FixIntersectingWiresMode"})
+                out << "From" << kind << ".FixShape." << mode << ": 0\n";
             ::setenv((std::string("CSF_") + kind + "Defaults").c_str(), name.c_str(), 1);
         }
     }
