@@ -3,8 +3,10 @@
 #include "geom/facet_tree.hpp"
 #include "geom/foot_curve.hpp"
 #include "geom/nearest_curve.hpp"
+#include "geom/outline.hpp"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <map>
 #include <set>
@@ -20,15 +22,16 @@ std::size_t ix(int i) {
     return static_cast<std::size_t>(i);
 }
 
-// Is the skin there on its way from the sides of the one piece to those of the other? Under a rib as high as the thick one it is not.
-bool slope_between(const Body& body, const WallSurface& w, const Vec3& m, std::size_t a, std::size_t b) {
+// Is the skin there on its way from the sides of the one piece to those of the other? Under a rib as high as the thick one it is not. Well on its
+// way, unless `anywhere` between them will do.
+bool slope_between(const Body& body, const WallSurface& w, const Vec3& m, std::size_t a, std::size_t b, bool anywhere = false) {
     const Vec3 n = w.chart.normal(m);
     const ThicknessPiece &p = w.field.pieces[a], &q = w.field.pieces[b];
     const auto between = [&](const Vec3& way, const BaseSurface& one, const BaseSurface& other) {
         const double u = one.along(m, way), v = other.along(m, way), step = std::abs(u - v), much = 0.02 * w.wall->thinnest;
         const auto hit = body.tree->shoot(m, way, 0);
         if (!hit) return false;
-        const double skin = (body.on_skin(ix(hit->facet), m + hit->distance * way).point - m).dot(way), off = step > 2 * much ? -0.1 * step : much;
+        const double skin = (body.on_skin(ix(hit->facet), m + hit->distance * way).point - m).dot(way), off = step > 2 * much && !anywhere ? -0.1 * step : much;
         return skin >= std::min(u, v) - off && skin <= std::max(u, v) + off;
     };
     return between(n, p.top, q.top) && between(-n, p.bottom, q.bottom);
@@ -61,14 +64,15 @@ private:
     // One side of a piece: its outline in the chart, and the edges round it on the midsurface.
     struct Side {
         int face;
-        const std::vector<std::vector<Vec2>>* outline;
+        OutlineIndex outline;
         std::vector<Curve> border;
-        std::vector<Box3> boxes;  // of the border's curves
+        std::vector<bool> slopes;  // beside the border's curves, somewhere
+        std::vector<Box3> boxes;   // of the border's curves
         Box3 box;
     };
 
     Side side(int face, const std::vector<std::vector<Vec2>>& outline) {
-        Side s{face, &outline, {}, {}, {}};
+        Side s{face, OutlineIndex(outline), {}, {}, {}, {}};
         std::set<int> done;
         for (const auto& loop : body_.faces[ix(face)].loops)
             for (const Coedge& u : loop) {
@@ -76,10 +80,28 @@ private:
                 const auto it = feet_.try_emplace(u.edge.value).first;
                 if (!it->second) it->second = foot_curve(w_.chart, body_.edges[u.edge.index()].curve, tol_);
                 s.border.push_back(*it->second);
+                s.slopes.push_back(slope_beside(s.border.back()));
                 s.boxes.push_back(s.border.back().box());
                 s.box.extend(s.boxes.back());
             }
         return s;
+    }
+
+    // Is the skin right beside an edge, somewhere along it, of a face that is no side of any piece?
+    bool slope_beside(const Curve& c) const {
+        const double step = std::max(20 * tol_, 1e-3 * w_.wall->thinnest);
+        for (int i = 0; i <= looks; ++i) {
+            const double t = c.t0 + (c.t1 - c.t0) * i / looks;
+            const Vec3 p = c.point(t), across = w_.chart.normal(p).cross(c.derivative(t)).normalized();
+            for (const double sign : {1.0, -1.0}) {
+                const Vec3 m = w_.chart.foot(p + sign * step * across), n = w_.chart.normal(m);
+                const auto up = body_.tree->shoot(m, n, 0), down = body_.tree->shoot(m, -n, 0);
+                if (!up || !down) continue;
+                for (const auto& [hit, sides] : {std::pair(*up, &w_.tops), std::pair(*down, &w_.bottoms)})
+                    if (std::find(sides->begin(), sides->end(), body_.facets[ix(hit.facet)].face) == sides->end()) return true;
+            }
+        }
+        return false;
     }
 
     static double length(const std::vector<Curve>& curves) {
@@ -91,7 +113,7 @@ private:
     double outside(const Side& s, const Vec3& p, double within) const {
         if (s.box.squaredExteriorDistance(p) >= within * within) return within;
         for (const Vec2& q : w_.chart.copies(w_.chart.local2(p)))
-            if (inside(*s.outline, q)) return 0;
+            if (s.outline.inside(q)) return 0;
         return nearest_curve(
                    s.boxes, p, [&](std::size_t k) { return &s.border[k]; }, within)
             .distance;
@@ -112,8 +134,9 @@ private:
         std::set<int> done;
         for (std::size_t k : {2 * a, 2 * a + 1}) {
             if (!done.insert(sides_[k].face).second || sides_[k].face == sides_[2 * b].face || sides_[k].face == sides_[2 * b + 1].face) continue;
-            for (const Curve& c : sides_[k].border)
-                if (std::sqrt(c.box().squaredExteriorDistance(near)) <= reach) add_along(c, a, b, out);
+            const Side& s = sides_[k];
+            for (std::size_t j = 0; j < s.border.size(); ++j)
+                if (s.slopes[j] && std::sqrt(s.boxes[j].squaredExteriorDistance(near)) <= reach) add_along(s.border[j], a, b, out);
         }
         return out;
     }
@@ -158,6 +181,9 @@ private:
                 const double from_a = outside(a, m);
                 return outside(b, m, from_a) < from_a;
             };
+            // Most places are in no gap at all: a slope begins at the border, and half-way is no nearer than half of the gap.
+            const auto on_slope = [&](double s) { return slope_between(body_, w_, place(s * gap), a, b, true); };
+            if (!on_slope(beside) || std::none_of(std::begin(about), std::end(about), on_slope)) continue;
             if (outside(a, place(0.01 * gap)) <= 0 || !nearer_to_b(gap)) continue;
             double low = 0, high = gap;
             const auto halve_to = [&](double most) {
@@ -167,9 +193,9 @@ private:
                 }
                 return place(0.5 * (low + high));
             };
-            // Most places are in no gap at all, which shows before they are known exactly.
-            const Vec3 about = halve_to(1e-6 * gap);
-            if (std::abs(outside(a, about) - (about - p).norm()) > 1e-4 * gap + tol_ || !slope_between(body_, w_, about, a, b)) continue;
+            // What is none shows before it is known exactly.
+            const Vec3 rough = halve_to(1e-6 * gap);
+            if (std::abs(outside(a, rough) - (rough - p).norm()) > 1e-4 * gap + tol_ || !slope_between(body_, w_, rough, a, b)) continue;
             const Vec3 m = halve_to(1e-14 * (gap + p.norm()));
             const double apart = outside(a, m), much = 1e-5 * gap + tol_;
             if (std::abs(apart - (m - p).norm()) > much || std::abs(apart - outside(b, m)) > much || !in_material(body_, w_, m)) continue;
@@ -180,6 +206,9 @@ private:
         }
         return std::nullopt;
     }
+
+    static constexpr double beside = 0.02;  // of a gap
+    static constexpr std::array<double, 6> about{0.5, 0.6, 0.7, 0.8, 0.9, 1};
 
     const Body& body_;
     const WallSurface& w_;
