@@ -163,20 +163,46 @@ bool FacetForms::even_steps(const Surface& s, const std::vector<int>& facets) co
     return std::all_of(facets.begin(), facets.end(), [&](int f) { return facet_sag(s, ix(f)) <= limit; });
 }
 
-bool FacetForms::turns_in_steps(const std::vector<int>& facets) const {
-    std::vector<Vec3> distinct;
+std::vector<Vec3> FacetForms::distinct_normals(const std::vector<int>& facets, std::size_t most) const {
+    std::vector<Vec3> out;
     for (int f : facets) {
-        if (std::any_of(distinct.begin(), distinct.end(), [&](const Vec3& d) { return d.cross(normal_[ix(f)]).norm() < 2e-3; })) continue;
-        distinct.push_back(normal_[ix(f)]);
-        if (distinct.size() >= 4) return true;
+        if (std::any_of(out.begin(), out.end(), [&](const Vec3& d) { return d.cross(normal_[ix(f)]).norm() < 2e-3; })) continue;
+        out.push_back(normal_[ix(f)]);
+        if (out.size() >= most) break;
     }
-    return false;
+    return out;
+}
+
+bool FacetForms::turns_in_steps(const std::vector<int>& facets) const {
+    return distinct_normals(facets, 4).size() >= 4;
+}
+
+bool FacetForms::short_bend(const std::vector<int>& facets) const {
+    constexpr double alike = 0.02;  // of a step
+    std::vector<Vec3> n = distinct_normals(facets, 4);
+    if (!clean_ || n.size() != 3) return false;
+    const auto turn = [](const Vec3& a, const Vec3& b) { return std::atan2(a.cross(b).norm(), a.dot(b)); };
+    // The middle one between the other two.
+    const std::array<double, 3> furthest{std::max(turn(n[0], n[1]), turn(n[0], n[2])), std::max(turn(n[1], n[0]), turn(n[1], n[2])),
+                                         std::max(turn(n[2], n[0]), turn(n[2], n[1]))};
+    std::swap(n[1], n[ix(static_cast<int>(std::min_element(furthest.begin(), furthest.end()) - furthest.begin()))]);
+    const double step = turn(n[0], n[1]);
+    if (std::abs(turn(n[1], n[2]) - step) > alike * step) return false;
+    const std::set<int> own(facets.begin(), facets.end());
+    const auto half_a_step_on = [&](const Vec3& of, const Vec3& from, int g) {
+        const Vec3& next = normal_[ix(g)];
+        return std::abs(turn(of, next) - 0.5 * step) <= alike * step && std::abs(turn(from, next) - 1.5 * step) <= alike * step;
+    };
+    return std::any_of(facets.begin(), facets.end(), [&](int f) {
+        return std::any_of(m_.across[ix(f)].begin(), m_.across[ix(f)].end(),
+                           [&](int g) { return g >= 0 && !own.count(g) && (half_a_step_on(n[0], n[1], g) || half_a_step_on(n[2], n[1], g)); });
+    });
 }
 
 bool FacetForms::curved_enough(const std::vector<int>& facets) const {
     double span = 0;
     for (int f : facets) span = std::max(span, angle(ix(facets[0]), ix(f)));
-    return span > least_span && turns_in_steps(facets);
+    return span > least_span && (turns_in_steps(facets) || short_bend(facets));
 }
 
 std::optional<Fit> FacetForms::trimmed(std::size_t kind, std::vector<int> facets, int seed) {

@@ -57,6 +57,9 @@ protected:
     [[nodiscard]] double most_sag(const Surface& s, const std::vector<int>& facets) const;
     [[nodiscard]] bool even_steps(const Surface& s, const std::vector<int>& facets) const;
     [[nodiscard]] bool turns_in_steps(const std::vector<int>& facets) const;
+    [[nodiscard]] std::vector<Vec3> distinct_normals(const std::vector<int>& facets, std::size_t most) const;
+    // Three even steps of a clean tessellation, and half a step to what they go on in: a bend by a small angle, and no three flats.
+    [[nodiscard]] bool short_bend(const std::vector<int>& facets) const;
     // Does the region turn enough, in enough steps, to be no plane?
     [[nodiscard]] bool curved_enough(const std::vector<int>& facets) const;
     // Fit to the part of a patch that goes best together, where some of it belongs to another surface (least trimmed squares,
