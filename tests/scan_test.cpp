@@ -262,3 +262,20 @@ TEST(Scan, BellowsAreTheirTori) {
     EXPECT_TRUE(job.proof.within_bounds);
     EXPECT_EQ(job.mesh.quality.quad_share, 1);
 }
+
+TEST(Scan, BendsByASmallAngleOfThreeFacetsAreRound) {
+    // Folded by 20 degrees over a mean radius of 11, three facets round the bend.
+    constexpr double t = 2, leg = 40, by = 20 * pi / 180, wide = 60;
+    const double d = t * std::tan(by / 2);
+    const Vec2 end(leg + leg * std::cos(by), leg * std::sin(by)), up(-t * std::sin(by), t * std::cos(by));
+    const make::Solid s = make::extrude({make::rounded({{0, 0}, {leg, 0}, end, end + up, {leg - d, t}, {0, t}}, {0, 12, 0, 0, 10, 0})}, wide);
+    for (const bool moved : {false, true}) {
+        const Job job = scan_of(moved ? make::moved(s, make::place({10, 20, 30}, {1, 2, 3}, {2, -1, 0})) : s, 0.2, 0.12);
+        EXPECT_EQ(job.solids.bodies[0].faces.size(), 10u);
+        ASSERT_EQ(job.model.sheets.size(), 3u);
+        EXPECT_NEAR(total_area(job.model), wide * (2 * (leg - d / 2 - 11 * std::tan(by / 2)) + 11 * by), 1e-2);
+        EXPECT_EQ(seam_count(job.model, "smooth"), 2);
+        EXPECT_NEAR(job.proof.volume_error, 0, 1e-3);
+        expect_whole(job);
+    }
+}
