@@ -206,3 +206,35 @@ TEST(SolidRegion, IsAThickSheetWhenThePlanSaysSo) {
         check_mesh(j.model, j.mesh);
     }
 }
+
+namespace {
+
+// A plate with a block on it, 12 high.
+make::Solid plate_with_block() {
+    return fuse({box({0, 0, 0}, {80, 60, 2}), box({34, 24, 1}, {12, 12, 11})});
+}
+
+}  // namespace
+
+TEST(SolidRegions, HoldTheSheetsOfOtherBodiesThatTouchThem) {
+    for (const bool moved : {false, true}) {
+        const auto placed = [&](const make::Solid& s) { return moved ? make::moved(s, anywhere()) : s; };
+        const Job j = job_of({{"base", placed(plate_with_block())}, {"lid", placed(box({10, 10, 12}, {60, 40, 1.5}))}});
+        EXPECT_EQ(joint_count(j.model, "coupling"), 1);
+        EXPECT_EQ(j.mesh.parts, 1);
+        ASSERT_EQ(j.proof.contacts.size(), 1u);
+        EXPECT_TRUE(j.proof.contacts[0].joined);
+        EXPECT_EQ(j.proof.rigid_body_modes, 6);
+        expect_whole(j);
+    }
+}
+
+TEST(SolidRegions, HoldEachOtherAndBlocks) {
+    const auto on_top = make::place({0, 60, 24}, -Vec3::UnitZ(), Vec3::UnitX());
+    const Job j = job_of({{"base", plate_with_block()}, {"lid", make::moved(plate_with_block(), on_top)}, {"block", box({46, 26, 6}, {8, 8, 4})}});
+    EXPECT_EQ(joint_count(j.model, "coupling"), 2);
+    EXPECT_EQ(j.mesh.parts, 1);
+    EXPECT_EQ(j.proof.rigid_body_modes, 6);
+    for (const ContactProof& c : j.proof.contacts) EXPECT_TRUE(c.joined);
+    EXPECT_TRUE(j.proof.within_bounds);
+}

@@ -15,6 +15,9 @@ public:
         : model_(model), solids_(solids), contacts_(contacts), work_(work) {}
 
     void run() {
+        regions_ = work_.couplings.size();
+        for (std::size_t k = 0; k < regions_; ++k)
+            if (!work_.couplings[k].faces.empty()) couple_region(k);
         std::vector<bool> made(solids_.bodies.size(), false);
         for (const Sheet& s : model_.sheets)
             if (s.body >= 0) made[static_cast<std::size_t>(s.body)] = true;
@@ -26,6 +29,46 @@ public:
     }
 
 private:
+    // A solid region of a body that something else touches holds that, where nothing else of both bodies is joined.
+    void couple_region(std::size_t k) {
+        const int body = work_.couplings[k].body;
+        for (const auto& [pair, all] : contacts_.all()) {
+            if (pair.first != body && pair.second != body) continue;
+            const int other = pair.first == body ? pair.second : pair.first;
+            if (joined(body, other)) continue;
+            const auto points = at_region(k, contacts_.between(body, other));
+            if (points.empty()) continue;
+            CouplingWork& region = work_.couplings[k];
+            for (std::size_t s = 0; s < model_.sheets.size(); ++s)
+                if (model_.sheets[s].body == other) to_sheet(region, s, points);
+            for (std::size_t m = 0; m < model_.members.size(); ++m)
+                if (model_.members[m].body == other) to_member(region, m, points);
+            for (std::size_t j = k + 1; j < regions_; ++j)
+                if (work_.couplings[j].body == other) to_region(region, j, at_region(j, contacts_.between(other, body)));
+        }
+    }
+
+    [[nodiscard]] bool joined(int a, int b) const {
+        return std::any_of(work_.joints.begin(), work_.joints.end(), [&](const JointRecord& j) {
+            return j.kind != "coupling" && j.state == EntryState::applied && std::minmax(j.bodies[0], j.bodies[1]) == std::minmax(a, b);
+        });
+    }
+
+    // Of contacts, the body of the region first, those on its own skin.
+    [[nodiscard]] std::vector<ContactPoint> at_region(std::size_t k, std::vector<ContactPoint> points) const {
+        const std::vector<int>& faces = work_.couplings[k].faces;
+        std::erase_if(points, [&](const ContactPoint& p) { return std::find(faces.begin(), faces.end(), p.face_a) == faces.end(); });
+        return points;
+    }
+
+    // Two rigid ones move as one.
+    void to_region(CouplingWork& k, std::size_t region, const std::vector<ContactPoint>& points) {
+        const CouplingWork& r = work_.couplings[region];
+        if (points.empty()) return;
+        JointRecord j = joint_record("coupling", k.key, k.body, r.key, r.body, points);
+        if (add_joint(model_, work_, j) != -1) k.points.push_back(r.centre);
+    }
+
     void couple(int block) {
         const Body& body = solids_.bodies[static_cast<std::size_t>(block)];
         CouplingWork k{make_key("coupling", body.key, {}), block, body.mass.centre, body.mass.volume, {}, {}, {}};
@@ -37,6 +80,8 @@ private:
                 if (model_.sheets[s].body == other) to_sheet(k, s, points);
             for (std::size_t m = 0; m < model_.members.size(); ++m)
                 if (model_.members[m].body == other) to_member(k, m, points);
+            for (std::size_t r = 0; r < regions_; ++r)
+                if (work_.couplings[r].body == other && !work_.couplings[r].faces.empty()) to_region(k, r, at_region(r, points));
         }
         if (!k.curves.empty() || !k.points.empty()) work_.couplings.push_back(std::move(k));
     }
@@ -91,6 +136,7 @@ private:
     const Assembly& solids_;
     const ContactTable& contacts_;
     JoinWork& work_;
+    std::size_t regions_ = 0;  // couplings that were there before
 };
 
 }  // namespace

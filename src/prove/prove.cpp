@@ -234,6 +234,7 @@ private:
         for (const Coupling& c : model_.couplings) {
             for (EdgeId e : c.edges) at_edge[e.index()].insert(c.body);
             for (VertexId v : c.vertices) at_vertex[v.index()].insert(c.body);
+            at_vertex[c.centre.index()].insert(c.body);
         }
         for (const Sheet& s : model_.sheets)
             for (const BodyShare& k : s.shares)
@@ -264,6 +265,21 @@ private:
                 s.curves.push_back(&model_.edges[l.b.index()].curve);
             });
         return out;
+    }
+
+    // Is a contact one of two solid regions that are held to each other?
+    [[nodiscard]] bool regions_meet(const Contact& c) const {
+        const auto on = [](const Coupling& k, int face) { return std::find(k.faces.begin(), k.faces.end(), face) != k.faces.end(); };
+        for (const Coupling& k : model_.couplings)
+            for (const Coupling& m : model_.couplings) {
+                if (k.body != c.a || m.body != c.b) continue;
+                const auto holds = [](const Coupling& x, const Coupling& y) {
+                    return std::find(x.vertices.begin(), x.vertices.end(), y.centre) != x.vertices.end();
+                };
+                if (!holds(k, m) && !holds(m, k)) continue;
+                if (std::any_of(c.points.begin(), c.points.end(), [&](const ContactPoint& q) { return on(k, q.face_a) && on(m, q.face_b); })) return true;
+            }
+        return false;
     }
 
     void contacts() {
@@ -305,6 +321,7 @@ private:
                         return std::abs(s->chart.height(q.place)) <= near && (inside(s->own_outline, at) || border_distance(s->own_outline, at) <= near);
                     });
                 });
+            p.joined = p.joined || regions_meet(c);
             proof_.contacts.push_back(p);
         }
     }
