@@ -26,6 +26,9 @@ public:
         for (const Coupling& c : model_.couplings) made[static_cast<std::size_t>(c.body)] = true;
         for (std::size_t b = 0; b < solids_.bodies.size(); ++b)
             if (!made[b] && solids_.bodies[b].closed) couple(static_cast<int>(b));
+        for (std::size_t k = regions_; k < work_.couplings.size(); ++k)
+            for (std::size_t j = k + 1; j < work_.couplings.size(); ++j)
+                to_region(work_.couplings[k], j, contacts_.between(work_.couplings[k].body, work_.couplings[j].body));
     }
 
 private:

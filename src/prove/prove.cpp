@@ -267,9 +267,9 @@ private:
         return out;
     }
 
-    // Is a contact one of two solid regions that are held to each other?
+    // Is a contact one of two solid regions or blocks that are held to each other?
     [[nodiscard]] bool regions_meet(const Contact& c) const {
-        const auto on = [](const Coupling& k, int face) { return std::find(k.faces.begin(), k.faces.end(), face) != k.faces.end(); };
+        const auto on = [](const Coupling& k, int face) { return k.whole_body() || std::find(k.faces.begin(), k.faces.end(), face) != k.faces.end(); };
         for (const Coupling& k : model_.couplings)
             for (const Coupling& m : model_.couplings) {
                 if (k.body != c.a || m.body != c.b) continue;
