@@ -49,7 +49,7 @@ bool in_turns(const Body& body, const Curve& c, std::vector<Use>& uses) {
 
 }  // namespace
 
-int part_touching_edges(Body& body) {
+void part_touching_edges(Body& body) {
     std::vector<std::vector<Use>> uses(body.edges.size());
     for (std::size_t f = 0; f < body.faces.size(); ++f)
         for (auto& loop : body.faces[f].loops)
@@ -61,14 +61,12 @@ int part_touching_edges(Body& body) {
         body.closed = body.closed && in_turns(body, body.edges[e].curve, uses[e]);
         crowded.push_back(e);
     }
-    if (!body.closed) return 0;
-    int copies = 0;
+    if (!body.closed) return;
     for (std::size_t e : crowded)
-        for (std::size_t k = 2; k < uses[e].size(); k += 2, ++copies) {
+        for (std::size_t k = 2; k < uses[e].size(); k += 2) {
             for (const std::size_t side : {k, k + 1}) uses[e][side].coedge->edge = BodyEdgeId(body.edges.size());
             body.edges.push_back(BodyEdge(body.edges[e]));
         }
-    return copies;
 }
 
 }  // namespace halvo

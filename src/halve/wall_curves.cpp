@@ -207,8 +207,7 @@ private:
             }
     }
 
-    // Where the outline leaves a straight line and comes back to it within the size of an opening, or past the end of a bore inside the wall,
-    // the line goes on.
+    // Where the outline leaves a straight line and comes back to it within the size of an opening, the line goes on.
     void add_mouths(std::size_t i) {
         constexpr std::size_t longest = 16;  // pieces of outline a notch may have
         for (const auto& loop : walls_[i].loops)
