@@ -65,7 +65,7 @@ void part_touching_edges(Body& body) {
     for (std::size_t e : crowded)
         for (std::size_t k = 2; k < uses[e].size(); k += 2) {
             for (const std::size_t side : {k, k + 1}) uses[e][side].coedge->edge = BodyEdgeId(body.edges.size());
-            body.edges.push_back(BodyEdge(body.edges[e]));
+            body.edges.push_back(body.edges[e]);
         }
 }
 

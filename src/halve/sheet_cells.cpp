@@ -154,26 +154,30 @@ private:
     void bridge_bores() {
         constexpr double between = 0.75;  // of its outline in the material, along pieces that are kept
         for (const auto& list : bores_) {
-            std::map<std::size_t, std::size_t> of_cell;
-            for (std::size_t k = 0; k < list.size(); ++k) of_cell[list[k].cell] = k;
-            Groups groups(list.size());
-            std::vector<std::array<double, 2>> outline(list.size(), {0, 0});  // in the material, and of that along what is kept
-            for (const bool tied : {false, true})
+            std::map<int, int> of_cell;
+            for (std::size_t k = 0; k < list.size(); ++k) of_cell[static_cast<int>(list[k].cell)] = static_cast<int>(k);
+            const auto each_side = [&](const auto& what) {  // with what is past it: a cell, and that one's place in the list or -1
                 for (std::size_t k = 0; k < list.size(); ++k)
                     for (const int half : index_->halves[list[k].wall][list[k].cell]) {
                         const int other = index_->cell({list[k].wall, half ^ 1});
-                        if (other < 0) continue;
-                        const auto it = of_cell.find(static_cast<std::size_t>(other));
-                        if (it != of_cell.end() && !tied && index_->at[static_cast<std::size_t>(half / 2)].size() <= 2)
-                            groups.tie(static_cast<int>(k), static_cast<int>(it->second));
-                        if (it != of_cell.end() || !tied || !cells_[list[k].wall].cells[static_cast<std::size_t>(other)].inside) continue;
-                        auto& sum = outline[static_cast<std::size_t>(groups.root(static_cast<int>(k)))];
-                        const double length = index_->length[static_cast<std::size_t>(half / 2)];
-                        sum[0] += length, sum[1] += kept_beside(list[k].wall, half) ? length : 0;
+                        const auto it = of_cell.find(other);
+                        if (other >= 0) what(static_cast<int>(k), half, other, it == of_cell.end() ? -1 : it->second);
                     }
+            };
+            Groups groups(list.size());
+            each_side([&](int k, int half, int, int next) {
+                if (next >= 0 && index_->at[static_cast<std::size_t>(half / 2)].size() <= 2) groups.tie(k, next);
+            });
+            std::vector<double> outline(list.size(), 0), beside(list.size(), 0);  // of each group: in the material, and of that along what is kept
+            each_side([&](int k, int half, int other, int next) {
+                const std::size_t i = list[static_cast<std::size_t>(k)].wall, root = static_cast<std::size_t>(groups.root(k));
+                if (next >= 0 || !cells_[i].cells[static_cast<std::size_t>(other)].inside) return;
+                const double length = index_->length[static_cast<std::size_t>(half / 2)];
+                outline[root] += length, beside[root] += kept_beside(i, half) ? length : 0;
+            });
             for (std::size_t k = 0; k < list.size(); ++k) {
-                const auto& sum = outline[static_cast<std::size_t>(groups.root(static_cast<int>(k)))];
-                if (sum[0] > 0 && sum[1] >= between * sum[0]) keep_[list[k].wall][list[k].cell].kept = true;
+                const auto root = static_cast<std::size_t>(groups.root(static_cast<int>(k)));
+                if (outline[root] > 0 && beside[root] >= between * outline[root]) keep_[list[k].wall][list[k].cell].kept = true;
             }
         }
     }
@@ -184,11 +188,10 @@ private:
         const WallSurface& w = walls_[i];
         if (w.wall->alone > 0 || w.field.ridge) return std::nullopt;
         const auto polygons = cell_polygons(a_, w.chart, a_.sheets[i].cells[c], chord_);
-        double seen = 0;
-        int looked = 0;
+        int seen = 0, looked = 0;
         for (const AreaSample& s : spread_inside(polygons, 8))
             ++looked, seen += in_bore(body_, walls_, i, w.chart.at(s.point), is_side_, tol_ + chord_) ? 1 : 0;
-        if (seen < 0.5 * looked) return std::nullopt;
+        if (2 * seen < looked) return std::nullopt;
         KeptCells::Bore out{i, c, 0, 0, false, {}, Vec3::Zero()};
         double all = 0, own = 0, through = 0;
         std::set<int> faces;
@@ -196,7 +199,7 @@ private:
             const Vec3 at = w.chart.at(s.point);
             all += s.area;
             const auto v = void_inside(body_, w, at, is_side_, tol_ + chord_);
-            through += in_bore(body_, walls_, i, at, is_side_, tol_ + chord_) ? s.area : 0;
+            through += v || in_bore(body_, walls_, i, at, is_side_, tol_ + chord_) ? s.area : 0;
             if (!v) continue;
             own += v->own ? s.area : 0;
             out.area += s.area, out.volume += s.area * v->depth, out.place += s.area * at;

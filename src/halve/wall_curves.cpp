@@ -352,9 +352,9 @@ private:
                 needed = needed || (in_material(body_, w, p) && solid(i, p, side) && in_material(body_, w, q) && supported(body_, w, q));
             }
         if (!needed && !w.cut_by_edges) return;
-        input_.sheets[i].curves.push_back(add(c.closed(tol_) ? c : ending_at(c, at_outline(i, c.start()), at_outline(i, c.end()))));
-        if (c.closed(tol_)) return;
-        carry_to_rim(i, c);
+        const bool closed = c.closed(tol_);
+        input_.sheets[i].curves.push_back(add(closed ? c : ending_at(c, at_outline(i, c.start()), at_outline(i, c.end()))));
+        if (!closed) carry_to_rim(i, c);
     }
 
     // An edge may end at a round along the rim: the midsurface goes on to where it leaves the body.

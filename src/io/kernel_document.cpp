@@ -198,8 +198,8 @@ private:
 };
 
 // The kernel would sew shells apart, turn faces and turn solids before anyone has seen them: the survey is to find what the
-// file holds. Far from the origin it also takes the outlines of holes side by side for one that crosses itself. What it mends inside faces (missing parameter
-// curves, seams, order of edges) stays.
+// file holds. Far from the origin it also takes the outlines of holes side by side for one that crosses itself. What it mends inside
+// faces (missing parameter curves, seams, order of edges) stays.
 class PlainReading {
 public:
     PlainReading() {

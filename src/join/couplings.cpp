@@ -16,8 +16,7 @@ public:
 
     void run() {
         regions_ = work_.couplings.size();
-        for (std::size_t k = 0; k < regions_; ++k)
-            if (!work_.couplings[k].faces.empty()) couple_region(k);
+        for (std::size_t k = 0; k < regions_; ++k) couple_region(k);
         std::vector<bool> made(solids_.bodies.size(), false);
         for (const Sheet& s : model_.sheets)
             if (s.body >= 0) made[static_cast<std::size_t>(s.body)] = true;
@@ -35,20 +34,26 @@ private:
     // A solid region of a body that something else touches holds that, where nothing else of both bodies is joined.
     void couple_region(std::size_t k) {
         const int body = work_.couplings[k].body;
-        for (const auto& [pair, all] : contacts_.all()) {
-            if (pair.first != body && pair.second != body) continue;
-            const int other = pair.first == body ? pair.second : pair.first;
-            if (joined(body, other)) continue;
-            const auto points = at_region(k, contacts_.between(body, other));
-            if (points.empty()) continue;
-            CouplingWork& region = work_.couplings[k];
-            for (std::size_t s = 0; s < model_.sheets.size(); ++s)
-                if (model_.sheets[s].body == other) to_sheet(region, s, points);
-            for (std::size_t m = 0; m < model_.members.size(); ++m)
-                if (model_.members[m].body == other) to_member(region, m, points);
-            for (std::size_t j = k + 1; j < regions_; ++j)
-                if (work_.couplings[j].body == other) to_region(region, j, at_region(j, contacts_.between(other, body)));
-        }
+        for (const int other : touching(body))
+            if (!joined(body, other)) hold(work_.couplings[k], other, at_region(k, contacts_.between(body, other)), k + 1);
+    }
+
+    [[nodiscard]] std::vector<int> touching(int body) const {
+        std::vector<int> out;
+        for (const auto& [pair, all] : contacts_.all())
+            if (pair.first == body || pair.second == body) out.push_back(pair.first == body ? pair.second : pair.first);
+        return out;
+    }
+
+    // What of another body touches a rigid one: its sheets and members, and its solid regions from number `first` on.
+    void hold(CouplingWork& k, int other, const std::vector<ContactPoint>& points, std::size_t first) {
+        if (points.empty()) return;
+        for (std::size_t s = 0; s < model_.sheets.size(); ++s)
+            if (model_.sheets[s].body == other) to_sheet(k, s, points);
+        for (std::size_t m = 0; m < model_.members.size(); ++m)
+            if (model_.members[m].body == other) to_member(k, m, points);
+        for (std::size_t r = first; r < regions_; ++r)
+            if (work_.couplings[r].body == other) to_region(k, r, at_region(r, contacts_.between(other, k.body)));
     }
 
     [[nodiscard]] bool joined(int a, int b) const {
@@ -75,17 +80,7 @@ private:
     void couple(int block) {
         const Body& body = solids_.bodies[static_cast<std::size_t>(block)];
         CouplingWork k{make_key("coupling", body.key, {}), block, body.mass.centre, body.mass.volume, {}, {}, {}};
-        for (const auto& [pair, all] : contacts_.all()) {
-            if (pair.first != block && pair.second != block) continue;
-            const int other = pair.first == block ? pair.second : pair.first;
-            const auto points = contacts_.between(other, block);
-            for (std::size_t s = 0; s < model_.sheets.size(); ++s)
-                if (model_.sheets[s].body == other) to_sheet(k, s, points);
-            for (std::size_t m = 0; m < model_.members.size(); ++m)
-                if (model_.members[m].body == other) to_member(k, m, points);
-            for (std::size_t r = 0; r < regions_; ++r)
-                if (work_.couplings[r].body == other && !work_.couplings[r].faces.empty()) to_region(k, r, at_region(r, points));
-        }
+        for (const int other : touching(block)) hold(k, other, contacts_.between(other, block), 0);
         if (!k.curves.empty() || !k.points.empty()) work_.couplings.push_back(std::move(k));
     }
 

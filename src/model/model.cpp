@@ -51,8 +51,9 @@ const ThicknessPiece& ThicknessField::piece_at(const Chart& chart, const Vec2& a
         if (within(k.top_outline) && within(k.bottom_outline)) return k;
     // How far outside an outline the point lies.
     const auto outside = [&](const std::vector<std::vector<Vec2>>& outline) {
-        double d = within(outline) ? 0 : std::numeric_limits<double>::max();
-        for (const Vec2& p : copies) d = d == 0 ? 0 : std::min(d, border_distance(outline, p));
+        if (within(outline)) return 0.0;
+        double d = std::numeric_limits<double>::max();
+        for (const Vec2& p : copies) d = std::min(d, border_distance(outline, p));
         return d;
     };
     for (const ThicknessPiece& k : pieces) {

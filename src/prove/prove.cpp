@@ -327,12 +327,15 @@ private:
     }
 
     void bounds() {
-        for (std::size_t b = 0; b < proof_.bodies.size(); ++b)
-            if (const BodyProof& p = proof_.bodies[b];
-                p.idealized > 0 && p.solid > 0 && std::abs((p.idealized + p.left_out - p.filled) / p.solid - 1) > options_.volume)
-                proof_.outside.push_back(fmt::format(
-                    "{}: volume error {:+.2f} %{}{} (bound {:.2f} %)", solids_.bodies[b].name, 100 * ((p.idealized + p.left_out - p.filled) / p.solid - 1),
-                    p.left_out > 0 ? " with the fillets left out" : "", p.filled > 0 ? " without the voids in walls" : "", 100 * options_.volume));
+        for (std::size_t b = 0; b < proof_.bodies.size(); ++b) {
+            const BodyProof& p = proof_.bodies[b];
+            if (p.idealized <= 0 || p.solid <= 0) continue;
+            const double error = (p.idealized + p.left_out - p.filled) / p.solid - 1;
+            if (std::abs(error) > options_.volume)
+                proof_.outside.push_back(fmt::format("{}: volume error {:+.2f} %{}{} (bound {:.2f} %)", solids_.bodies[b].name, 100 * error,
+                                                     p.left_out > 0 ? " with the fillets left out" : "", p.filled > 0 ? " without the voids in walls" : "",
+                                                     100 * options_.volume));
+        }
         for (const ContactProof& c : proof_.contacts)
             if (!c.joined) {
                 const Vec3 at = c.place + solids_.shift;
