@@ -179,13 +179,16 @@ private:
 
     // What the plan refuses is not asked for: its walls count without a sheet.
     bool in_some_wall(const Vec3& m, bool in_sheet) const {
-        return std::any_of(walls_.begin(), walls_.end(), [&](const WallSurface& p) {
-            if (!in_sheet && !left_.refused[static_cast<std::size_t>(&p - walls_.data())]) return false;
-            if (p.box.squaredExteriorDistance(m) > 3 * p.thickest * p.thickest || !widened(p.box, p.thickest).contains(m)) return false;
-            const double h = p.chart.height(m);
-            if (p.field.pieces.size() < 2 || p.field.ridge) return std::abs(h) <= 0.52 * p.thickest + tol_;
-            return std::abs(h) <= 1.02 * p.thickest + tol_ && (in_step(p, m, h) || on_slope(body_, p, p.chart.foot(m)));
-        });
+        for (std::size_t i = 0; i < walls_.size(); ++i)
+            if ((in_sheet || left_.refused[i]) && within(walls_[i], m)) return true;
+        return false;
+    }
+
+    bool within(const WallSurface& p, const Vec3& m) const {
+        if (p.box.squaredExteriorDistance(m) > 3 * p.thickest * p.thickest || !widened(p.box, p.thickest).contains(m)) return false;
+        const double h = p.chart.height(m);
+        if (p.field.pieces.size() < 2 || p.field.ridge) return std::abs(h) <= 0.52 * p.thickest + tol_;
+        return std::abs(h) <= 1.02 * p.thickest + tol_ && (in_step(p, m, h) || on_slope(body_, p, p.chart.foot(m)));
     }
 
     // Between the sides that a stepped wall has there, or a little to one side: skin of the step itself is of its thick piece.

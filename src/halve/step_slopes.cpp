@@ -6,7 +6,6 @@
 #include "geom/outline.hpp"
 
 #include <algorithm>
-#include <array>
 #include <cmath>
 #include <map>
 #include <set>
@@ -22,16 +21,15 @@ std::size_t ix(int i) {
     return static_cast<std::size_t>(i);
 }
 
-// Is the skin there on its way from the sides of the one piece to those of the other? Under a rib as high as the thick one it is not. Well on its
-// way, unless `anywhere` between them will do.
-bool slope_between(const Body& body, const WallSurface& w, const Vec3& m, std::size_t a, std::size_t b, bool anywhere = false) {
+// Is the skin there on its way from the sides of the one piece to those of the other? Under a rib as high as the thick one it is not.
+bool slope_between(const Body& body, const WallSurface& w, const Vec3& m, std::size_t a, std::size_t b) {
     const Vec3 n = w.chart.normal(m);
     const ThicknessPiece &p = w.field.pieces[a], &q = w.field.pieces[b];
     const auto between = [&](const Vec3& way, const BaseSurface& one, const BaseSurface& other) {
         const double u = one.along(m, way), v = other.along(m, way), step = std::abs(u - v), much = 0.02 * w.wall->thinnest;
         const auto hit = body.tree->shoot(m, way, 0);
         if (!hit) return false;
-        const double skin = (body.on_skin(ix(hit->facet), m + hit->distance * way).point - m).dot(way), off = step > 2 * much && !anywhere ? -0.1 * step : much;
+        const double skin = (body.on_skin(ix(hit->facet), m + hit->distance * way).point - m).dot(way), off = step > 2 * much ? -0.1 * step : much;
         return skin >= std::min(u, v) - off && skin <= std::max(u, v) + off;
     };
     return between(n, p.top, q.top) && between(-n, p.bottom, q.bottom);
@@ -181,9 +179,6 @@ private:
                 const double from_a = outside(a, m);
                 return outside(b, m, from_a) < from_a;
             };
-            // Most places are in no gap at all: a slope begins at the border, and half-way is no nearer than half of the gap.
-            const auto on_slope = [&](double s) { return slope_between(body_, w_, place(s * gap), a, b, true); };
-            if (!on_slope(beside) || std::none_of(std::begin(about), std::end(about), on_slope)) continue;
             if (outside(a, place(0.01 * gap)) <= 0 || !nearer_to_b(gap)) continue;
             double low = 0, high = gap;
             const auto halve_to = [&](double most) {
@@ -206,9 +201,6 @@ private:
         }
         return std::nullopt;
     }
-
-    static constexpr double beside = 0.02;  // of a gap
-    static constexpr std::array<double, 6> about{0.5, 0.6, 0.7, 0.8, 0.9, 1};
 
     const Body& body_;
     const WallSurface& w_;
