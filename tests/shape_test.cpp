@@ -225,12 +225,39 @@ TEST(Trees, BoxesAndTrianglesFoundAreThoseOfAPlainSearch) {
             if (b.intersects(ask)) triangles.push_back(static_cast<int>(i));
         }
         EXPECT_EQ(tree.touching(ask), plain);
+        EXPECT_EQ(tree.touched_by(p), !tree.touching(Box3(p, p)).empty());
         EXPECT_EQ(facets.touching(ask), triangles);
         const auto a = facets.nearest(p, 1e300), b = turned.nearest(anywhere() * p, 1e300);
         EXPECT_NEAR(a->distance, b->distance, 1e-9);
         EXPECT_EQ(a->facet, b->facet);
     }
     EXPECT_TRUE(BoxTree({}).touching(Box3(Vec3(0, 0, 0), Vec3(1, 1, 1))).empty());
+}
+
+// Rays along the edges of boxes in the tree, which hold the triangles' own edges and corners: facets in planes x = k, a metre of them.
+TEST(Trees, RaysThatRunAlongBoxesMeetEveryFacetInTheirWay) {
+    for (const Vec3& origin : {Vec3(0, 0, 0), Vec3(1e5, -2e5, 1e5)}) {
+        std::vector<Vec3> points;
+        std::vector<std::array<int, 3>> corners;
+        const int n = 40;
+        for (int k = 0; k < n; ++k) {
+            const int first = static_cast<int>(points.size());
+            for (const Vec3& q : {Vec3(k, 0, 0), Vec3(k, 1, 0), Vec3(k, 1, 1), Vec3(k, 0, 1)}) points.push_back(origin + q);
+            corners.push_back({first, first + 1, first + 2}), corners.push_back({first, first + 2, first + 3});
+        }
+        const FacetTree tree(points, corners);
+        for (const double y : {0.0, 0.5, 1.0})
+            for (const double z : {0.0, 0.25, 1.0})
+                for (int k = 0; k + 1 < n; ++k) {
+                    const Vec3 from = origin + Vec3(k + 0.25, y, z);
+                    const auto up = tree.shoot(from, Vec3::UnitX(), 0), down = tree.shoot(from, -Vec3::UnitX(), 0);
+                    ASSERT_TRUE(up && down) << k << " " << y << " " << z;
+                    EXPECT_NEAR(up->distance, 0.75, 1e-9);
+                    EXPECT_NEAR(down->distance, 0.25, 1e-9);
+                    EXPECT_FALSE(tree.shoot(from, Vec3::UnitX(), 0, 0.74).has_value()) << "beyond its reach";
+                    EXPECT_TRUE(tree.shoot(from, Vec3::UnitX(), 0, 0.76).has_value());
+                }
+    }
 }
 
 TEST(Spread, IsTheDiameterWithinAFewPerCent) {

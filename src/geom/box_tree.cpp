@@ -1,6 +1,7 @@
 #include "geom/box_tree.hpp"
 
 #include <algorithm>
+#include <array>
 
 namespace halvo {
 
@@ -40,23 +41,37 @@ int BoxTree::build(const std::vector<Box3>& boxes, int first, int last) {
     return id;
 }
 
-std::vector<int> BoxTree::touching(const Box3& box) const {
-    std::vector<int> out, stack;
-    if (!nodes_.empty() && !box.isEmpty()) stack.push_back(0);
-    while (!stack.empty()) {
-        const int id = stack.back();
-        stack.pop_back();
+template <class Found>
+bool BoxTree::any(const Box3& box, const Found& found) const {
+    if (nodes_.empty() || box.isEmpty()) return false;
+    std::array<int, 128> stack{};
+    std::size_t top = 1;
+    while (top > 0) {
+        const int id = stack[--top];
         const Node& n = nodes_[static_cast<std::size_t>(id)];
         if (!n.box.intersects(box)) continue;
         if (n.count == 0) {
-            stack.push_back(n.right), stack.push_back(id + 1);
+            stack[top++] = n.right, stack[top++] = id + 1;
             continue;
         }
         for (int i = n.first; i < n.first + n.count; ++i)
-            if (leaf_[static_cast<std::size_t>(i)].intersects(box)) out.push_back(order_[static_cast<std::size_t>(i)]);
+            if (leaf_[static_cast<std::size_t>(i)].intersects(box) && found(order_[static_cast<std::size_t>(i)])) return true;
     }
+    return false;
+}
+
+std::vector<int> BoxTree::touching(const Box3& box) const {
+    std::vector<int> out;
+    any(box, [&](int i) {
+        out.push_back(i);
+        return false;
+    });
     std::sort(out.begin(), out.end());
     return out;
+}
+
+bool BoxTree::touched_by(const Vec3& p) const {
+    return any(Box3(p, p), [](int) { return true; });
 }
 
 }  // namespace halvo

@@ -2,23 +2,31 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <numeric>
 
 namespace halvo {
 namespace {
 
 constexpr int leaf_size = 4;
+constexpr double farthest = 1e300;
 
-bool ray_box(const Box3& b, const Vec3& o, const Vec3& inv, double reach) {
+// One over each component; where that is nothing, so much that 0 times it is still 0.
+Vec3 inverse_of(const Vec3& d) {
+    constexpr double most = 1e308;
+    return d.unaryExpr([](double x) { return std::abs(x) < 1 / most ? std::copysign(most, x) : 1 / x; });
+}
+
+// Where the ray enters the box, if it does within `reach`; infinity otherwise. What runs along a face of the box touches it.
+double entry(const Box3& b, const Vec3& o, const Vec3& inv, double reach) {
+    constexpr double touching = 1e-12;
     double lo = 0, hi = reach;
     for (int k = 0; k < 3; ++k) {
-        double t0 = (b.min()[k] - o[k]) * inv[k], t1 = (b.max()[k] - o[k]) * inv[k];
-        if (std::isnan(t0) || std::isnan(t1)) continue;  // on the slab's face and parallel to it
-        if (t0 > t1) std::swap(t0, t1);
-        lo = std::max(lo, t0 * (1 - 1e-15) - 1e-12);
-        hi = std::min(hi, t1 * (1 + 1e-15) + 1e-12);
+        const double t0 = (b.min()[k] - o[k] - touching) * inv[k], t1 = (b.max()[k] - o[k] + touching) * inv[k];
+        lo = std::max(lo, std::min(t0, t1)), hi = std::min(hi, std::max(t0, t1));
     }
-    return lo <= hi;
+    const double in = lo * (1 - 1e-15) - touching;
+    return in <= hi * (1 + 1e-15) + touching ? in : std::numeric_limits<double>::infinity();
 }
 
 // Moeller & Trumbore, Fast, minimum storage ray/triangle intersection, 1997.
@@ -102,27 +110,35 @@ int FacetTree::build(std::vector<int>& order, std::vector<Vec3>& centres, int fi
     return id;
 }
 
-std::optional<RayHit> FacetTree::shoot(const Vec3& origin, const Vec3& direction, double least) const {
+std::optional<RayHit> FacetTree::shoot(const Vec3& origin, const Vec3& direction, double least, double reach) const {
     std::optional<RayHit> best;
     if (nodes_.empty()) return best;
-    const Vec3 inv = direction.cwiseInverse();
-    std::array<int, 128> stack{};
-    int top = 0;
-    stack[static_cast<std::size_t>(top++)] = 0;
+    const Vec3 inv = inverse_of(direction);
+    struct Waiting {
+        int node;
+        double entry;
+    };
+    std::array<Waiting, 128> stack;
+    std::size_t top = 0;
+    const auto push = [&](const Waiting& w) {
+        if (w.entry <= reach) stack[top++] = w;
+    };
+    const auto seen = [&](int node) { return Waiting{node, entry(nodes_[static_cast<std::size_t>(node)].box, origin, inv, reach)}; };
+    push(seen(0));
     while (top > 0) {
-        const int id = stack[static_cast<std::size_t>(--top)];
-        const Node& n = nodes_[static_cast<std::size_t>(id)];
-        if (!ray_box(n.box, origin, inv, best ? best->distance : 1e300)) continue;
+        const Waiting w = stack[--top];
+        if (w.entry > reach) continue;  // something nearer was met since
+        const Node& n = nodes_[static_cast<std::size_t>(w.node)];
         if (n.count == 0) {
-            stack[static_cast<std::size_t>(top++)] = n.right;
-            stack[static_cast<std::size_t>(top++)] = id + 1;
+            const Waiting a = seen(w.node + 1), b = seen(n.right);
+            push(a.entry <= b.entry ? b : a), push(a.entry <= b.entry ? a : b);
             continue;
         }
         for (int i = n.first; i < n.first + n.count; ++i) {
             const Triangle& t = triangles_[static_cast<std::size_t>(i)];
             const auto d = ray_triangle(t.a, t.b, t.c, origin, direction);
-            if (!d || *d <= least) continue;
-            if (!best || *d < best->distance || (*d == best->distance && t.id < best->facet)) best = RayHit{*d, t.id};
+            if (!d || *d <= least || *d > reach) continue;
+            if (!best || *d < best->distance || (*d == best->distance && t.id < best->facet)) best = RayHit{*d, t.id}, reach = *d;
         }
     }
     return best;
@@ -216,14 +232,14 @@ FacetTree FacetTree::moved(const Eigen::Isometry3d& m) const {
 }
 
 int FacetTree::parity(const Vec3& p, const Vec3& d) const {
-    const Vec3 inv = d.cwiseInverse();
+    const Vec3 inv = inverse_of(d);
     int count = 0, top = 0;
     std::array<int, 128> stack{};
     stack[static_cast<std::size_t>(top++)] = 0;
     while (top > 0) {
         const int id = stack[static_cast<std::size_t>(--top)];
         const Node& n = nodes_[static_cast<std::size_t>(id)];
-        if (!ray_box(n.box, p, inv, 1e300)) continue;
+        if (std::isinf(entry(n.box, p, inv, farthest))) continue;
         if (n.count == 0) {
             stack[static_cast<std::size_t>(top++)] = n.right;
             stack[static_cast<std::size_t>(top++)] = id + 1;

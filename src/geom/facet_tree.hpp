@@ -23,8 +23,8 @@ public:
     /// `corners` index `points`; triangle i of the tree is element i of `corners`.
     FacetTree(const std::vector<Vec3>& points, const std::vector<std::array<int, 3>>& corners);
 
-    /// First triangle met by the ray from `origin` along unit `direction`, further than `least`.
-    [[nodiscard]] std::optional<RayHit> shoot(const Vec3& origin, const Vec3& direction, double least) const;
+    /// First triangle met by the ray from `origin` along unit `direction`, further than `least` and no further than `reach`.
+    [[nodiscard]] std::optional<RayHit> shoot(const Vec3& origin, const Vec3& direction, double least, double reach = 1e300) const;
     /// Nearest point of the triangles within `reach` of `p`.
     [[nodiscard]] std::optional<NearPoint> nearest(const Vec3& p, double reach) const;
     /// Is `p` enclosed? Majority of three parity counts along fixed unaligned directions.

@@ -16,6 +16,7 @@
 #include <algorithm>
 #include <cmath>
 #include <numeric>
+#include <optional>
 #include <set>
 
 namespace halvo {
@@ -44,6 +45,7 @@ public:
         const std::vector<bool> turn = to_turn_outward(body_, skin_, found_);
         parallel_for(walls_.size(),
                      [&](std::size_t i) { walls_[i] = make_wall_surface(body_, boxes, found_[i], turn[i], solids_.tolerance.point, solids_.tolerance.chord); });
+        bores_.emplace(body_, boxes, walls_, solids_.tolerance.point + solids_.tolerance.chord);
         Arrangement a = halved();
         if (close_leaking(a)) a = halved();
         if (set_aside_empty()) a = halved();
@@ -61,13 +63,13 @@ private:
     // The walls cut by each other and by the body, and what of each is its sheet.
     Arrangement halved() {
         find_neighbours(skin_, walls_);
-        WallCurves curves = wall_curves(body_, skin_, walls_, solids_.tolerance.point, search_.slack, widest_opening());
+        WallCurves curves = wall_curves(body_, skin_, walls_, *bores_, solids_.tolerance.point, search_.slack, widest_opening());
         input_ = std::move(curves.input), mouths_ = std::move(curves.mouths), open_rings_ = std::move(curves.open_rings);
         tol_ = std::max(tol_, curves.slack);
         // Curves traced on curved surfaces meet to a little more than the model's tolerance.
         const bool flat = std::all_of(walls_.begin(), walls_.end(), [](const WallSurface& w) { return w.chart.flat(); });
         Arrangement a = flat ? arrange(input_, tol_) : arrange(input_, std::max(tol_, 4 * solids_.tolerance.point), shortest_edge());
-        kept_ = keep_cells(a, {body_, walls_, curves.middles, refused_, tol_, solids_.tolerance.chord});
+        kept_ = keep_cells(a, {body_, walls_, *bores_, curves.middles, refused_, tol_, solids_.tolerance.chord});
         return a;
     }
 
@@ -349,6 +351,7 @@ private:
     std::vector<WallRules::Decision> decisions_;
     std::vector<bool> refused_;
     std::vector<WallSurface> walls_;
+    std::optional<Bores> bores_;  // of these walls
     std::vector<std::string> keys_;
     ArrangementInput input_;
     KeptCells kept_;

@@ -75,6 +75,7 @@ private:
     std::optional<double> reach(int k, const SkinPoint& from) const {
         const Sheet& s = sheets_.sheet(k);
         const double limit = 3 * s.thickness.max;
+        if (std::abs(s.chart.height(from.point)) > limit + s.thickness.max) return std::nullopt;
         double a = 0, fa = outside(s, from.point);
         if (fa <= tol_) return over(k, from.point) ? std::optional(0.0) : std::nullopt;
         if (fa > limit) return std::nullopt;

@@ -29,8 +29,8 @@ public:
           tol_(cut.tol),
           chord_(cut.chord),
           middles_of_(walls_.size()),
-          bores_(walls_.size()),
-          is_side_(sides_of_walls(body_, walls_)) {
+          bores_(cut.bores),
+          found_bores_(walls_.size()) {
         for (std::size_t k = 0; k < middles_.size(); ++k) middles_of_[middles_[k].i].push_back(k), middles_of_[middles_[k].j].push_back(k);
     }
 
@@ -47,7 +47,7 @@ public:
         KeptCells out;
         out.strays = drop_strays(ends);
         out.stubs = stubs(out.strays);
-        for (const auto& list : bores_)
+        for (const auto& list : found_bores_)
             for (const KeptCells::Bore& b : list)
                 if (b.area > 0 && keep_[b.wall][b.cell].kept) out.bores.push_back(b);
         out.keep = std::move(keep_), out.beyond = std::move(beyond_);
@@ -112,8 +112,9 @@ private:
             const double h = w.chart.height(at);
             if (std::abs(h) > w.thickest) continue;
             const SkinPoint foot = w.chart.on(at);
+            if (!in_material(body_, w, foot.point) && !bores_.hold(i, foot.point)) continue;
             const double half = 0.5 * w.field.at(w.chart, w.chart.local2(at));
-            if (std::abs(h) > half + tol_ || (!in_material(body_, w, foot.point) && !in_bore(body_, walls_, i, foot.point, is_side_, tol_ + chord_))) continue;
+            if (std::abs(h) > half + tol_) continue;
             const Vec3 across = (foot.normal - foot.normal.dot(n) * n) * (h < 0 ? -1.0 : 1.0);
             const double sine = across.norm(), cosine = std::abs(foot.normal.dot(n));
             if (sine < least_crossing) continue;
@@ -128,32 +129,49 @@ private:
         return false;
     }
 
-    // How much of a cell is what.
+    static constexpr double even = 1e-9;  // cells cut through their middle have shares of just a half, but for rounding
+
+    // How much of a cell is what, as far as it was looked at.
     struct Shares {
-        double in = 0, held = 0, bridge = 0, other = 0;
+        double in = 0, held = 0, bridge = 0, other = 0, looked = 0;
     };
-    Shares shares(std::size_t i, const Cell& c) const {
+
+    // Is each share over or under what is asked of it, whatever the rest of the cell is?
+    static bool decided(const Shares& s, double held_share) {
+        const double rest = 1 - s.looked;
+        const auto known = [&](double share, double limit) { return share > limit + even || share + rest < limit - even; };
+        if (!known(s.in, 0.5) || !known(s.in, empty_share) || !known(s.other, 0.5) || !known(s.held, held_share) || !known(s.held, 0.5)) return false;
+        return s.held > held_share || known(s.held + s.bridge, bridging_share);
+    }
+
+    Shares shares(std::size_t i, const Cell& c, double held_share) const {
         const WallSurface& w = walls_[i];
+        auto samples = spread_inside(cell_polygons(a_, w.chart, c, chord_), 24);
+        // Of many, those at a finely divided outline are small: the large ones decide.
+        std::stable_sort(samples.begin(), samples.end(), [](const AreaSample& a, const AreaSample& b) { return a.area > b.area; });
+        double all = std::numeric_limits<double>::min();
+        for (const AreaSample& s : samples) all += s.area;
         Shares sum;
-        double all = 0;
-        for (const AreaSample& s : spread_inside(cell_polygons(a_, w.chart, c, chord_), 24)) {
-            all += s.area;
+        for (const AreaSample& s : samples) {
+            if (decided(sum, held_share)) break;
+            const double share = s.area / all;
+            sum.looked += share;
             const Vec3 at = w.chart.at(s.point);
             if (!in_material(body_, w, at)) continue;
-            sum.in += s.area;
+            sum.in += share;
             std::vector<std::size_t> passed;
-            if (supported(body_, w, at)) (w.field.ridge && taken_over(i, w.chart.on(at)) ? sum.other : sum.held) += s.area;
-            else if (foreign(body_, walls_, i, at, tol_)) sum.other += s.area;
-            else if (bridges(i, at, passed)) sum.bridge += s.area;
+            if (supported(body_, w, at)) (w.field.ridge && taken_over(i, w.chart.on(at)) ? sum.other : sum.held) += share;
+            else if (foreign(body_, walls_, i, at, tol_)) sum.other += share;
+            else if (bridges(i, at, passed)) sum.bridge += share;
         }
-        for (double* d : {&sum.in, &sum.held, &sum.bridge, &sum.other}) *d /= std::max(all, std::numeric_limits<double>::min());
+        for (double* d : {&sum.in, &sum.held, &sum.bridge, &sum.other}) *d /= std::max(sum.looked, std::numeric_limits<double>::min());
         return sum;
     }
 
     // Under the foot of a rib, and from there to the midsurface of the wall that has the bore, a wall goes on through it as it does beside it.
     void bridge_bores() {
         constexpr double between = 0.75;  // of its outline in the material, along pieces that are kept
-        for (const auto& list : bores_) {
+        for (const auto& list : found_bores_) {
             std::map<int, int> of_cell;
             for (std::size_t k = 0; k < list.size(); ++k) of_cell[static_cast<int>(list[k].cell)] = static_cast<int>(k);
             const auto each_side = [&](const auto& what) {  // with what is past it: a cell, and that one's place in the list or -1
@@ -189,8 +207,7 @@ private:
         if (w.wall->alone > 0 || w.field.ridge) return std::nullopt;
         const auto polygons = cell_polygons(a_, w.chart, a_.sheets[i].cells[c], chord_);
         int seen = 0, looked = 0;
-        for (const AreaSample& s : spread_inside(polygons, 8))
-            ++looked, seen += in_bore(body_, walls_, i, w.chart.at(s.point), is_side_, tol_ + chord_) ? 1 : 0;
+        for (const AreaSample& s : spread_inside(polygons, 8)) ++looked, seen += bores_.hold(i, w.chart.at(s.point)) ? 1 : 0;
         if (2 * seen < looked) return std::nullopt;
         KeptCells::Bore out{i, c, 0, 0, false, {}, Vec3::Zero()};
         double all = 0, own = 0, through = 0;
@@ -198,8 +215,8 @@ private:
         for (const AreaSample& s : spread_inside(polygons, 2000)) {
             const Vec3 at = w.chart.at(s.point);
             all += s.area;
-            const auto v = void_inside(body_, w, at, is_side_, tol_ + chord_);
-            through += v || in_bore(body_, walls_, i, at, is_side_, tol_ + chord_) ? s.area : 0;
+            const auto v = bores_.at(i, at);
+            through += v || bores_.hold(i, at) ? s.area : 0;
             if (!v) continue;
             own += v->own ? s.area : 0;
             out.area += s.area, out.volume += s.area * v->depth, out.place += s.area * at;
@@ -222,17 +239,19 @@ private:
             own.thickness = own.thickest_near = w.wall->thickness, own.fixed = refused_[i];
             for (std::size_t j : w.near) own.thickest_near = std::max(own.thickest_near, walls_[j].thickest);
             for (const Cell& c : a_.sheets[i].cells) {
-                const Shares s = shares(i, c);
-                const bool inside = s.in > 0.5, open = inside && s.other < 0.5, held = s.held >= (w.wall->bend ? bend_share : supported_share);
+                const double held_share = w.wall->bend ? bend_share : supported_share;
+                const Shares s = shares(i, c, held_share);
+                const bool inside = s.in > 0.5 + even, open = inside && !(s.other > 0.5 + even);
+                const bool held = s.held > held_share - even;
                 Keep k;
-                k.empty = s.in <= 0.02;
+                k.empty = s.in <= empty_share;
                 const auto bore = k.empty && !own.fixed ? bore_at(i, keep_[i].size()) : std::nullopt;
-                if (bore) bores_[i].push_back(*bore);
-                k.kept = (bore && bore->between_sides) || (!own.fixed && open && (held || s.held + s.bridge >= bridging_share));
+                if (bore) found_bores_[i].push_back(*bore);
+                k.kept = (bore && bore->between_sides) || (!own.fixed && open && (held || s.held + s.bridge > bridging_share - even));
                 if (k.kept) beyond_[i] += (s.in - s.held - s.bridge - s.other) * c.area;
                 keep_[i].push_back(k);
                 if (bore) own.cells.push_back({true, true, true, false, 1});
-                else own.cells.push_back({inside, open, held, s.held < 0.5, s.held + 0.5 * s.bridge});
+                else own.cells.push_back({inside, open, held, s.held < 0.5 - even, s.held + 0.5 * s.bridge});
             }
         });
     }
@@ -379,8 +398,8 @@ private:
     std::vector<std::vector<std::size_t>> middles_of_;  // each wall
     std::vector<std::vector<Keep>> keep_;
     std::vector<WallCells> cells_;
-    std::vector<std::vector<KeptCells::Bore>> bores_;  // of each wall
-    std::vector<bool> is_side_;                        // each face: of some wall
+    const Bores& bores_;
+    std::vector<std::vector<KeptCells::Bore>> found_bores_;  // of each wall
     std::vector<double> beyond_;
     std::optional<CellIndex> index_;  // of all that, as it changes
 };

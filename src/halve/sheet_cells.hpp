@@ -1,6 +1,7 @@
 #pragma once
 /// What of each wall's cells is its sheet.
 
+#include "halve/bores.hpp"
 #include "halve/middle_edges.hpp"
 #include "halve/wall_surface.hpp"
 #include "model/arrangement.hpp"
@@ -11,6 +12,7 @@ namespace halvo {
 struct CutWalls {
     const Body& body;
     const std::vector<WallSurface>& walls;
+    const Bores& bores;  ///< of these walls
     const std::vector<MiddleEdge>& middles;
     const std::vector<bool>& refused;  ///< by the plan: nothing of them is kept
     double tol = 0, chord = 0;         ///< by how much points miss each other, and polygons their curves

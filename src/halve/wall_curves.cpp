@@ -26,8 +26,8 @@ constexpr double deep = 1.5;  // material reaching this many thicknesses to both
 
 class Collector {
 public:
-    Collector(const Body& body, const Skin& skin, const std::vector<WallSurface>& walls, double tol, double slack, double openings)
-        : body_(body), skin_(skin), walls_(walls), tol_(tol), slack_(slack), openings_(openings), is_side_(sides_of_walls(body, walls)) {}
+    Collector(const Body& body, const Skin& skin, const std::vector<WallSurface>& walls, const Bores& bores, double tol, double slack, double openings)
+        : body_(body), skin_(skin), walls_(walls), bores_(bores), tol_(tol), slack_(slack), openings_(openings) {}
 
     WallCurves run() {
         for (std::size_t i = 0; i < walls_.size(); ++i) {
@@ -248,7 +248,7 @@ private:
                 if (!in_line(*c, next)) continue;
                 const Vec3 run = next.start() - c->end(), aside = 0.05 * w.thickest * w.chart.plane().z.cross(run).normalized();
                 const Vec3 middle = c->end() + 0.5 * run;
-                const auto bore = [&](const Vec3& p) { return !in_material(body_, w, p) && in_bore(body_, walls_, i, p, is_side_, tol_); };
+                const auto bore = [&](const Vec3& p) { return !in_material(body_, w, p) && bores_.hold(i, p); };
                 if (!bore(middle + aside) && !bore(middle - aside)) continue;
                 input_.sheets[i].curves.push_back(add(Curve::segment(c->end(), next.start())));
             }
@@ -444,8 +444,8 @@ private:
     const Body& body_;
     const Skin& skin_;
     const std::vector<WallSurface>& walls_;
+    const Bores& bores_;
     double tol_, slack_, openings_;
-    std::vector<bool> is_side_;  // each face: of some wall
     ArrangementInput input_;
     std::vector<RunOn> run_on_;
     std::map<std::size_t, std::vector<int>> cut_open_;  // of each wall that closes on itself
@@ -455,8 +455,9 @@ private:
 
 }  // namespace
 
-WallCurves wall_curves(const Body& body, const Skin& skin, const std::vector<WallSurface>& walls, double tol, double slack, double openings) {
-    return Collector(body, skin, walls, tol, slack, openings).run();
+WallCurves wall_curves(const Body& body, const Skin& skin, const std::vector<WallSurface>& walls, const Bores& bores, double tol, double slack,
+                       double openings) {
+    return Collector(body, skin, walls, bores, tol, slack, openings).run();
 }
 
 }  // namespace halvo

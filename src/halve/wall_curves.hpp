@@ -1,6 +1,7 @@
 #pragma once
 /// All curves that may bound the sheets of one body: outlines, crossings, middle edges between smooth neighbours, cuts.
 
+#include "halve/bores.hpp"
 #include "halve/middle_edges.hpp"
 #include "model/arrangement.hpp"
 
@@ -15,6 +16,7 @@ struct WallCurves {
     std::set<std::size_t> open_rings;  ///< curved walls that do not end where they cross another one: the curve does not close round them
     std::set<int> mouths;              ///< curves drawn across the mouths of notches no wider than `openings`
 };
-[[nodiscard]] WallCurves wall_curves(const Body& body, const Skin& skin, const std::vector<WallSurface>& walls, double tol, double slack, double openings);
+[[nodiscard]] WallCurves wall_curves(const Body& body, const Skin& skin, const std::vector<WallSurface>& walls, const Bores& bores, double tol, double slack,
+                                     double openings);
 
 }  // namespace halvo

@@ -124,16 +124,4 @@ bool fills_corner(const Skin& skin, const std::vector<WallSurface>& walls, std::
     return std::holds_alternative<FreeSurface>(walls[i].chart.surface()) && goes_on_all_round(skin, walls, i);
 }
 
-bool in_bore(const Body& body, const std::vector<WallSurface>& walls, std::size_t i, const Vec3& p, const std::vector<bool>& is_side, double tol) {
-    if (void_inside(body, walls[i], p, is_side, tol)) return true;
-    return std::any_of(walls[i].near.begin(), walls[i].near.end(), [&](std::size_t j) {
-        const WallSurface& w = walls[j];
-        if (!widened(w.box, w.thickest).contains(p)) return false;
-        if (std::abs(w.chart.height(p)) > 0.5 * w.thickest + tol) return false;
-        const Vec3 foot = w.chart.foot(p);
-        return !in_material(body, w, foot) && void_inside(body, w, foot, is_side, tol) &&
-               (p - foot).norm() <= 0.5 * w.field.at(w.chart, w.chart.local2(foot)) + tol;
-    });
-}
-
 }  // namespace halvo

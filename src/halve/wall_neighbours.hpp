@@ -30,8 +30,4 @@ void find_neighbours(const Skin& skin, std::vector<WallSurface>& walls);
 /// The same of one with a free midsurface, as CAD fills corners with.
 [[nodiscard]] bool fills_corner(const Skin& skin, const std::vector<WallSurface>& walls, std::size_t i);
 
-/// Is a point that lies in no material in a void inside the thickness of a wall, or of one that may cross it? `is_side` and `tol` as for
-/// void_inside().
-[[nodiscard]] bool in_bore(const Body& body, const std::vector<WallSurface>& walls, std::size_t i, const Vec3& p, const std::vector<bool>& is_side, double tol);
-
 }  // namespace halvo

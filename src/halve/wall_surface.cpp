@@ -253,8 +253,10 @@ bool supported(const Body& body, const WallSurface& w, const Vec3& p) {
     }
     const Vec3 n = w.chart.normal(p);
     if (w.field.ridge) return over_ridge(body, w, p, n);
-    const auto up = body.tree->shoot(p, n, 0), down = body.tree->shoot(p, -n, 0);
-    if (!up || !down || up->distance + down->distance > 1.5 * w.thickest) return false;
+    const double most = 1.5 * w.thickest;
+    const auto up = body.tree->shoot(p, n, 0, most);
+    const auto down = up ? body.tree->shoot(p, -n, 0, most - up->distance) : std::nullopt;
+    if (!down) return false;
     const auto on = [&](const std::vector<int>& faces, int facet) { return std::find(faces.begin(), faces.end(), body.facets[ix(facet)].face) != faces.end(); };
     return on(w.tops, up->facet) && on(w.bottoms, down->facet);
 }
@@ -265,39 +267,6 @@ bool in_material(const Body& body, const WallSurface& w, const Vec3& p) {
         return std::any_of(copies.begin(), copies.end(), [&](const Vec2& q) { return inside(w.material, q); });
     }
     return w.chart.flat() ? inside(w.material, w.chart.local2(p)) : body.tree->encloses(p);
-}
-
-std::vector<bool> sides_of_walls(const Body& body, const std::vector<WallSurface>& walls) {
-    std::vector<bool> out(body.faces.size(), false);
-    for (const WallSurface& w : walls)
-        for (const auto* sides : {&w.tops, &w.bottoms})
-            for (int f : *sides) out[ix(f)] = true;
-    return out;
-}
-
-std::optional<VoidInside> void_inside(const Body& body, const WallSurface& w, const Vec3& p, const std::vector<bool>& is_side, double tol) {
-    const Vec3 n = w.chart.normal(p);
-    VoidInside out;
-    std::array<double, 2> in{}, skin{};
-    bool any = false;
-    for (const std::size_t up : {1U, 0U}) {
-        const Vec3 d = up ? n : Vec3(-n);
-        const auto first = body.tree->shoot(p, d, 0);
-        if (!first || first->distance > w.thickest || is_side[ix(out.faces[up] = body.facets[ix(first->facet)].face)]) return std::nullopt;
-        const auto second = body.tree->shoot(p, d, first->distance + 10 * tol);
-        if (!second) return std::nullopt;
-        const auto& side = up ? w.tops : w.bottoms;
-        const bool own = std::find(side.begin(), side.end(), body.facets[ix(second->facet)].face) != side.end();
-        any = any || own, out.own = out.own && own;
-        in[up] = first->distance, skin[up] = second->distance;
-        out.depth += first->distance;
-    }
-    if (!any || out.depth > most_of_void * 2 * w.thickest) return std::nullopt;
-    const double half = 0.5 * w.field.at(w.chart, w.chart.local2(p));
-    // Over the foot of a rib the material goes on.
-    for (const std::size_t up : {1U, 0U})
-        if (in[up] > half || skin[up] < half - 10 * tol) return std::nullopt;
-    return out.depth <= most_of_void * 2 * half ? std::optional(out) : std::nullopt;
 }
 
 }  // namespace halvo

@@ -43,16 +43,4 @@ struct WallSurface {
 [[nodiscard]] bool supported(const Body& body, const WallSurface& w, const Vec3& p);
 [[nodiscard]] bool in_material(const Body& body, const WallSurface& w, const Vec3& p);
 
-/// Of each face of the body: is it a side of some wall?
-[[nodiscard]] std::vector<bool> sides_of_walls(const Body& body, const std::vector<WallSurface>& walls);
-
-/// A void over and under a point of a midsurface, with the wall's material between it and both sides, one of them its own at least, as in a
-/// bore along the wall.
-struct VoidInside {
-    double depth = 0;
-    std::array<int, 2> faces{-1, -1};  ///< of the void, no sides of walls
-    bool own = true;                   ///< behind the material are the wall's own sides, not a rib that stands there
-};
-[[nodiscard]] std::optional<VoidInside> void_inside(const Body& body, const WallSurface& w, const Vec3& p, const std::vector<bool>& is_side, double tol);
-
 }  // namespace halvo
