@@ -207,7 +207,7 @@ void take_back(const fs::path& file, int version, const Model& m) {
                 const Frame& f = std::get<PlaneSurface>(side->surface()).frame;
                 field.put(f.z).put(f.z.dot(f.origin));
             }
-            field.put(p.top_outline).put(p.bottom_outline);
+            field.put(p.top_outline.loops()).put(p.bottom_outline.loops());
         }
         sqlite3_stmt* q = nullptr;
         ASSERT_EQ(sqlite3_prepare_v2(db, "UPDATE sheets SET chart = ?, field = ? WHERE key = ?", -1, &q, nullptr), SQLITE_OK);

@@ -6,6 +6,7 @@
 #include <halvo/chart.hpp>
 #include <halvo/ledger.hpp>
 #include <halvo/options.hpp>
+#include <halvo/polygons.hpp>
 
 #include <map>
 
@@ -38,8 +39,8 @@ struct Region {
 
 /// Where the two sides lie, from the surfaces of each pair of opposed faces; exact anywhere.
 struct ThicknessPiece {
-    BaseSurface top, bottom;                                     ///< surfaces of both faces
-    std::vector<std::vector<Vec2>> top_outline, bottom_outline;  ///< in the sheet's chart; say which piece rules where
+    BaseSurface top, bottom;               ///< surfaces of both faces
+    Polygons top_outline, bottom_outline;  ///< in the sheet's chart; say which piece rules where
 };
 struct ThicknessField {
     std::vector<ThicknessPiece> pieces;

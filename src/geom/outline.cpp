@@ -50,6 +50,22 @@ bool OutlineIndex::inside(const Vec2& p) const {
     return in;
 }
 
+// From the point's own band outward, both ways, as far as a band may hold something nearer.
+double OutlineIndex::border_distance(const Vec2& p) const {
+    double best = std::numeric_limits<double>::infinity();
+    const int last = static_cast<int>(bands_.size()) - 1;
+    if (last < 0) return best;
+    const auto look = [&](int band) {
+        for (int k : bands_[static_cast<std::size_t>(band)])
+            best = std::min(best, segment_distance(sides_[static_cast<std::size_t>(k)].b, sides_[static_cast<std::size_t>(k)].a, p));
+    };
+    const int own = band_of(p.y());
+    look(own);
+    for (int b = own + 1; b <= last && low_ + b * height_ - p.y() < best; ++b) look(b);
+    for (int b = own - 1; b >= 0 && p.y() - (low_ + (b + 1) * height_) < best; --b) look(b);
+    return best;
+}
+
 bool OutlineIndex::border_within(const Vec2& p, double distance) const {
     if (bands_.empty()) return false;
     for (int b = band_of(p.y() - distance), last = band_of(p.y() + distance); b <= last; ++b)

@@ -54,7 +54,10 @@ std::vector<Box3> Bores::ceilings_of(const WallSurface& w, const std::vector<int
         for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i) {
             Box3 box;
             for (const int c : body_.facets[i].corners) box.extend(body_.points[ix(c)]);
-            if (near.intersects(box) && looks_at_middle(i)) out.push_back(widened(box, w.thickest + tol_));
+            if (!near.intersects(box) || !looks_at_middle(i)) continue;
+            // It is met from along the wall's normal; on curved walls that is not everywhere the same.
+            const Vec3 reach = w.thickest * (w.chart.flat() ? Vec3(w.chart.plane().z.cwiseAbs()) : Vec3::Ones()) + tol_ * Vec3::Ones();
+            out.emplace_back(box.min() - reach, box.max() + reach);
         }
     }
     return out;
@@ -64,27 +67,25 @@ std::optional<VoidInside> Bores::at(std::size_t i, const Vec3& p) const {
     const WallSurface& w = walls_[i];
     if (!ceilings_[i].touched_by(p)) return std::nullopt;
     const Vec3 n = w.chart.normal(p);
+    const auto along = [&](std::size_t up) { return up ? n : Vec3(-n); };
     VoidInside out;
-    std::array<double, 2> in{}, skin{};
+    std::array<double, 2> in{};
+    for (const std::size_t up : {1U, 0U}) {
+        const auto ceiling = body_.tree->shoot(p, along(up), 0, w.thickest);
+        if (!ceiling || is_side_[ix(out.faces[up] = body_.facets[ix(ceiling->facet)].face)]) return std::nullopt;
+        out.depth += in[up] = ceiling->distance;
+    }
+    const double half = 0.5 * w.field.at(w.chart, w.chart.local2(p));
+    if (in[0] > half || in[1] > half || out.depth > most_of_void * 2 * half) return std::nullopt;
     bool any = false;
     for (const std::size_t up : {1U, 0U}) {
-        const Vec3 d = up ? n : Vec3(-n);
-        const auto first = body_.tree->shoot(p, d, 0, w.thickest);
-        if (!first || is_side_[ix(out.faces[up] = body_.facets[ix(first->facet)].face)]) return std::nullopt;
-        const auto second = body_.tree->shoot(p, d, first->distance + 10 * tol_);
-        if (!second) return std::nullopt;
+        const auto skin = body_.tree->shoot(p, along(up), in[up] + 10 * tol_);
+        if (!skin || skin->distance < half - 10 * tol_) return std::nullopt;
         const auto& side = up ? w.tops : w.bottoms;
-        const bool own = std::find(side.begin(), side.end(), body_.facets[ix(second->facet)].face) != side.end();
-        any = any || own, out.own = out.own && own;
-        in[up] = first->distance, skin[up] = second->distance;
-        out.depth += first->distance;
+        const bool own = std::find(side.begin(), side.end(), body_.facets[ix(skin->facet)].face) != side.end();
+        any = any || own, out.own = out.own && own;  // over the foot of a rib the material goes on
     }
-    if (!any || out.depth > most_of_void * 2 * w.thickest) return std::nullopt;
-    const double half = 0.5 * w.field.at(w.chart, w.chart.local2(p));
-    // Over the foot of a rib the material goes on.
-    for (const std::size_t up : {1U, 0U})
-        if (in[up] > half || skin[up] < half - 10 * tol_) return std::nullopt;
-    return out.depth <= most_of_void * 2 * half ? std::optional(out) : std::nullopt;
+    return any ? std::optional(out) : std::nullopt;
 }
 
 bool Bores::hold(std::size_t i, const Vec3& p) const {

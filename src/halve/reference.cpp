@@ -94,7 +94,7 @@ private:
     Chart side_of(const Sheet& s) const {
         const auto size = [](const ThicknessPiece& p) {
             double a = 0;
-            for (const auto& loop : p.top_outline) a += std::abs(polygon_area(loop));
+            for (const auto& loop : p.top_outline.loops()) a += std::abs(polygon_area(loop));
             return a;
         };
         const auto lead = std::max_element(s.field.pieces.begin(), s.field.pieces.end(), [&](const auto& a, const auto& b) { return size(a) < size(b); });
@@ -198,16 +198,17 @@ private:
         Sheet& s = model_.sheets[i];
         const Chart old = s.chart;
         if (charts_[i]) {
-            const auto carry = [&](std::vector<std::vector<Vec2>>& outline) {
+            const auto carried = [&](std::vector<std::vector<Vec2>> outline) {
                 for (auto& loop : outline) {
                     std::vector<Vec3> p;
                     for (const Vec2& q : loop) p.push_back(charts_[i]->foot(old.at(q)));
                     loop = charts_[i]->flat() ? loop : unrolled(*charts_[i], p);
                     if (charts_[i]->flat()) std::transform(p.begin(), p.end(), loop.begin(), [&](const Vec3& q) { return charts_[i]->local2(q); });
                 }
+                return outline;
             };
-            for (ThicknessPiece& k : s.field.pieces) carry(k.top_outline), carry(k.bottom_outline);
-            carry(s.own_outline);
+            for (ThicknessPiece& k : s.field.pieces) k.top_outline = carried(k.top_outline.loops()), k.bottom_outline = carried(k.bottom_outline.loops());
+            s.own_outline = carried(std::move(s.own_outline));
             s.chart = *charts_[i];
             s.placed = true;
         }

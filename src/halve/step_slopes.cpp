@@ -3,7 +3,6 @@
 #include "geom/facet_tree.hpp"
 #include "geom/foot_curve.hpp"
 #include "geom/nearest_curve.hpp"
-#include "geom/outline.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -62,15 +61,15 @@ private:
     // One side of a piece: its outline in the chart, and the edges round it on the midsurface.
     struct Side {
         int face;
-        OutlineIndex outline;
+        Polygons outline;
         std::vector<Curve> border;
         std::vector<bool> slopes;  // beside the border's curves, somewhere
         std::vector<Box3> boxes;   // of the border's curves
         Box3 box;
     };
 
-    Side side(int face, const std::vector<std::vector<Vec2>>& outline) {
-        Side s{face, OutlineIndex(outline), {}, {}, {}, {}};
+    Side side(int face, const Polygons& outline) {
+        Side s{face, outline, {}, {}, {}, {}};
         std::set<int> done;
         for (const auto& loop : body_.faces[ix(face)].loops)
             for (const Coedge& u : loop) {

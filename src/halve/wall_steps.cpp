@@ -25,8 +25,8 @@ public:
         if (w_.field.pieces.size() < 2) return {};
         if (w_.beside_ribs)
             for (std::size_t k = 0; k < w_.field.pieces.size(); ++k) {
-                close_mouths(w_.tops[k], w_.field.pieces[k].top, w_.field.pieces[k].top_outline);
-                close_mouths(w_.bottoms[k], w_.field.pieces[k].bottom, w_.field.pieces[k].bottom_outline);
+                close_mouths(w_.tops[k], w_.field.pieces[k].top, w_.field.pieces[k].top_outline.loops());
+                close_mouths(w_.bottoms[k], w_.field.pieces[k].bottom, w_.field.pieces[k].bottom_outline.loops());
             }
         for (int e : edges_of(body_, w_)) {
             const BodyEdge& edge = body_.edges[ix(e)];
@@ -140,7 +140,7 @@ std::vector<Curve> ends_at_pads(const Body& body, const std::vector<WallSurface>
         if (!pad.beside_ribs || !pad.chart.flat()) continue;
         for (const ThicknessPiece& piece : pad.field.pieces)
             for (const auto* outline : {&piece.top_outline, &piece.bottom_outline})
-                for (const auto& loop : *outline)
+                for (const auto& loop : outline->loops())
                     for (std::size_t k = 0; k < loop.size(); ++k)
                         if (auto c = end_at_pad(body, walls[i], pad, loop[k], loop[(k + 1) % loop.size()], tol)) out.push_back(std::move(*c));
     }

@@ -70,17 +70,13 @@ void add_pieces(const Body& body, WallSurface& w, double chord) {
         w.tops.push_back(top), w.bottoms.push_back(bottom);
         ThicknessPiece piece;
         piece.top = BaseSurface(body.faces[ix(top)].surface), piece.bottom = BaseSurface(body.faces[ix(bottom)].surface);
-        piece.top_outline = outline_on(body, top, w.chart, chord), piece.bottom_outline = outline_on(body, bottom, w.chart, chord);
+        auto top_outline = outline_on(body, top, w.chart, chord), bottom_outline = outline_on(body, bottom, w.chart, chord);
         if (w.chart.flat() && f.thickness > stepped * w.wall->thinnest) {
-            w.beside_ribs = leave_ribs_out(piece.top_outline, f.thickness) || w.beside_ribs;
-            w.beside_ribs = leave_ribs_out(piece.bottom_outline, f.thickness) || w.beside_ribs;
+            w.beside_ribs = leave_ribs_out(top_outline, f.thickness) || w.beside_ribs;
+            w.beside_ribs = leave_ribs_out(bottom_outline, f.thickness) || w.beside_ribs;
         }
-        if (w.chart.flat()) {
-            Box2 b;
-            for (const auto& loop : piece.top_outline)
-                for (const Vec2& q : loop) b.extend(q);
-            w.supports.push_back({piece.top_outline, piece.bottom_outline, b});
-        }
+        piece.top_outline = std::move(top_outline), piece.bottom_outline = std::move(bottom_outline);
+        if (w.chart.flat()) w.supports.push_back({piece.top_outline, piece.bottom_outline});
         w.field.pieces.push_back(std::move(piece));
         w.thickest = std::max(w.thickest, f.thickest);
     }
@@ -97,7 +93,7 @@ void make_uniform(WallSurface& w, double tol) {
                                      [&](const ThicknessPiece& k) { return same(k.top, w.field.pieces[0].top) && same(k.bottom, w.field.pieces[0].bottom); });
     if (!uniform) return;
     w.field.pieces.resize(1);
-    w.field.pieces[0].top_outline.clear(), w.field.pieces[0].bottom_outline.clear();
+    w.field.pieces[0].top_outline = {}, w.field.pieces[0].bottom_outline = {};
 }
 
 // Points of the midsurface under the corners of the wall's facets: of many only some, but always the outermost ones.
@@ -248,8 +244,7 @@ bool supported(const Body& body, const WallSurface& w, const Vec3& p) {
     if (w.wall->half && w.wall->half->height(p) < 0) return false;
     if (w.chart.flat()) {
         const Vec2 q = w.chart.local2(p);
-        return std::any_of(w.supports.begin(), w.supports.end(),
-                           [&](const WallSurface::Support& s) { return s.box.contains(q) && inside(s.top, q) && inside(s.bottom, q); });
+        return std::any_of(w.supports.begin(), w.supports.end(), [&](const WallSurface::Support& s) { return s.top.inside(q) && s.bottom.inside(q); });
     }
     const Vec3 n = w.chart.normal(p);
     if (w.field.ridge) return over_ridge(body, w, p, n);
@@ -264,9 +259,9 @@ bool supported(const Body& body, const WallSurface& w, const Vec3& p) {
 bool in_material(const Body& body, const WallSurface& w, const Vec3& p) {
     if (w.wall->alone > 0 && !w.chart.flat()) {
         const auto copies = w.chart.copies(w.chart.local2(p));
-        return std::any_of(copies.begin(), copies.end(), [&](const Vec2& q) { return inside(w.material, q); });
+        return std::any_of(copies.begin(), copies.end(), [&](const Vec2& q) { return w.material.inside(q); });
     }
-    return w.chart.flat() ? inside(w.material, w.chart.local2(p)) : body.tree->encloses(p);
+    return w.chart.flat() ? w.material.inside(w.chart.local2(p)) : body.tree->encloses(p);
 }
 
 }  // namespace halvo

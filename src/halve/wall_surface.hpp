@@ -15,14 +15,13 @@ namespace halvo {
 struct WallSurface {
     const Wall* wall = nullptr;
     Chart chart;
-    std::vector<Curve> outline;               ///< where the midsurface leaves the body, each once
-    std::vector<std::vector<Curve>> loops;    ///< the same, chained, on planes only
-    std::vector<std::vector<Vec2>> material;  ///< the section as polygons, on planes and of faces alone
-    std::vector<int> tops, bottoms;           ///< faces of each pair
-    ThicknessField field;                     ///< one piece without outlines where all pairs lie on the same two surfaces
+    std::vector<Curve> outline;             ///< where the midsurface leaves the body, each once
+    std::vector<std::vector<Curve>> loops;  ///< the same, chained, on planes only
+    Polygons material;                      ///< the section as polygons, on planes and of faces alone
+    std::vector<int> tops, bottoms;         ///< faces of each pair
+    ThicknessField field;                   ///< one piece without outlines where all pairs lie on the same two surfaces
     struct Support {
-        std::vector<std::vector<Vec2>> top, bottom;  ///< outlines of a pair in the chart
-        Box2 box;
+        Polygons top, bottom;  ///< outlines of a pair in the chart
     };
     std::vector<Support> supports;  ///< on planes only
     bool beside_ribs = false;       ///< outlines of pieces leave out where their faces go on over the tops of ribs

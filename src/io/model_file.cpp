@@ -100,7 +100,7 @@ void save_sheets(Database& db, const Model& m) {
         field.put(k.field.constant).put(static_cast<std::uint64_t>(k.field.pieces.size()));
         for (const ThicknessPiece& p : k.field.pieces) {
             put_surface(field, p.top.surface()), put_surface(field, p.bottom.surface());
-            field.put(p.top_outline).put(p.bottom_outline);
+            field.put(p.top_outline.loops()).put(p.bottom_outline.loops());
         }
         faces.put(k.top_faces).put(k.bottom_faces);
         own.put(k.own_outline);

@@ -157,12 +157,12 @@ private:
         const double close = std::max(0.0, gap_) * (above ? -1 : 1);
         const BaseSurface outer = (above == alike ? far.top : far.bottom).moved(Eigen::Isometry3d(Eigen::Translation3d(close * f.z)));
         ThicknessPiece piece{above ? outer : own.top, above ? own.bottom : outer, {}, {}};
+        std::vector<std::vector<Vec2>> outlines;
         for (const auto& loop : work_.sheets[lost].polygons) {
-            std::vector<Vec2> outline;
+            std::vector<Vec2>& outline = outlines.emplace_back();
             for (const Vec2& q : loop) outline.push_back(sheet(keeper).chart.local2(sheet(lost).chart.at(q)));
-            piece.top_outline.push_back(outline);
         }
-        piece.bottom_outline = piece.top_outline;
+        piece.top_outline = piece.bottom_outline = std::move(outlines);
         return piece;
     }
 

@@ -44,8 +44,8 @@ void take_over(Sheet& to, Sheet& from) {
             if (p.bottom_outline.empty()) p.bottom_outline = to.own_outline;
         }
     for (ThicknessPiece& p : from.field.pieces) {
-        p.top_outline = carried(p.top_outline.empty() ? from.own_outline : p.top_outline, from.chart, to.chart);
-        p.bottom_outline = carried(p.bottom_outline.empty() ? from.own_outline : p.bottom_outline, from.chart, to.chart);
+        p.top_outline = carried(p.top_outline.empty() ? from.own_outline : p.top_outline.loops(), from.chart, to.chart);
+        p.bottom_outline = carried(p.bottom_outline.empty() ? from.own_outline : p.bottom_outline.loops(), from.chart, to.chart);
         if (turned) std::swap(p.top, p.bottom), std::swap(p.top_outline, p.bottom_outline);
         to.field.pieces.push_back(std::move(p));
     }

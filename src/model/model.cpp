@@ -44,16 +44,14 @@ const ThicknessPiece& ThicknessField::piece_at(const Chart& chart, const Vec2& a
     double best_d = std::numeric_limits<double>::max();
     const std::vector<Vec2> copies = chart.copies(at);
     // Outlines on closed surfaces may lie a turn away from the chart's own range, each by itself.
-    const auto within = [&](const std::vector<std::vector<Vec2>>& outline) {
-        return std::any_of(copies.begin(), copies.end(), [&](const Vec2& p) { return inside(outline, p); });
-    };
+    const auto within = [&](const Polygons& outline) { return std::any_of(copies.begin(), copies.end(), [&](const Vec2& p) { return outline.inside(p); }); };
     for (const ThicknessPiece& k : pieces)
         if (within(k.top_outline) && within(k.bottom_outline)) return k;
     // How far outside an outline the point lies.
-    const auto outside = [&](const std::vector<std::vector<Vec2>>& outline) {
+    const auto outside = [&](const Polygons& outline) {
         if (within(outline)) return 0.0;
         double d = std::numeric_limits<double>::max();
-        for (const Vec2& p : copies) d = std::min(d, border_distance(outline, p));
+        for (const Vec2& p : copies) d = std::min(d, outline.border_distance(p));
         return d;
     };
     for (const ThicknessPiece& k : pieces) {
