@@ -22,8 +22,8 @@ public:
     [[nodiscard]] const Box2& box() const { return box_; }
     /// Even-odd, as halvo::inside of the same loops.
     [[nodiscard]] bool inside(const Vec2& p) const;
-    /// Distance of a point from the nearest point of their sides, inside as well as outside; infinite without any.
-    [[nodiscard]] double border_distance(const Vec2& p) const;
+    /// Distance of a point from the nearest point of their sides, inside as well as outside, or `most` where none is nearer.
+    [[nodiscard]] double border_distance(const Vec2& p, double most) const;
 
 private:
     Loops loops_;

@@ -51,8 +51,8 @@ bool OutlineIndex::inside(const Vec2& p) const {
 }
 
 // From the point's own band outward, both ways, as far as a band may hold something nearer.
-double OutlineIndex::border_distance(const Vec2& p) const {
-    double best = std::numeric_limits<double>::infinity();
+double OutlineIndex::border_distance(const Vec2& p, double most) const {
+    double best = most;
     const int last = static_cast<int>(bands_.size()) - 1;
     if (last < 0) return best;
     const auto look = [&](int band) {

@@ -16,8 +16,8 @@ public:
     explicit OutlineIndex(const std::vector<std::vector<Vec2>>& loops);
     /// Even-odd, as halvo::inside of the same polygons.
     [[nodiscard]] bool inside(const Vec2& p) const;
-    /// As halvo::border_distance of the same polygons.
-    [[nodiscard]] double border_distance(const Vec2& p) const;
+    /// As halvo::border_distance of the same polygons, or `most` where that is less.
+    [[nodiscard]] double border_distance(const Vec2& p, double most) const;
     /// Is the nearest point of their sides at most so far away?
     [[nodiscard]] bool border_within(const Vec2& p, double distance) const;
 

@@ -2,7 +2,6 @@
 
 #include "geom/outline.hpp"
 
-#include <limits>
 #include <utility>
 
 namespace halvo {
@@ -17,8 +16,8 @@ bool Polygons::inside(const Vec2& p) const {
     return index_ && box_.contains(p) && index_->inside(p);
 }
 
-double Polygons::border_distance(const Vec2& p) const {
-    return index_ ? index_->border_distance(p) : std::numeric_limits<double>::infinity();
+double Polygons::border_distance(const Vec2& p, double most) const {
+    return index_ && box_.squaredExteriorDistance(p) < most * most ? index_->border_distance(p, most) : most;
 }
 
 }  // namespace halvo

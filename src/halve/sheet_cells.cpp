@@ -202,7 +202,8 @@ private:
 
     // The void that a cell without material lies in, if it is one inside the wall.
     std::optional<KeptCells::Bore> bore_at(std::size_t i, std::size_t c) const {
-        constexpr double mostly = 0.8;  // of the cell: at its rims the void may be of no depth
+        constexpr double mostly = 0.8;       // of the cell: at its rims the void may be of no depth
+        constexpr std::size_t enough = 500;  // places, for its volume to a hundredth
         const WallSurface& w = walls_[i];
         if (w.wall->alone > 0 || w.field.ridge) return std::nullopt;
         const auto polygons = cell_polygons(a_, w.chart, a_.sheets[i].cells[c], chord_);
@@ -212,7 +213,7 @@ private:
         KeptCells::Bore out{i, c, 0, 0, false, {}, Vec3::Zero()};
         double all = 0, own = 0, through = 0;
         std::set<int> faces;
-        for (const AreaSample& s : spread_inside(polygons, 2000)) {
+        for (const AreaSample& s : spread_inside(polygons, enough)) {
             const Vec3 at = w.chart.at(s.point);
             all += s.area;
             const auto v = bores_.at(i, at);
@@ -230,30 +231,48 @@ private:
         return out;
     }
 
+    // What is kept of a cell by itself.
+    struct Decision {
+        Keep keep;
+        WallCells::Cell cell;
+        double beyond = 0;
+        std::optional<KeptCells::Bore> bore;
+    };
+    Decision decide(std::size_t i, std::size_t c) const {
+        const WallSurface& w = walls_[i];
+        const Cell& cell = a_.sheets[i].cells[c];
+        const double held_share = w.wall->bend ? bend_share : supported_share;
+        const Shares s = shares(i, cell, held_share);
+        const bool inside = s.in > 0.5 + even, open = inside && !(s.other > 0.5 + even);
+        const bool held = s.held > held_share - even;
+        Decision out;
+        out.keep.empty = s.in <= empty_share;
+        if (out.keep.empty && !refused_[i]) out.bore = bore_at(i, c);
+        out.keep.kept = (out.bore && out.bore->between_sides) || (!refused_[i] && open && (held || s.held + s.bridge > bridging_share - even));
+        if (out.keep.kept) out.beyond = (s.in - s.held - s.bridge - s.other) * cell.area;
+        if (out.bore) out.cell = {true, true, true, false, 1};
+        else out.cell = {inside, open, held, s.held < 0.5 - even, s.held + 0.5 * s.bridge};
+        return out;
+    }
+
     void decide() {
         keep_.resize(walls_.size()), cells_.resize(walls_.size()), beyond_.assign(walls_.size(), 0);
-        parallel_for(walls_.size(), [&](std::size_t i) {
-            const WallSurface& w = walls_[i];
+        std::vector<CellAt> all;
+        for (std::size_t i = 0; i < walls_.size(); ++i) {
             WallCells& own = cells_[i];
-            own.chart = &w.chart;
-            own.thickness = own.thickest_near = w.wall->thickness, own.fixed = refused_[i];
-            for (std::size_t j : w.near) own.thickest_near = std::max(own.thickest_near, walls_[j].thickest);
-            for (const Cell& c : a_.sheets[i].cells) {
-                const double held_share = w.wall->bend ? bend_share : supported_share;
-                const Shares s = shares(i, c, held_share);
-                const bool inside = s.in > 0.5 + even, open = inside && !(s.other > 0.5 + even);
-                const bool held = s.held > held_share - even;
-                Keep k;
-                k.empty = s.in <= empty_share;
-                const auto bore = k.empty && !own.fixed ? bore_at(i, keep_[i].size()) : std::nullopt;
-                if (bore) found_bores_[i].push_back(*bore);
-                k.kept = (bore && bore->between_sides) || (!own.fixed && open && (held || s.held + s.bridge > bridging_share - even));
-                if (k.kept) beyond_[i] += (s.in - s.held - s.bridge - s.other) * c.area;
-                keep_[i].push_back(k);
-                if (bore) own.cells.push_back({true, true, true, false, 1});
-                else own.cells.push_back({inside, open, held, s.held < 0.5 - even, s.held + 0.5 * s.bridge});
-            }
-        });
+            own.chart = &walls_[i].chart;
+            own.thickness = own.thickest_near = walls_[i].wall->thickness, own.fixed = refused_[i];
+            for (std::size_t j : walls_[i].near) own.thickest_near = std::max(own.thickest_near, walls_[j].thickest);
+            for (std::size_t c = 0; c < a_.sheets[i].cells.size(); ++c) all.emplace_back(i, c);
+        }
+        std::vector<Decision> decided(all.size());
+        parallel_for(all.size(), [&](std::size_t k) { decided[k] = decide(all[k].first, all[k].second); });
+        for (std::size_t k = 0; k < all.size(); ++k) {
+            const std::size_t i = all[k].first;
+            keep_[i].push_back(decided[k].keep), cells_[i].cells.push_back(decided[k].cell);
+            beyond_[i] += decided[k].beyond;
+            if (decided[k].bore) found_bores_[i].push_back(std::move(*decided[k].bore));
+        }
     }
 
     // Is there material past most of an edge, to its right?

@@ -47,11 +47,11 @@ const ThicknessPiece& ThicknessField::piece_at(const Chart& chart, const Vec2& a
     const auto within = [&](const Polygons& outline) { return std::any_of(copies.begin(), copies.end(), [&](const Vec2& p) { return outline.inside(p); }); };
     for (const ThicknessPiece& k : pieces)
         if (within(k.top_outline) && within(k.bottom_outline)) return k;
-    // How far outside an outline the point lies.
+    // How far outside an outline the point lies, if that is less than what was found.
     const auto outside = [&](const Polygons& outline) {
         if (within(outline)) return 0.0;
-        double d = std::numeric_limits<double>::max();
-        for (const Vec2& p : copies) d = std::min(d, outline.border_distance(p));
+        double d = best_d;
+        for (const Vec2& p : copies) d = outline.border_distance(p, d);
         return d;
     };
     for (const ThicknessPiece& k : pieces) {
