@@ -77,13 +77,61 @@ TEST(Reference, EveryCurvedPartStaysOneMeshAtEitherSide) {
             Plan plan;
             plan.halve.reference = side;
             const Job j = job_of(solid, plan);
-            EXPECT_EQ(j.model.sheets.size(), middle.model.sheets.size());
+            const bool sharp = p.name == "sharp inside" && side == Reference::inner;  // its bend is an edge there
+            EXPECT_EQ(j.model.sheets.size(), middle.model.sheets.size() - (sharp ? 1 : 0));
             EXPECT_EQ(j.mesh.parts, middle.mesh.parts);
             EXPECT_LT(std::abs(j.proof.volume_error), 0.015);
             EXPECT_GE(j.proof.coverage, middle.proof.coverage - 0.001);
             EXPECT_LT(j.proof.thickness.worst, 1e-3 + 10 * middle.proof.thickness.worst);
         }
     }
+}
+
+// Legs of 60 and 45 inside, 3 thick, 40 wide, sharp inside and round outside by `radius`; a rib across the bend or on one leg alone.
+struct SharpFold {
+    std::string name;
+    double radius;
+    std::vector<make::Solid> ribs;
+    int sheets;
+    double ribs_area;  // from the legs' inner sides on
+};
+
+const std::vector<SharpFold>& sharp_folds() {
+    static const std::vector<SharpFold> all = {
+        {"plain", 3, {}, 2, 0},
+        {"round by less", 2, {}, 2, 0},
+        {"a rib across", 3, {box({3, 3, 19}, {20, 12, 2})}, 3, 20 * 12},
+        {"a rib on one leg", 3, {box({3, 30, 19}, {20, 2, 2})}, 3, 20 * 2},
+        {"a rib on one leg at the bend", 3, {box({30, 3, 0}, {2, 20, 40}), box({10, 3, 19}, {20, 15, 2})}, 4, 20 * 40 + 21 * 15},
+    };
+    return all;
+}
+
+TEST(Reference, WallsMeetInTheSharpEdgeOfTheirBend) {
+    for (const SharpFold& fold : sharp_folds())
+        for (const bool turned : {false, true}) {
+            SCOPED_TRACE(fold.name + (turned ? ", turned" : ""));
+            make::Solid s = make::extrude({make::rounded({{0, 0}, {63, 0}, {63, 3}, {3, 3}, {3, 48}, {0, 48}}, {fold.radius, 0, 0, 0, 0, 0})}, 40);
+            if (!fold.ribs.empty()) {
+                std::vector<make::Solid> all = fold.ribs;
+                all.push_back(s);
+                s = make::unify(make::fuse(all));
+            }
+            Plan plan;
+            plan.halve.reference = Reference::inner;
+            const Job j = job_of(turned ? make::moved(s, anywhere()) : s, plan);
+            EXPECT_EQ(j.model.sheets.size(), static_cast<std::size_t>(fold.sheets));
+            for (const Sheet& k : j.model.sheets) EXPECT_TRUE(k.chart.flat());
+            for (const Finding& f : j.model.findings) EXPECT_NE(f.kind, "reference at the middle") << f.about;
+            if (fold.ribs.empty()) {
+                EXPECT_NEAR(total_area(j.model), (60 + 45) * 40, 1e-6);
+            }
+            EXPECT_EQ(j.mesh.parts, 1);
+            check_mesh(j.model, j.mesh);
+            EXPECT_NEAR(j.proof.volume_error, 0, fold.ribs.empty() ? 1e-9 : 0.01);
+            EXPECT_NEAR(j.proof.coverage, 1, 1e-9);
+            EXPECT_TRUE(j.proof.within_bounds);
+        }
 }
 
 TEST(Reference, OneWallByItsIdTheOthersStay) {

@@ -143,6 +143,22 @@ TEST_P(CrowdedPart, IsOneMeshOfItsVolume) {
 
 INSTANTIATE_TEST_SUITE_P(All, CrowdedPart, ::testing::Range<std::size_t>(0, 10), [](const auto& i) { return crowded()[i.param].name; });
 
+// At the inner side of the tray nothing is left of its rounds and of the balls in its corners: five walls, two ribs and a boss.
+TEST(Reference, SharpRoundsOfATrayGoWithTheBallsInItsCorners) {
+    for (const bool turned : {false, true}) {
+        Plan plan;
+        plan.halve.reference = Reference::inner;
+        const Solid solid = moulded(3, 3);
+        const Job j = job_of(turned ? make::moved(solid, anywhere()) : solid, plan);
+        for (const Finding& f : j.model.findings) EXPECT_NE(f.kind, "reference at the middle") << f.about;
+        EXPECT_EQ(j.model.sheets.size(), 8u);
+        EXPECT_EQ(j.mesh.parts, 1);
+        EXPECT_NEAR(j.proof.volume_error, 0, 5e-3);
+        EXPECT_GT(j.proof.coverage, 0.99);
+        check_mesh(j.model, j.mesh);
+    }
+}
+
 TEST(TubeNode, SheetsAtAMitreAreAsLongAsTheirAxes) {
     // Two equal tubes cut off at their mitre have the areas of full tubes as long as their axes; outside the node's own closed side none is lost.
     const double r = 18.75, fold = std::acos(Vec3(-0.26, -0.94, 0.2).normalized().dot(-Vec3::UnitY()));

@@ -69,7 +69,7 @@ private:
         // Curves traced on curved surfaces meet to a little more than the model's tolerance.
         const bool flat = std::all_of(walls_.begin(), walls_.end(), [](const WallSurface& w) { return w.chart.flat(); });
         Arrangement a = flat ? arrange(input_, tol_) : arrange(input_, std::max(tol_, 4 * solids_.tolerance.point), shortest_edge());
-        kept_ = keep_cells(a, {body_, walls_, *bores_, curves.middles, refused_, tol_, solids_.tolerance.chord});
+        kept_ = keep_cells(a, {body_, walls_, *bores_, curves.middles, refused_, open_rings_, tol_, solids_.tolerance.chord});
         return a;
     }
 

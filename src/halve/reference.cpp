@@ -2,7 +2,7 @@
 #include <halvo/halve.hpp>
 
 #include "core/keys.hpp"
-#include "geom/rounds.hpp"
+#include "halve/sharp_bends.hpp"
 #include "model/arrangement.hpp"
 #include "model/sheet_values.hpp"
 #include "model/volumes.hpp"
@@ -22,13 +22,16 @@ constexpr double on_surface = 1, on_line = 1, on_rim = 1e-4, in_place = 1e-10;
 
 class Placer {
 public:
-    explicit Placer(Model& model) : model_(model), charts_(model.sheets.size()) {}
+    explicit Placer(Model& model) : model_(model), bends_(close_sharp_bends(model)), charts_(model.sheets.size()) {}
 
     void run() {
         choose();
         if (std::none_of(charts_.begin(), charts_.end(), [](const auto& c) { return c.has_value(); })) return;
         gather();
-        for (const Sheet& sheet : model_.sheets) volumes_.push_back(wall_depth(model_, sheet) * sheet.own_area() / sheet.growth);
+        for (std::size_t s = 0; s < model_.sheets.size(); ++s) {
+            const Sheet& sheet = model_.sheets[s];
+            volumes_.push_back(wall_depth(model_, sheet) * sheet.own_area() / sheet.growth + bends_.volumes[s]);
+        }
         std::vector<Vec3> points;
         for (std::size_t v = 0; v < model_.vertices.size(); ++v) points.push_back(settled(model_.vertices[v].point, at_vertex_[v]));
         std::vector<Curve> curves;
@@ -50,20 +53,11 @@ private:
     };
 
     void choose() {
-        std::vector<bool> on_member(model_.edges.size(), false);
-        for (const Member& m : model_.members)
-            for (const EdgeUse& u : m.chain) on_member[u.edge.index()] = true;
-        const std::set<int> sharp = bodies_sharp_there();
+        const std::vector<bool> with_member = sheets_with_members(model_);
         for (std::size_t i = 0; i < model_.sheets.size(); ++i) {
             Sheet& s = model_.sheets[i];
-            if (s.reference == Reference::middle || s.placed || s.field.pieces.empty() || sharp.count(s.body)) continue;
-            const auto holds = [&](EdgeId e) { return on_member[e.index()]; };
-            const bool member = std::any_of(s.regions.begin(), s.regions.end(), [&](const Region& r) {
-                return std::any_of(r.embedded.begin(), r.embedded.end(), holds) || std::any_of(r.loops.begin(), r.loops.end(), [&](const auto& loop) {
-                           return std::any_of(loop.begin(), loop.end(), [&](const EdgeUse& u) { return holds(u.edge); });
-                       });
-            });
-            if (member) {
+            if (s.reference == Reference::middle || s.placed || s.field.pieces.empty() || bends_.bodies.count(s.body)) continue;
+            if (with_member[i]) {
                 model_.findings.push_back({make_key("finding", "reference " + s.key, {}), "reference at the middle",
                                            fmt::format("{}: a member's line lies in it, so it stays at the middle of its wall", s.key),
                                            "give the wall reference = \"middle\" in the plan, or refuse the joint", s.chart.plane().origin, s.thickness.max,
@@ -72,22 +66,6 @@ private:
             }
             charts_[i] = side_of(s);
         }
-    }
-
-    // Bodies with a bend that is a sharp edge at the side it should lie at: nothing is left of it there, so all of the body stays.
-    std::set<int> bodies_sharp_there() {
-        std::set<int> out;
-        for (const Sheet& s : model_.sheets) {
-            if (!s.field.ridge || s.placed || s.reference == Reference::middle) continue;
-            const Vec3 at = s.chart.plane().origin;
-            const auto spine = spine_point(s.chart.surface(), at);
-            const bool up = spine && s.chart.normal(at).dot(*spine - at) > 0;
-            if (up != (s.reference == Reference::outer) || !out.insert(s.body).second) continue;
-            model_.findings.push_back({make_key("finding", "sharp " + s.key, {}), "reference at the middle",
-                                       fmt::format("{}: this bend is a sharp edge at the side asked for, so all of its body stays at the middle", s.key),
-                                       "ask for the other side, or give its walls reference = \"middle\"", at, s.thickness.max, ""});
-        }
-        return out;
     }
 
     // The surface of the side that most of the sheet has, cut open where the sheet is.
@@ -236,6 +214,7 @@ private:
     }
 
     Model& model_;
+    SharpBends bends_;
     std::vector<double> volumes_;               // of each sheet's wall, before
     std::vector<std::optional<Chart>> charts_;  // where each sheet goes, if anywhere
     std::vector<Place> at_vertex_, at_edge_;

@@ -26,6 +26,7 @@ public:
           walls_(cut.walls),
           middles_(cut.middles),
           refused_(cut.refused),
+          open_rings_(cut.open_rings),
           tol_(cut.tol),
           chord_(cut.chord),
           middles_of_(walls_.size()),
@@ -146,6 +147,7 @@ private:
 
     Shares shares(std::size_t i, const Cell& c, double held_share) const {
         const WallSurface& w = walls_[i];
+        const bool to_the_end = open_rings_.count(i) > 0;  // whether it leaks is told by how much is beyond its sides
         auto samples = spread_inside(cell_polygons(a_, w.chart, c, chord_), 24);
         // Of many, those at a finely divided outline are small: the large ones decide.
         std::stable_sort(samples.begin(), samples.end(), [](const AreaSample& a, const AreaSample& b) { return a.area > b.area; });
@@ -153,7 +155,7 @@ private:
         for (const AreaSample& s : samples) all += s.area;
         Shares sum;
         for (const AreaSample& s : samples) {
-            if (decided(sum, held_share)) break;
+            if (!to_the_end && decided(sum, held_share)) break;
             const double share = s.area / all;
             sum.looked += share;
             const Vec3 at = w.chart.at(s.point);
@@ -413,6 +415,7 @@ private:
     const std::vector<WallSurface>& walls_;
     const std::vector<MiddleEdge>& middles_;
     const std::vector<bool>& refused_;
+    const std::set<std::size_t>& open_rings_;
     double tol_, chord_;
     std::vector<std::vector<std::size_t>> middles_of_;  // each wall
     std::vector<std::vector<Keep>> keep_;

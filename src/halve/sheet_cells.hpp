@@ -6,6 +6,8 @@
 #include "halve/wall_surface.hpp"
 #include "model/arrangement.hpp"
 
+#include <set>
+
 namespace halvo {
 
 /// Walls that an arrangement's sheets lie on, one each, and what they were cut with.
@@ -14,8 +16,9 @@ struct CutWalls {
     const std::vector<WallSurface>& walls;
     const Bores& bores;  ///< of these walls
     const std::vector<MiddleEdge>& middles;
-    const std::vector<bool>& refused;  ///< by the plan: nothing of them is kept
-    double tol = 0, chord = 0;         ///< by how much points miss each other, and polygons their curves
+    const std::vector<bool>& refused;         ///< by the plan: nothing of them is kept
+    const std::set<std::size_t>& open_rings;  ///< as of wall_curves()
+    double tol = 0, chord = 0;                ///< by how much points miss each other, and polygons their curves
 };
 
 struct KeptCells {
@@ -32,7 +35,8 @@ struct KeptCells {
         Vec3 place = Vec3::Zero();
     };
     std::vector<std::vector<Keep>> keep;  ///< of each wall's cells
-    std::vector<double> beyond;           ///< of each wall: area of kept cells (mm2) that lies neither between its sides nor leads to a seam
+    std::vector<double> beyond;           ///< of each wall (of open rings exactly): area of kept cells (mm2) that lies neither between its sides nor
+                                          ///< leads to a seam
     std::vector<Dropped> stubs, strays;   ///< of each wall: pieces beyond seams, and pieces too small to be one
     std::vector<Bore> bores;              ///< in cells that are kept
 };

@@ -1,0 +1,18 @@
+#pragma once
+#include <halvo/model.hpp>
+
+namespace halvo {
+
+/// What becomes of the vertices, edges and sheets of a model.
+struct Renumbering {
+    std::vector<VertexId> vertices;            ///< each: itself, or the one that it becomes
+    std::vector<EdgeUse> edges;                ///< each: itself, or the one that it becomes and how that runs; none where it shrinks to a point
+    std::vector<bool> goes;                    ///< each sheet: is nothing left of it?
+    explicit Renumbering(const Model& model);  ///< all stay what they are
+};
+
+/// Loops lose edges that shrink to points, regions without edges go; what nothing uses any more goes, and the rest is numbered anew. Links
+/// between edges, ties, members and couplings must not lie on edges that go.
+void renumber(Model& model, const Renumbering& change);
+
+}  // namespace halvo
