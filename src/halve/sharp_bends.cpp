@@ -57,7 +57,8 @@ public:
         return a.cross(b).norm() > std::sin(least) * a.norm() * b.norm();
     }
 
-    // The chains along both walls, each in the loop's own sense; nothing where it is no such strip.
+    // The chains along both walls, each in the loop's own sense, or none in a corner of bends, that all lies at one point of the sharp edges;
+    // nothing where it is neither.
     std::optional<std::array<std::vector<EdgeUse>, 2>> chains() const {
         if (region_.loops.size() != 1 || !region_.embedded.empty() || !region_.points.empty()) return std::nullopt;
         const auto& loop = region_.loops[0];
@@ -65,6 +66,7 @@ public:
         for (const EdgeUse& u : loop) is_across.push_back(across(u));
         const std::size_t n = loop.size();
         std::array<std::vector<EdgeUse>, 2> out;
+        if (std::find(is_across.begin(), is_across.end(), false) == is_across.end()) return out;
         std::size_t start = 0, found = 0;
         while (start < n && !(is_across[start] && !is_across[(start + 1) % n])) ++start;
         for (std::size_t k = 1; k <= n && start < n; ++k) {
@@ -113,6 +115,7 @@ private:
             for (std::size_t r = 0; r < model_.sheets[s].regions.size(); ++r) {
                 const auto chains = Strip(model_.sheets[s], model_.sheets[s].regions[r], model_).chains();
                 if (!chains) return false;
+                if ((*chains)[0].empty()) continue;
                 const std::vector<double> there = inner_places(s, r, (*chains)[0], false), back = inner_places(s, r, (*chains)[1], true);
                 if (!split((*chains)[0], there, back, false) || !split((*chains)[1], back, there, true)) return false;
             }

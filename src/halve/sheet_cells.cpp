@@ -94,7 +94,10 @@ private:
             if (d.norm() > o.thickest + walls_[i].thickest) continue;
             const Vec3 side = at.normal.cross(m.curve.derivative(t)).normalized();
             if (std::abs(d.dot(side)) <= tol_) continue;
-            if (walls_[i].field.ridge ? d.dot(side) * middle_side(walls_[i], m.curve, e) < 0 : d.dot(side) * nearest_from(o, e).dot(side) > 0) return true;
+            if (walls_[i].field.ridge ? d.dot(side) * middle_side(walls_[i], m.curve, e) < 0
+                : o.field.ridge       ? d.dot(side) * middle_side(o, m.curve, e) > 0
+                                      : d.dot(side) * nearest_from(o, e).dot(side) > 0)
+                return true;
         }
         return false;
     }
