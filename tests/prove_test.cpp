@@ -219,6 +219,25 @@ TEST(Prove, AThinBodyWithoutAnySheetIsOutsideTheBounds) {
     EXPECT_TRUE(std::any_of(o.begin(), o.end(), [](const std::string& s) { return s.find("bent sensor arm: it has walls") != std::string::npos; }));
 }
 
+TEST(Prove, ABodyIsNotTakenForAnotherOfItsName) {
+    // A plate with a solid region that the plan only names, and a block that is no wall at all, by one name.
+    const make::Solid plate = make::unify(make::fuse({make::box({0, 0, 0}, {200, 150, 3}), make::box({60, 50, 0}, {50, 50, 40})}));
+    Plan plan;
+    plan.halve.bulk = BulkAs::named;
+    const Job j = job_of({{"part", plate}, {"part", make::box({300, 0, 0}, {60, 60, 60})}}, plan);
+    EXPECT_TRUE(std::any_of(j.model.findings.begin(), j.model.findings.end(), [](const Finding& f) { return f.kind == "skin without a sheet"; }));
+    for (const std::string& s : j.proof.outside) EXPECT_EQ(s.find("it has walls"), std::string::npos) << s;
+    // Refused walls are their own body's, too.
+    Plan refused;
+    WallRule rule;
+    rule.within = Box3(Vec3(-1, -1, -1), Vec3(201, 151, 5));
+    rule.refuse = true;
+    refused.halve.walls.push_back(rule);
+    const Job k = job_of({{"part", make::box({0, 0, 0}, {200, 150, 3})}, {"part", make::box({300, 0, 0}, {200, 150, 60})}}, refused);
+    EXPECT_EQ(std::count_if(k.proof.outside.begin(), k.proof.outside.end(), [](const std::string& s) { return s.find("it has walls") != std::string::npos; }),
+              1);
+}
+
 TEST(Prove, ElementsWithoutThicknessShow) {
     Job j = job_of(make::box({0, 0, 0}, {100, 60, 3}));
     ASSERT_TRUE(j.proof.within_bounds);

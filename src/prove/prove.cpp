@@ -1,6 +1,7 @@
 #include <halvo/prove.hpp>
 
 #include "body/contacts.hpp"
+#include "core/keys.hpp"
 #include "geom/facet_tree.hpp"
 #include "geom/outline.hpp"
 #include "model/arrangement.hpp"
@@ -120,11 +121,14 @@ private:
     }
 
     // A body that was to become sheets: halve found skin on it that no sheet stands for, or the plan refused its walls.
+    // Others may have its name: the finding's key and the wall's place tell them apart.
     [[nodiscard]] bool wants_sheets(const Body& body) const {
-        return std::any_of(model_.findings.begin(), model_.findings.end(),
-                           [&](const Finding& f) { return f.kind == "skin without a sheet" && f.body == body.name; }) ||
-               std::any_of(model_.ledger.begin(), model_.ledger.end(),
-                           [&](const LedgerEntry& e) { return e.kind == "wall" && e.state == EntryState::refused && e.body == body.name; });
+        constexpr const char* kind = "skin without a sheet";
+        const std::string key = own_key(make_key("finding", kind, {}), body.key);
+        return std::any_of(model_.findings.begin(), model_.findings.end(), [&](const Finding& f) { return f.kind == kind && f.key == key; }) ||
+               std::any_of(model_.ledger.begin(), model_.ledger.end(), [&](const LedgerEntry& e) {
+                   return e.kind == "wall" && e.state == EntryState::refused && e.body == body.name && body.tree->encloses(e.place);
+               });
     }
 
     // Skin of bodies that have sheets or a member, or should have; members account for all of theirs.
