@@ -73,6 +73,21 @@ TEST_P(SolidRegion, StaysNamedWhereThePlanWantsThat) {
 
 INSTANTIATE_TEST_SUITE_P(All, SolidRegion, ::testing::Values(0, 1, 2));
 
+// The top of a block goes on in a thin shelf in one plane, and is the shelf's side: what lies on it over the block is held by the block.
+TEST(SolidRegions, HoldWhatLiesOnAFaceThatGoesOnOverAWall) {
+    const make::Solid bracket = make::unify(make::fuse({make::box({0, 0, 0}, {60, 60, 40}), make::box({60, 0, 38}, {140, 60, 2})}));
+    for (const bool over_block : {true, false}) {
+        const std::vector<make::Item> items{{"bracket", bracket}, {"plate", make::box({over_block ? 10.0 : 110.0, 10, 40}, {40, 40, 1.5})}};
+        const Job j = job_of(items);
+        EXPECT_EQ(j.mesh.parts, 1);
+        ASSERT_EQ(j.proof.contacts.size(), 1u);
+        EXPECT_TRUE(j.proof.contacts[0].joined);
+        EXPECT_TRUE(j.proof.within_bounds);
+        const auto coupled = std::count_if(j.model.joints.begin(), j.model.joints.end(), [](const JointRecord& r) { return r.kind == "coupling"; });
+        EXPECT_EQ(coupled, over_block ? 1 : 0);
+    }
+}
+
 TEST(SolidRegions, FinsOnABlockAreOnePart) {
     const Job j = job_of(finned_block());
     EXPECT_EQ(j.model.couplings.size(), 1u);

@@ -1,8 +1,13 @@
 // Blocks between others: rigid, with their mass, coupled to the sheets and members they touch.
+#include "body/skin.hpp"
 #include "core/keys.hpp"
 #include "join/work.hpp"
 
 #include <algorithm>
+#include <limits>
+#include <map>
+#include <optional>
+#include <set>
 
 namespace halvo {
 namespace {
@@ -17,6 +22,7 @@ public:
     void run() {
         regions_ = work_.couplings.size();
         for (std::size_t k = 0; k < regions_; ++k) couple_region(k);
+        couple_beside_sheets();
         std::vector<bool> made(solids_.bodies.size(), false);
         for (const Sheet& s : model_.sheets)
             if (s.body >= 0) made[static_cast<std::size_t>(s.body)] = true;
@@ -38,6 +44,60 @@ private:
             if (!joined(body, other)) hold(work_.couplings[k], other, at_region(k, contacts_.between(body, other)), k + 1);
     }
 
+    // A face may be the side of a wall and go on over a solid region, whose own it is not: what touches it there is held by the region next to
+    // it, where nothing else of both bodies is joined.
+    void couple_beside_sheets() {
+        std::set<int> with_region;
+        for (std::size_t k = 0; k < regions_; ++k) with_region.insert(work_.couplings[k].body);
+        for (const int body : with_region) {
+            const FaceNeighbours beside = face_neighbours(solids_.bodies[static_cast<std::size_t>(body)]);
+            for (const int other : touching(body)) {
+                if (joined(body, other, true)) continue;
+                std::map<std::size_t, std::vector<ContactPoint>> of_region;
+                for (const ContactPoint& p : contacts_.between(body, other))
+                    if (!in_sheet_of(body, p.place))
+                        if (const auto k = region_beside(body, beside, p)) of_region[*k].push_back(p);
+                for (const auto& [k, points] : of_region) hold(work_.couplings[k], other, points, regions_);
+            }
+        }
+    }
+
+    [[nodiscard]] bool in_sheet_of(int body, const Vec3& p) const {
+        for (std::size_t s = 0; s < model_.sheets.size(); ++s)
+            if (model_.sheets[s].body == body && at_sheet(s, p)) return true;
+        return false;
+    }
+
+    // Within a sheet's thickness of it.
+    [[nodiscard]] bool at_sheet(std::size_t s, const Vec3& p) const {
+        const Sheet& sheet = model_.sheets[s];
+        const double near = sheet.thickness.max + work_.reach;
+        return std::abs(sheet.chart.height(p)) <= near && (snapped_to_sheet(model_, work_.sheets[s], sheet, p, 0.5 * sheet.thickness.max) - p).norm() <= near;
+    }
+
+    // The nearest region with a face that borders on the one a contact lies on.
+    [[nodiscard]] std::optional<std::size_t> region_beside(int body, const FaceNeighbours& beside, const ContactPoint& p) const {
+        const Body& b = solids_.bodies[static_cast<std::size_t>(body)];
+        std::optional<std::size_t> best;
+        double least = std::numeric_limits<double>::max();
+        for (std::size_t k = 0; k < regions_; ++k) {
+            const CouplingWork& r = work_.couplings[k];
+            if (r.body != body) continue;
+            const auto borders = [&](int f) {
+                const auto& links = beside.of[static_cast<std::size_t>(p.face_a)];
+                return std::any_of(links.begin(), links.end(), [&](const auto& l) { return l.other == f; });
+            };
+            if (std::none_of(r.faces.begin(), r.faces.end(), borders)) continue;
+            for (const int f : r.faces) {
+                const Face& face = b.faces[static_cast<std::size_t>(f)];
+                for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i)
+                    for (const int c : b.facets[i].corners)
+                        if (const double d = (b.points[static_cast<std::size_t>(c)] - p.place).norm(); d < least) least = d, best = k;
+            }
+        }
+        return best;
+    }
+
     [[nodiscard]] std::vector<int> touching(int body) const {
         std::vector<int> out;
         for (const auto& [pair, all] : contacts_.all())
@@ -56,9 +116,9 @@ private:
             if (work_.couplings[r].body == other) to_region(k, r, at_region(r, contacts_.between(other, k.body)));
     }
 
-    [[nodiscard]] bool joined(int a, int b) const {
+    [[nodiscard]] bool joined(int a, int b, bool or_coupled = false) const {
         return std::any_of(work_.joints.begin(), work_.joints.end(), [&](const JointRecord& j) {
-            return j.kind != "coupling" && j.state == EntryState::applied && std::minmax(j.bodies[0], j.bodies[1]) == std::minmax(a, b);
+            return (or_coupled || j.kind != "coupling") && j.state == EntryState::applied && std::minmax(j.bodies[0], j.bodies[1]) == std::minmax(a, b);
         });
     }
 
@@ -90,9 +150,7 @@ private:
         const double near = sheet.thickness.max + work_.reach;
         std::vector<ContactPoint> mine;
         for (const ContactPoint& p : contact)
-            if (std::abs(sheet.chart.height(p.place)) <= near &&
-                (snapped_to_sheet(model_, work_.sheets[s], sheet, p.place, 0.5 * sheet.thickness.max) - p.place).norm() <= near)
-                mine.push_back(p);
+            if (at_sheet(s, p.place)) mine.push_back(p);
         if (mine.empty()) return;
         JointRecord j = joint_record("coupling", sheet.key, sheet.body, k.key, k.body, mine);
         if (add_joint(model_, work_, j) == -1) return;
