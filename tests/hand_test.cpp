@@ -134,6 +134,33 @@ TEST(Reference, WallsMeetInTheSharpEdgeOfTheirBend) {
         }
 }
 
+// Tabs flush with the rim of their plate, over a part of it: their seams stand in from the rim at the middle, and are on it at the outer side.
+TEST(Reference, SeamsOfFlushTabsAreTheRimAtTheOuterSide) {
+    struct Tabs {
+        std::vector<make::Solid> solids;
+        double area;  // of the tabs, from the plate's outer side on
+    };
+    const std::vector<Tabs> all{{{box({98, 15, 0}, {2, 24, 30})}, 24 * 30},
+                                {{box({98, 15, 0}, {2, 24, 30}), box({0, 10, 0}, {2, 20, 25})}, 24 * 30 + 20 * 25},
+                                {{box({98, 15, 0}, {2, 24, 30}), box({20, 0, 0}, {30, 2, 25}), box({0, 40, 0}, {2, 20, 25})}, 24 * 30 + 30 * 25 + 20 * 25}};
+    for (const Tabs& tabs : all)
+        for (const bool turned : {false, true}) {
+            std::vector<make::Solid> solids = tabs.solids;
+            solids.push_back(box({0, 0, 0}, {100, 60, 2}));
+            const make::Solid s = make::unify(make::fuse(solids));
+            Plan plan;
+            plan.halve.reference = Reference::outer;
+            const Job j = job_of(turned ? make::moved(s, anywhere()) : s, plan);
+            EXPECT_EQ(j.model.sheets.size(), solids.size());
+            EXPECT_NEAR(total_area(j.model), 100 * 60 + tabs.area, 1e-5 * total_area(j.model));
+            EXPECT_EQ(j.mesh.parts, 1);
+            EXPECT_GT(j.mesh.quality.min_scaled_jacobian, 0.3);
+            EXPECT_NEAR(j.proof.volume_error, 0, 1e-7);
+            EXPECT_TRUE(j.proof.within_bounds);
+            check_mesh(j.model, j.mesh);
+        }
+}
+
 TEST(Reference, OneWallByItsIdTheOthersStay) {
     const make::Solid s = hollow_box({200, 150, 100}, 4);
     const Job first = job_of(s);

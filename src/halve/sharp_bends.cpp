@@ -152,35 +152,10 @@ private:
                 shares.push_back(u.reversed != back ? 1 - share : share);
             }
             std::sort(shares.begin(), shares.end(), std::greater<>());
-            for (std::size_t i = 0; i < shares.size(); ++i)
-                if (!split(u.edge, i == 0 ? shares[i] : shares[i] / shares[i - 1])) return false;
+            if (!shares.empty() && held_[u.edge.index()]) return false;
+            for (std::size_t i = 0; i < shares.size(); ++i) split_edge(model_, u.edge, i == 0 ? shares[i] : shares[i] / shares[i - 1]);
+            held_.resize(model_.edges.size(), false);
         }
-        return true;
-    }
-
-    // The first part keeps the edge's number.
-    bool split(EdgeId e, double share) {
-        if (held_[e.index()]) return false;
-        Edge& first = model_.edges[e.index()];
-        Edge second = first;
-        const double t = first.curve.t0 + share * (first.curve.t1 - first.curve.t0);
-        const VertexId v(model_.vertices.size());
-        const EdgeId more(model_.edges.size());
-        model_.vertices.push_back({first.curve.point(t)});
-        first.curve.t1 = second.curve.t0 = t;
-        first.vertices[1] = second.vertices[0] = v;
-        model_.edges.push_back(std::move(second));
-        for (Sheet& s : model_.sheets)
-            for (Region& r : s.regions) {
-                for (auto& loop : r.loops)
-                    for (std::size_t k = 0; k < loop.size(); ++k) {
-                        if (loop[k].edge != e) continue;
-                        loop.insert(loop.begin() + static_cast<std::ptrdiff_t>(loop[k].reversed ? k : k + 1), {more, loop[k].reversed});
-                        ++k;
-                    }
-                if (std::find(r.embedded.begin(), r.embedded.end(), e) != r.embedded.end()) r.embedded.push_back(more);
-            }
-        held_.push_back(false);
         return true;
     }
 

@@ -35,6 +35,10 @@ public:
           divisions_(edge_divisions(model, options)),
           thickness_(wanted_thicknesses(model, options)) {}
 
+    // Sheets that could not be meshed, and the size asked of one.
+    [[nodiscard]] const std::set<std::size_t>& failed() const { return failed_; }
+    [[nodiscard]] double size_of(std::size_t sheet) const { return sizes_[sheet]; }
+
     Mesh run() {
         vertex_node_.assign(model_.vertices.size(), -1);
         edge_nodes();
@@ -114,6 +118,8 @@ private:
                 }
             });
         }
+        for (std::size_t k = 0; k < failed.size(); ++k)
+            if (failed[k]) failed_.insert(patches[k].sheet);
         for (const auto& f : failed)
             if (f) std::rethrow_exception(f);
         for (const Patch& p : patches) add_patch(p);
@@ -455,6 +461,7 @@ private:
     const MeshOptions& options_;
     double size_;
     std::vector<double> sizes_;
+    std::set<std::size_t> failed_;
     EdgeDivisions divisions_;
     std::vector<double> thickness_;  // wanted by the plan, instead of the wall's own
     std::vector<int> vertex_node_;
@@ -476,12 +483,28 @@ double scaled_jacobian(const std::vector<Vec3>& corners) {
     return planar_quality(flat, {0, 1, 2, corners.size() == 4 ? 3 : -1});
 }
 
+// Edges that run close beside each other cross where few nodes stand on them: then their sheet is divided more finely.
 Mesh mesh(const Model& model, const MeshOptions& options, const Observer& observer) {
+    constexpr int finer = 4;  // times as fine by two
     if (options.size < 0) throw Error(ErrorKind::usage, "mesh.size is negative; give a length greater than 0");
-    const auto joined = without_idle_vertices(model, options);
-    Mesh m = Mesher(joined ? joined->model : model, options, observer).run();
-    observer.tell("mesh", 1);
-    return m;
+    MeshOptions now = options;
+    for (int round = 0;; ++round) {
+        const auto joined = without_idle_vertices(model, now);
+        const Model& all = joined ? joined->model : model;
+        Mesher mesher(all, now, observer);
+        try {
+            Mesh m = mesher.run();
+            observer.tell("mesh", 1);
+            return m;
+        } catch (const Error& e) {
+            if (mesher.failed().empty() || e.kind() != ErrorKind::stage || round == finer) throw;
+            for (const std::size_t s : mesher.failed()) {
+                SizeRule rule;
+                rule.sheet = {all.sheets[s].key}, rule.size = 0.5 * mesher.size_of(s);
+                now.sizes.push_back(std::move(rule));
+            }
+        }
+    }
 }
 
 }  // namespace halvo

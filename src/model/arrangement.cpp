@@ -446,33 +446,42 @@ std::vector<AreaSample> grid_inside(const std::vector<std::vector<Vec2>>& loops)
 
 }  // namespace
 
-std::vector<AreaSample> spread_inside(const std::vector<std::vector<Vec2>>& loops, std::size_t least) {
+std::vector<AreaSample> spread_inside(const std::vector<std::vector<Vec2>>& loops, std::size_t least, const std::vector<std::vector<Vec2>>& lines) {
     std::vector<Vec2> points;
     // Points of a curve run along there and back agree to rounding only.
     constexpr double same = 1e6;  // to a millionth of a millimetre
     std::map<std::pair<std::int64_t, std::int64_t>, int> known;
     std::map<std::array<int, 2>, bool> odd;
-    std::vector<std::array<int, 2>> segments;
-    for (const auto& loop : loops) {
+    std::vector<std::array<int, 2>> segments, inner;
+    const auto numbers = [&](const std::vector<Vec2>& line) {
         std::vector<int> ids;
-        for (const Vec2& p : loop) {
+        for (const Vec2& p : line) {
             const auto [it, fresh] = known.try_emplace({std::llround(p.x() * same), std::llround(p.y() * same)}, static_cast<int>(points.size()));
             if (fresh) points.push_back(p);
             ids.push_back(it->second);
         }
+        return ids;
+    };
+    for (const auto& loop : loops) {
+        const std::vector<int> ids = numbers(loop);
         // What is run along there and back bounds nothing.
         for (std::size_t i = 0; i < ids.size(); ++i)
             if (const int a = ids[i], b = ids[(i + 1) % ids.size()]; a != b) odd[{std::min(a, b), std::max(a, b)}] ^= true;
     }
     for (const auto& [ends, is_odd] : odd)
         if (is_odd) segments.push_back(ends);
+    for (const auto& line : lines) {
+        const std::vector<int> ids = numbers(line);
+        for (std::size_t i = 0; i + 1 < ids.size(); ++i)
+            if (ids[i] != ids[i + 1]) inner.push_back({ids[i], ids[i + 1]});
+    }
     struct Tri {
         Vec2 a, b, c;
         double area;
     };
     std::vector<Tri> work;
     double sum = 0, wanted = 0;
-    for (const Triangle& t : triangulate(points, segments)) {
+    for (const Triangle& t : triangulate(points, segments, inner)) {
         const Vec2 &a = points[ix(t.v[0])], &b = points[ix(t.v[1])], &c = points[ix(t.v[2])];
         work.push_back({a, b, c, 0.5 * ((b - a).x() * (c - a).y() - (c - a).x() * (b - a).y())});
         sum += work.back().area;

@@ -65,12 +65,14 @@ struct Arrangement {
 /// Signed area enclosed by a chain of half-edges; arcs are exact on planes.
 [[nodiscard]] double chain_area(const std::vector<Edge>& edges, const Chart& chart, const std::vector<int>& halves);
 
-/// Points spread over the inside of polygons (even-odd), each with its share of the area.
+/// Points spread over the inside of polygons (even-odd), each with its share of the area. Throws where their sides, or the lines inside them,
+/// cross each other.
 struct AreaSample {
     Vec2 point;
     double area = 0;
 };
-[[nodiscard]] std::vector<AreaSample> spread_inside(const std::vector<std::vector<Vec2>>& loops, std::size_t least);
+[[nodiscard]] std::vector<AreaSample> spread_inside(const std::vector<std::vector<Vec2>>& loops, std::size_t least,
+                                                    const std::vector<std::vector<Vec2>>& lines = {});
 
 /// What becomes of each cell.
 struct Assembled {

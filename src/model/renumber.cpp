@@ -131,6 +131,29 @@ Renumbering::Renumbering(const Model& model) : goes(model.sheets.size(), false) 
     for (std::size_t e = 0; e < model.edges.size(); ++e) edges.push_back({EdgeId(e), false});
 }
 
+EdgeId split_edge(Model& model, EdgeId edge, double share) {
+    Edge& first = model.edges[edge.index()];
+    Edge second = first;
+    const double t = first.curve.t0 + share * (first.curve.t1 - first.curve.t0);
+    const VertexId v(model.vertices.size());
+    const EdgeId more(model.edges.size());
+    model.vertices.push_back({first.curve.point(t)});
+    first.curve.t1 = second.curve.t0 = t;
+    first.vertices[1] = second.vertices[0] = v;
+    model.edges.push_back(std::move(second));
+    for (Sheet& s : model.sheets)
+        for (Region& r : s.regions) {
+            for (auto& loop : r.loops)
+                for (std::size_t k = 0; k < loop.size(); ++k) {
+                    if (loop[k].edge != edge) continue;
+                    loop.insert(loop.begin() + static_cast<std::ptrdiff_t>(loop[k].reversed ? k : k + 1), {more, loop[k].reversed});
+                    ++k;
+                }
+            if (std::find(r.embedded.begin(), r.embedded.end(), edge) != r.embedded.end()) r.embedded.push_back(more);
+        }
+    return more;
+}
+
 void renumber(Model& model, const Renumbering& change) {
     Renumberer(model, change).run();
 }

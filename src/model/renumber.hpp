@@ -15,4 +15,8 @@ struct Renumbering {
 /// between edges, ties, members and couplings must not lie on edges that go.
 void renumber(Model& model, const Renumbering& change);
 
+/// Parts an edge that no link, tie, member or coupling holds at a share of its curve's parameter: the first part keeps the number. Gives the
+/// second one.
+EdgeId split_edge(Model& model, EdgeId edge, double share);
+
 }  // namespace halvo
