@@ -251,12 +251,15 @@ TEST(Command, InterruptLeavesNothing) {
         items.push_back({"tube " + std::to_string(i), make::moved(make::extrude(make::tube(40, 3), 900), make::place({i * 60.0, 0, 0}))});
     const std::string file = (folder / "many.step").string();
     make::write_step(file, items);
+    const fs::path scratch = folder / "scratch";
+    fs::create_directory(scratch);
     for (const int wait_ms : {30, 400}) {
         const fs::path out = folder / "out";
         const pid_t child = fork();
         if (child == 0) {
             const std::string o = out.string();
             std::freopen("/dev/null", "w", stderr);
+            setenv("TMPDIR", scratch.c_str(), 1);
             execl(HALVO_PROGRAM, HALVO_PROGRAM, "run", file.c_str(), "--out", o.c_str(), static_cast<char*>(nullptr));
             _exit(99);
         }
@@ -269,5 +272,6 @@ TEST(Command, InterruptLeavesNothing) {
             EXPECT_EQ(WEXITSTATUS(status), 130);
         }
         EXPECT_FALSE(fs::exists(out));
+        EXPECT_TRUE(fs::is_empty(scratch));
     }
 }

@@ -1,11 +1,10 @@
 // Sheets moved from the middle of their walls to one side, once everything is joined.
 #include <halvo/halve.hpp>
 
-#include "core/groups.hpp"
 #include "core/keys.hpp"
+#include "halve/flush_seams.hpp"
 #include "halve/sharp_bends.hpp"
 #include "model/arrangement.hpp"
-#include "model/renumber.hpp"
 #include "model/sheet_values.hpp"
 #include "model/volumes.hpp"
 
@@ -269,126 +268,6 @@ private:
     std::vector<Place> at_vertex_, at_edge_;
 };
 
-// A wall that stands a half thickness in from a rim at the middle is flush with it at the side: its seam then lies on the rim, and is it.
-class FlushSeams {
-public:
-    explicit FlushSeams(Model& model) : model_(model), tol_(10 * model.tolerance.point) {}
-
-    void close() {
-        const std::vector<bool> held = held_edges(model_);
-        std::size_t bodies = 0;
-        for (const Sheet& s : model_.sheets) bodies = std::max(bodies, static_cast<std::size_t>(s.body + 1));
-        const std::vector<double> doubled = doubled_at_seams(model_, bodies);
-        const auto free = [&](EdgeId e) { return e.index() >= held.size() || !held[e.index()]; };
-        for (std::size_t before = 0; before != model_.edges.size();) {
-            before = model_.edges.size();
-            each_pair([&](EdgeId seam, EdgeId rim, std::size_t) {
-                if (free(seam) && free(rim)) split_at_ends(rim, seam), split_at_ends(seam, rim);
-            });
-        }
-        Renumbering change(model_);
-        Groups together(model_.vertices.size());
-        bool any = false;
-        std::vector<double> closed(model_.sheets.size(), 0);  // lengths
-        each_pair([&](EdgeId seam, EdgeId rim, std::size_t sheet) {
-            const auto alike = same_ends(seam, rim);
-            if (!alike || !free(seam) || !free(rim) || !lies_on(seam, rim, 0.5)) return;
-            change.edges[rim.index()] = {seam, !*alike};
-            closed[sheet] += edge(seam).curve.length();
-            for (const std::size_t k : {0U, 1U}) together.tie(edge(rim).vertices[k].value, edge(seam).vertices[*alike ? k : 1 - k].value);
-            any = true;
-        });
-        // Beside a seam at the end of a rim an edge may be left without length.
-        for (std::size_t e = 0; e < model_.edges.size(); ++e) {
-            const Edge& k = model_.edges[e];
-            if (!free(EdgeId(e)) || !k.vertices[0] || k.vertices[0] == k.vertices[1] || k.curve.length() > tol_) continue;
-            together.tie(k.vertices[1].value, k.vertices[0].value);
-            change.edges[e] = {}, any = true;
-        }
-        if (!any) return;
-        for (std::size_t v = 0; v < model_.vertices.size(); ++v) change.vertices[v] = VertexId(together.root(static_cast<int>(v)));
-        renumber(model_, change);
-        drop_inner();
-        keep_volume(closed, doubled, doubled_at_seams(model_, bodies));
-    }
-
-private:
-    const Edge& edge(EdgeId e) const { return model_.edges[e.index()]; }
-
-    // Edges inside a region and on its outline that may lie on each other; what is done may part them.
-    template <class What>
-    void each_pair(const What& what) {
-        for (std::size_t s = 0; s < model_.sheets.size(); ++s) {
-            if (!model_.sheets[s].placed) continue;
-            for (std::size_t r = 0; r < model_.sheets[s].regions.size(); ++r) {
-                const Region region = model_.sheets[s].regions[r];
-                for (EdgeId seam : region.embedded)
-                    for (const auto& loop : region.loops)
-                        for (const EdgeUse& u : loop) {
-                            Box3 box = edge(u.edge).curve.box();
-                            box.min().array() -= tol_, box.max().array() += tol_;
-                            if (u.edge != seam && box.intersects(edge(seam).curve.box())) what(seam, u.edge, s);
-                        }
-            }
-        }
-    }
-
-    // What a tee held twice a corner does not: its sheet stands for less by that.
-    void keep_volume(const std::vector<double>& closed, const std::vector<double>& before, const std::vector<double>& after) {
-        std::vector<double> all(before.size(), 0);
-        for (std::size_t s = 0; s < closed.size(); ++s)
-            if (model_.sheets[s].body >= 0) all[static_cast<std::size_t>(model_.sheets[s].body)] += closed[s];
-        for (std::size_t s = 0; s < closed.size(); ++s) {
-            Sheet& k = model_.sheets[s];
-            if (closed[s] == 0 || k.body < 0) continue;
-            const auto b = static_cast<std::size_t>(k.body);
-            const double volume = wall_depth(model_, k) * k.own_area() / k.growth, less = (before[b] - after[b]) * closed[s] / all[b];
-            if (volume > less) k.growth *= volume / (volume - less);
-        }
-    }
-
-    bool lies_on(EdgeId e, EdgeId on, double share) const {
-        const Curve &c = edge(e).curve, &o = edge(on).curve;
-        const Vec3 p = c.point(c.t0 + share * (c.t1 - c.t0));
-        return (o.point(o.nearest(p)) - p).norm() <= tol_;
-    }
-
-    // Where the other one starts or ends amid an edge that it lies on.
-    void split_at_ends(EdgeId e, EdgeId other) {
-        for (const std::size_t end : {0U, 1U}) {
-            const Curve& c = edge(e).curve;
-            const Vec3 p = end == 0 ? edge(other).curve.start() : edge(other).curve.end();
-            const double t = c.nearest(p);
-            if ((c.point(t) - p).norm() > tol_ || (p - c.start()).norm() <= tol_ || (p - c.end()).norm() <= tol_) continue;
-            // It must run along there, not only end at it.
-            if (!lies_on(other, e, end == 0 ? 0.01 : 0.99)) continue;
-            split_edge(model_, e, (t - c.t0) / (c.t1 - c.t0));
-            if (end == 0 && !lies_on(other, e, 0.99)) return;  // the rest runs along the other part
-        }
-    }
-
-    // Do both join the same places, in the same sense?
-    std::optional<bool> same_ends(EdgeId a, EdgeId b) const {
-        const Curve &p = edge(a).curve, &q = edge(b).curve;
-        if ((p.start() - q.start()).norm() <= tol_ && (p.end() - q.end()).norm() <= tol_) return true;
-        if ((p.start() - q.end()).norm() <= tol_ && (p.end() - q.start()).norm() <= tol_) return false;
-        return std::nullopt;
-    }
-
-    // What is on the outline now is no line inside.
-    void drop_inner() {
-        for (Sheet& s : model_.sheets)
-            for (Region& r : s.regions)
-                std::erase_if(r.embedded, [&](EdgeId e) {
-                    return std::any_of(r.loops.begin(), r.loops.end(),
-                                       [&](const auto& loop) { return std::any_of(loop.begin(), loop.end(), [&](const EdgeUse& u) { return u.edge == e; }); });
-                });
-    }
-
-    Model& model_;
-    double tol_;
-};
-
 }  // namespace
 
 // Narrow sheets between walls that come nearer to each other there, or bends about less than nothing, have no place at the side: they stay.
@@ -402,7 +281,7 @@ void place_references(Model& model) {
             for (const std::size_t k : placer.moved_beside(s)) stay.insert(trial.sheets[k].key);
         if (stay.empty()) {
             model = std::move(trial);
-            FlushSeams(model).close();
+            close_flush_seams(model);
             return;
         }
         for (Sheet& s : model.sheets) {

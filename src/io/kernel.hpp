@@ -31,7 +31,9 @@ struct Tree {
 /// A file open in the kernel. Throws Error{input}, and the kernel's own exceptions turned into it.
 class KernelDocument {
 public:
-    KernelDocument(const std::filesystem::path& file, FileKind kind, const std::string& shown, const std::function<void(double)>& progress);
+    /// `scratch`: an empty folder for what the kernel wants written down; its owner removes it.
+    KernelDocument(const std::filesystem::path& file, FileKind kind, const std::string& shown, const std::filesystem::path& scratch,
+                   const std::function<void(double)>& progress);
     ~KernelDocument();
     KernelDocument(const KernelDocument&) = delete;
     KernelDocument& operator=(const KernelDocument&) = delete;

@@ -200,30 +200,15 @@ private:
 // The kernel would sew shells apart, turn faces and turn solids before anyone has seen them: the survey is to find what the
 // file holds. Far from the origin it also takes the outlines of holes side by side for one that crosses itself. What it mends inside
 // faces (missing parameter curves, seams, order of edges) stays.
-class PlainReading {
-public:
-    PlainReading() {
-        std::string name = (std::filesystem::temp_directory_path() / "halvo-reader-XXXXXX").string();
-        if (!::mkdtemp(name.data())) return;
-        folder_ = name;
-        for (const char* kind : {"STEP", "IGES"}) {
-            std::ofstream out(folder_ / kind);
-            out << "From" << kind << ".exec.op: FixShape\n";
-            for (const char* mode : {"FixShellOrientationMode", "FixFaceOrientationMode", "FixIntersectingWiresMode"})
-                out << "From" << kind << ".FixShape." << mode << ": 0\n";
-            ::setenv((std::string("CSF_") + kind + "Defaults").c_str(), name.c_str(), 1);
-        }
+void read_plainly(const std::filesystem::path& scratch) {
+    for (const char* kind : {"STEP", "IGES"}) {
+        std::ofstream out(scratch / kind);
+        out << "From" << kind << ".exec.op: FixShape\n";
+        for (const char* mode : {"FixShellOrientationMode", "FixFaceOrientationMode", "FixIntersectingWiresMode"})
+            out << "From" << kind << ".FixShape." << mode << ": 0\n";
+        ::setenv((std::string("CSF_") + kind + "Defaults").c_str(), scratch.c_str(), 1);
     }
-    ~PlainReading() {
-        std::error_code ec;
-        if (!folder_.empty()) std::filesystem::remove_all(folder_, ec);
-    }
-    PlainReading(const PlainReading&) = delete;
-    PlainReading& operator=(const PlainReading&) = delete;
-
-private:
-    std::filesystem::path folder_;
-};
+}
 
 std::string read_step(const std::string& file, Handle(TDocStd_Document) doc, const std::function<void(double)>& progress) {
     STEPCAFControl_Reader reader;
@@ -278,7 +263,8 @@ const char* kind_name(FileKind k) {
     return names[static_cast<int>(k)];
 }
 
-KernelDocument::KernelDocument(const std::filesystem::path& file, FileKind kind, const std::string& shown, const std::function<void(double)>& progress)
+KernelDocument::KernelDocument(const std::filesystem::path& file, FileKind kind, const std::string& shown, const std::filesystem::path& scratch,
+                               const std::function<void(double)>& progress)
     : inside_(std::make_unique<Inside>()) {
     inside_->shown = shown;
     Message::DefaultMessenger()->ChangePrinters().Clear();
@@ -286,7 +272,7 @@ KernelDocument::KernelDocument(const std::filesystem::path& file, FileKind kind,
         Handle(TDocStd_Document) doc;
         XCAFApp_Application::GetApplication()->NewDocument("MDTV-XCAF", doc);
         progress(0.05);
-        const PlainReading plain;
+        read_plainly(scratch);
         inside_->tree.unit = kind == FileKind::iges ? read_iges(file.string(), doc, progress) : read_step(file.string(), doc, progress);
         TreeWalk(doc).run(inside_->tree, inside_->parts);
         if (inside_->tree.instances.empty())

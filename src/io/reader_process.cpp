@@ -138,12 +138,13 @@ void answering(int fd, const Limits& limits, const std::function<void()>& work) 
     }
 }
 
-[[noreturn]] void run_child(const std::filesystem::path& file, FileKind kind, const std::string& shown, const Limits& limits, const std::vector<int>& pipes,
-                            pid_t parent) {
+[[noreturn]] void run_child(const std::filesystem::path& file, FileKind kind, const std::string& shown, const std::filesystem::path& scratch,
+                            const Limits& limits, const std::vector<int>& pipes, pid_t parent) {
     confine(limits, parent);
     answering(pipes[0], limits, [&] {
-        const KernelDocument document(
-            file, kind, shown, [&](double share) { send(pipes[0], Message::progress, std::string(reinterpret_cast<const char*>(&share), sizeof share)); });
+        const KernelDocument document(file, kind, shown, scratch, [&](double share) {
+            send(pipes[0], Message::progress, std::string(reinterpret_cast<const char*>(&share), sizeof share));
+        });
         send(pipes[0], Message::tree, pack_tree(document.tree()));
         const auto shares = dealt(document.tree().weight, pipes.size());
         std::vector<pid_t> helpers;
@@ -179,6 +180,26 @@ struct Pipe {
     bool done = false;
 };
 
+// The reader's own; it may be stopped at any time, so its parent removes it.
+class ScratchFolder {
+public:
+    ScratchFolder() {
+        std::string name = (std::filesystem::temp_directory_path() / "halvo-reader-XXXXXX").string();
+        if (::mkdtemp(name.data()) == nullptr) throw Error(ErrorKind::stage, "no folder can be made in " + name + "; free some space there, or set TMPDIR");
+        path_ = name;
+    }
+    ~ScratchFolder() {
+        std::error_code ec;
+        std::filesystem::remove_all(path_, ec);
+    }
+    ScratchFolder(const ScratchFolder&) = delete;
+    ScratchFolder& operator=(const ScratchFolder&) = delete;
+    [[nodiscard]] const std::filesystem::path& path() const { return path_; }
+
+private:
+    std::filesystem::path path_;
+};
+
 class Parent {
 public:
     Parent(std::filesystem::path file, FileKind kind, std::string shown, const Limits& limits, const Observer& observer)
@@ -193,7 +214,7 @@ public:
         }
         const pid_t self = ::getpid();
         child_ = ::fork();
-        if (child_ == 0) run_child(file, kind, shown_, limits, ends, self);
+        if (child_ == 0) run_child(file, kind, shown_, scratch_.path(), limits, ends, self);
         for (int fd : ends) ::close(fd);
         if (child_ < 0) throw Error(ErrorKind::stage, "no process can be started for the reader; close other programs");
     }
@@ -276,6 +297,7 @@ private:
         }
     }
 
+    ScratchFolder scratch_;
     FileKind kind_;
     std::string shown_;
     Limits limits_;
