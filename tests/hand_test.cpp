@@ -134,6 +134,26 @@ TEST(Reference, WallsMeetInTheSharpEdgeOfTheirBend) {
         }
 }
 
+TEST(Reference, SharpBendsOfSomeBodiesGoAndOthersStay) {
+    // The last one's bend cannot go: a wall beside it is to stay at the middle.
+    const make::Solid fold = make::extrude({make::rounded({{0, 0}, {63, 0}, {63, 3}, {3, 3}, {3, 48}, {0, 48}}, {3, 0, 0, 0, 0, 0})}, 40);
+    std::vector<make::Item> items;
+    for (int i = 0; i < 4; ++i) items.push_back({"fold " + std::to_string(i), make::moved(fold, make::place({100.0 * i, 0, 0}))});
+    Plan plan;
+    plan.halve.reference = Reference::inner;
+    WallRule stays;
+    stays.within = Box3(Vec3(299, 2.5, -1), Vec3(304, 60, 41));
+    stays.reference = Reference::middle;
+    plan.halve.walls.push_back(stays);
+    plan.mesh.angle = 0.3;
+    const Job j = job_of(items, plan);
+    EXPECT_EQ(j.model.sheets.size(), 3u * 2 + 3);
+    EXPECT_EQ(count_findings(j.model, "reference at the middle"), 1u);
+    for (const Sheet& s : j.model.sheets) EXPECT_EQ(s.placed, s.body < 3) << s.body;
+    for (const BodyProof& b : j.proof.bodies) EXPECT_NEAR(b.error, 0, 1e-6);
+    check_mesh(j.model, j.mesh);
+}
+
 // Tabs flush with the rim of their plate, over a part of it: their seams stand in from the rim at the middle, and are on it at the outer side.
 TEST(Reference, SeamsOfFlushTabsAreTheRimAtTheOuterSide) {
     struct Tabs {

@@ -3,13 +3,13 @@
 
 #include "core/keys.hpp"
 #include "halve/flush_seams.hpp"
+#include "halve/settle.hpp"
 #include "halve/sharp_bends.hpp"
 #include "model/arrangement.hpp"
 #include "model/sheet_values.hpp"
 #include "model/volumes.hpp"
 
 #include <fmt/format.h>
-#include <Eigen/Dense>
 
 #include <algorithm>
 #include <cmath>
@@ -18,8 +18,8 @@
 namespace halvo {
 namespace {
 
-// How much each condition counts where not all can be met: surfaces, member lines, rims, staying put.
-constexpr double on_surface = 1, on_line = 1, on_rim = 1e-7, in_place = 1e-10;
+// How much each condition counts where not all can be met: surfaces, member lines, rims.
+constexpr double on_surface = 1, on_line = 1, on_rim = 1e-7;
 
 class Placer {
 public:
@@ -151,21 +151,13 @@ private:
     // The place that keeps to all surfaces and, as far as these let it, to the rules, nearest to where it was.
     Vec3 settled(const Vec3& start, const Place& place) const {
         if (std::none_of(place.sheets.begin(), place.sheets.end(), [&](std::size_t s) { return charts_[s].has_value(); })) return start;
-        Vec3 x = start;
-        for (int round = 0; round < 40; ++round) {
-            Eigen::Matrix3d a = in_place * Eigen::Matrix3d::Identity();
-            Vec3 b = Vec3::Zero();  // no pull back: along what nothing is asked of, each step is the shortest
-            const auto add = [&](const Vec3& n, double height, double weight) { a += weight * n * n.transpose(), b -= weight * height * n; };
+        return settle(start, [&](const Vec3& x, const auto& add) {
             for (std::size_t s : place.sheets) {
                 const SkinPoint f = chart(s).on(x);
                 add(f.normal, (x - f.point).dot(f.normal), on_surface);
             }
             for (const Rule& r : place.rules) add(r.normal, (x - r.point).dot(r.normal), r.weight);
-            const Vec3 step = a.ldlt().solve(b);
-            x += step;
-            if (step.norm() < 1e-13 * (1 + x.norm())) break;
-        }
-        return x;
+        });
     }
 
     Curve moved_edge(std::size_t e, const std::vector<Vec3>& points) const {

@@ -3,11 +3,11 @@
 #include "core/groups.hpp"
 #include "core/keys.hpp"
 #include "geom/rounds.hpp"
+#include "halve/settle.hpp"
 #include "model/renumber.hpp"
 #include "model/volumes.hpp"
 
 #include <fmt/format.h>
-#include <Eigen/Dense>
 
 #include <algorithm>
 #include <cmath>
@@ -33,20 +33,12 @@ public:
 
     // Place on the sharp edge, next to a place of the bend.
     Vec3 on_ridge(const Vec3& from) const {
-        constexpr double in_place = 1e-10;
-        Vec3 x = from;
-        for (int round = 0; round < 40; ++round) {
-            Eigen::Matrix3d a = in_place * Eigen::Matrix3d::Identity();
-            Vec3 b = Vec3::Zero();
+        return settle(from, [&](const Vec3& x, const auto& add) {
             for (const ThicknessPiece& k : sheet_.field.pieces) {
                 const SkinPoint f = (up_ ? k.top : k.bottom).foot(x);
-                a += f.normal * f.normal.transpose(), b -= (x - f.point).dot(f.normal) * f.normal;
+                add(f.normal, (x - f.point).dot(f.normal), 1.0);
             }
-            const Vec3 step = a.ldlt().solve(b);
-            x += step;
-            if (step.norm() < 1e-12 * (1 + x.norm())) break;
-        }
-        return x;
+        });
     }
 
     // Do the ends of an edge lie at unlike angles round the sharp edge?
@@ -90,18 +82,29 @@ public:
     explicit Closer(const Model& model)
         : model_(model), change_(model), vertices_(model.vertices.size()), held_(held_edges(model)), with_member_(sheets_with_members(model)) {}
 
-    // Of one body; nothing changes where that cannot be.
-    bool close(int body) {
+    // Can those of a body go, as far as shows before anything is changed?
+    bool can_close(int body) {
+        at_ = sheets_at_edges(model_);
+        return std::all_of(model_.sheets.begin(), model_.sheets.end(), [&](const Sheet& s) {
+            if (s.body != body || !sharp_at_its_side(s)) return true;
+            const auto number = static_cast<std::size_t>(&s - model_.sheets.data());
+            return std::all_of(s.regions.begin(), s.regions.end(), [&](const Region& r) { return can_close(number, r); });
+        });
+    }
+
+    // Those of some bodies, or a body of which they cannot go after all.
+    std::optional<int> close(const std::set<int>& bodies) {
         std::vector<std::size_t> bends;
         for (std::size_t s = 0; s < model_.sheets.size(); ++s)
-            if (model_.sheets[s].body == body && sharp_at_its_side(model_.sheets[s])) bends.push_back(s);
-        if (!split_alike(bends)) return false;
+            if (bodies.count(model_.sheets[s].body) && sharp_at_its_side(model_.sheets[s])) bends.push_back(s);
+        for (const std::size_t s : bends)
+            if (!split_alike(s)) return model_.sheets[s].body;
         at_ = sheets_at_edges(model_);
         for (const std::size_t s : bends)
             for (const Region& r : model_.sheets[s].regions)
-                if (!close(s, r)) return false;
+                if (!close(s, r)) return model_.sheets[s].body;
         finish(bends);
-        return true;
+        return std::nullopt;
     }
 
     Model model_;
@@ -110,15 +113,14 @@ public:
 
 private:
     // Where a wall on one side only has a vertex along the bend, the other side gets one.
-    bool split_alike(const std::vector<std::size_t>& bends) {
-        for (const std::size_t s : bends)
-            for (std::size_t r = 0; r < model_.sheets[s].regions.size(); ++r) {
-                const auto chains = Strip(model_.sheets[s], model_.sheets[s].regions[r], model_).chains();
-                if (!chains) return false;
-                if ((*chains)[0].empty()) continue;
-                const std::vector<double> there = inner_places(s, r, (*chains)[0], false), back = inner_places(s, r, (*chains)[1], true);
-                if (!split((*chains)[0], there, back, false) || !split((*chains)[1], back, there, true)) return false;
-            }
+    bool split_alike(std::size_t s) {
+        for (std::size_t r = 0; r < model_.sheets[s].regions.size(); ++r) {
+            const auto chains = Strip(model_.sheets[s], model_.sheets[s].regions[r], model_).chains();
+            if (!chains) return false;
+            if ((*chains)[0].empty()) continue;
+            const std::vector<double> there = inner_places(s, r, (*chains)[0], false), back = inner_places(s, r, (*chains)[1], true);
+            if (!split((*chains)[0], there, back, false) || !split((*chains)[1], back, there, true)) return false;
+        }
         return true;
     }
 
@@ -162,13 +164,19 @@ private:
     VertexId end_of(const EdgeUse& u) const { return model_.edges[u.edge.index()].vertices[u.reversed ? 0 : 1]; }
     VertexId start_of(const EdgeUse& u) const { return model_.edges[u.edge.index()].vertices[u.reversed ? 1 : 0]; }
 
-    bool close(std::size_t s, const Region& r) {
+    bool can_close(std::size_t s, const Region& r) const {
         const auto chains = Strip(model_.sheets[s], r, model_).chains();
-        if (!chains || (*chains)[0].size() != (*chains)[1].size()) return false;
+        if (!chains) return false;
         if (std::any_of(r.loops[0].begin(), r.loops[0].end(), [&](const EdgeUse& u) { return held_[u.edge.index()]; })) return false;
         for (const auto& chain : *chains)
             for (const EdgeUse& u : chain)
                 if (!beside(s, u.edge)) return false;
+        return true;
+    }
+
+    bool close(std::size_t s, const Region& r) {
+        const auto chains = Strip(model_.sheets[s], r, model_).chains();
+        if (!chains || (*chains)[0].size() != (*chains)[1].size() || !can_close(s, r)) return false;
         pairs_.push_back(*chains);
         for (const EdgeUse& u : r.loops[0]) {
             const bool along = std::any_of(chains->begin(), chains->end(), [&](const auto& chain) {
@@ -296,22 +304,31 @@ SharpBends close_sharp_bends(Model& model) {
     SharpBends out;
     out.volumes.assign(model.sheets.size(), 0);
     std::map<int, Sheet> first;  // of each body
+    std::set<int> go;
     for (const Sheet& s : model.sheets)
-        if (sharp_at_its_side(s)) first.try_emplace(s.body, s);
-    for (const auto& [body, bend] : first) {
+        if (sharp_at_its_side(s) && first.try_emplace(s.body, s).second) go.insert(s.body);
+    if (go.empty()) return out;
+    Closer asked(model);
+    std::erase_if(go, [&](int body) { return !asked.can_close(body); });
+    while (!go.empty()) {
         Closer closer(model);
-        if (!closer.close(body)) {
-            out.bodies.insert(body);
-            model.findings.push_back({make_key("finding", "sharp " + bend.key, {}), "reference at the middle",
-                                      fmt::format("{}: this bend is a sharp edge at the side asked for, so all of its body stays at the middle", bend.key),
-                                      "ask for the other side, or give its walls reference = \"middle\"", bend.chart.plane().origin, bend.thickness.max, ""});
+        if (const auto failed = closer.close(go)) {
+            go.erase(*failed);
             continue;
         }
         std::vector<double> volumes(closer.model_.sheets.size(), 0);
-        for (std::size_t s = 0; s < out.volumes.size(); ++s)
-            if (closer.number_[s] >= 0) volumes[static_cast<std::size_t>(closer.number_[s])] = out.volumes[s] + closer.volumes_[s];
+        for (std::size_t s = 0; s < closer.number_.size(); ++s)
+            if (closer.number_[s] >= 0) volumes[static_cast<std::size_t>(closer.number_[s])] = closer.volumes_[s];
         out.volumes = std::move(volumes);
         model = std::move(closer.model_);
+        break;
+    }
+    for (const auto& [body, bend] : first) {
+        if (go.count(body)) continue;
+        out.bodies.insert(body);
+        model.findings.push_back({make_key("finding", "sharp " + bend.key, {}), "reference at the middle",
+                                  fmt::format("{}: this bend is a sharp edge at the side asked for, so all of its body stays at the middle", bend.key),
+                                  "ask for the other side, or give its walls reference = \"middle\"", bend.chart.plane().origin, bend.thickness.max, ""});
     }
     return out;
 }
