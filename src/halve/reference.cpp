@@ -30,8 +30,10 @@ public:
         choose();
         if (std::none_of(charts_.begin(), charts_.end(), [](const auto& c) { return c.has_value(); })) return {};
         gather();
-        std::vector<bool> sound_before;
-        for (const Sheet& s : model_.sheets) sound_before.push_back(sound(s));
+        const std::set<std::size_t> changed = sheets_at_moved();
+        std::set<std::size_t> sound_before;
+        for (const std::size_t s : changed)
+            if (sound(model_.sheets[s])) sound_before.insert(s);
         for (std::size_t s = 0; s < model_.sheets.size(); ++s) {
             const Sheet& sheet = model_.sheets[s];
             volumes_.push_back(wall_depth(model_, sheet) * sheet.own_area() / sheet.growth + bends_.volumes[s]);
@@ -44,7 +46,7 @@ public:
         for (std::size_t e = 0; e < curves.size(); ++e) model_.edges[e].curve = std::move(curves[e]);
         std::vector<std::size_t> out;
         for (std::size_t s = 0; s < model_.sheets.size(); ++s)
-            if (!resized(s) && sound_before[s]) out.push_back(s);
+            if (!resized(s, changed.count(s) > 0) && sound_before.count(s) > 0) out.push_back(s);
         return out;
     }
 
@@ -58,6 +60,15 @@ public:
     }
 
 private:
+    // Sheets that are moved, or have a vertex in common with one that is.
+    std::set<std::size_t> sheets_at_moved() const {
+        std::set<std::size_t> out;
+        for (const Place& p : at_vertex_)
+            if (std::any_of(p.sheets.begin(), p.sheets.end(), [&](std::size_t s) { return charts_[s].has_value(); }))
+                out.insert(p.sheets.begin(), p.sheets.end());
+        return out;
+    }
+
     // A plane that a place keeps to: rims, and two for each member line.
     struct Rule {
         Vec3 normal, point;
@@ -179,13 +190,13 @@ private:
         return curve_through(row, model_.tolerance.point);
     }
 
-    bool resized(std::size_t i) {
+    bool resized(std::size_t i, bool changed) {
         try {
             resize(i);
         } catch (const Error&) {
             return false;  // its edges cross
         }
-        return sound(model_.sheets[i]);
+        return !changed || sound(model_.sheets[i]);
     }
 
     // Do its outlines enclose, once, the area that they run round?

@@ -80,16 +80,20 @@ private:
 class Closer {
 public:
     explicit Closer(const Model& model)
-        : model_(model), change_(model), vertices_(model.vertices.size()), held_(held_edges(model)), with_member_(sheets_with_members(model)) {}
+        : model_(model),
+          change_(model),
+          vertices_(model.vertices.size()),
+          held_(held_edges(model)),
+          with_member_(sheets_with_members(model)),
+          at_(sheets_at_edges(model)) {}
 
-    // Can those of a body go, as far as shows before anything is changed?
-    bool can_close(int body) {
-        at_ = sheets_at_edges(model_);
-        return std::all_of(model_.sheets.begin(), model_.sheets.end(), [&](const Sheet& s) {
-            if (s.body != body || !sharp_at_its_side(s)) return true;
-            const auto number = static_cast<std::size_t>(&s - model_.sheets.data());
-            return std::all_of(s.regions.begin(), s.regions.end(), [&](const Region& r) { return can_close(number, r); });
-        });
+    // Of which bodies can they go, as far as shows before anything is changed?
+    void leave_out_unfit(std::set<int>& bodies) const {
+        for (std::size_t s = 0; s < model_.sheets.size(); ++s) {
+            const Sheet& k = model_.sheets[s];
+            if (bodies.count(k.body) == 0 || !sharp_at_its_side(k)) continue;
+            if (!std::all_of(k.regions.begin(), k.regions.end(), [&](const Region& r) { return can_close(s, r); })) bodies.erase(k.body);
+        }
     }
 
     // Those of some bodies, or a body of which they cannot go after all.
@@ -176,7 +180,7 @@ private:
 
     bool close(std::size_t s, const Region& r) {
         const auto chains = Strip(model_.sheets[s], r, model_).chains();
-        if (!chains || (*chains)[0].size() != (*chains)[1].size() || !can_close(s, r)) return false;
+        if (!chains || (*chains)[0].size() != (*chains)[1].size()) return false;
         pairs_.push_back(*chains);
         for (const EdgeUse& u : r.loops[0]) {
             const bool along = std::any_of(chains->begin(), chains->end(), [&](const auto& chain) {
@@ -307,11 +311,10 @@ SharpBends close_sharp_bends(Model& model) {
     std::set<int> go;
     for (const Sheet& s : model.sheets)
         if (sharp_at_its_side(s) && first.try_emplace(s.body, s).second) go.insert(s.body);
-    if (go.empty()) return out;
-    Closer asked(model);
-    std::erase_if(go, [&](int body) { return !asked.can_close(body); });
     while (!go.empty()) {
         Closer closer(model);
+        closer.leave_out_unfit(go);
+        if (go.empty()) break;
         if (const auto failed = closer.close(go)) {
             go.erase(*failed);
             continue;

@@ -50,9 +50,11 @@ private:
         std::set<int> with_region;
         for (std::size_t k = 0; k < regions_; ++k) with_region.insert(work_.couplings[k].body);
         for (const int body : with_region) {
+            std::vector<int> others = touching(body);
+            std::erase_if(others, [&](int other) { return joined(body, other, true); });
+            if (others.empty()) continue;
             const FaceNeighbours beside = face_neighbours(solids_.bodies[static_cast<std::size_t>(body)]);
-            for (const int other : touching(body)) {
-                if (joined(body, other, true)) continue;
+            for (const int other : others) {
                 std::map<std::size_t, std::vector<ContactPoint>> of_region;
                 for (const ContactPoint& p : contacts_.between(body, other))
                     if (!in_sheet_of(body, p.place))
