@@ -88,6 +88,21 @@ TEST(SolidRegions, HoldWhatLiesOnAFaceThatGoesOnOverAWall) {
     }
 }
 
+// Both sides of a trough hang together by its bottom, thinner than the grid they are found on, and so does the pin under it: one region.
+TEST(SolidRegions, TroughIsOneOverItsThinBottom) {
+    const make::Solid trough = make::cut(make::box({0, 0, 0}, {70, 20, 14}), {cylinder({-1, 10, 9.3}, Vec3::UnitX(), 9, 72)});
+    const make::Solid part = fuse({trough, make::box({10, 9, -6}, {0.4, 2, 6.1}), make::box({-2, 0, 0}, {2, 20, 22}), make::box({70, 0, 0}, {2, 20, 22})});
+    for (const bool moved : {false, true}) {
+        const Job j = job_of(moved ? make::moved(part, anywhere()) : part);
+        EXPECT_EQ(j.mesh.parts, 1);
+        ASSERT_EQ(j.model.couplings.size(), 1u);
+        EXPECT_EQ(j.model.couplings[0].edges.size(), 3u) << "of both end plates, and of the pin";
+        EXPECT_NEAR(j.model.couplings[0].volume, make::volume(part) - 2 * 440 * 2 - 0.4 * 2 * 6, 0.02 * make::volume(trough));
+        EXPECT_LT(std::abs(j.proof.volume_error), 1e-4);
+        EXPECT_TRUE(j.proof.within_bounds);
+    }
+}
+
 TEST(SolidRegions, FinsOnABlockAreOnePart) {
     const Job j = job_of(finned_block());
     EXPECT_EQ(j.model.couplings.size(), 1u);

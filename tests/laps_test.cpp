@@ -1,4 +1,5 @@
 // Skins on skins: linked, tied or merged; plates in one plane; gaps closed by hand.
+#include "spoilt.hpp"
 #include "structures.hpp"
 
 #include <gtest/gtest.h>
@@ -73,6 +74,86 @@ TEST(Laps, LinksRoundHolesStandStraight) {
             const double apart = (j.mesh.nodes[static_cast<std::size_t>(e.nodes[0])] - j.mesh.nodes[static_cast<std::size_t>(e.nodes[1])]).norm();
             EXPECT_TRUE(std::abs(apart - 5) < 1e-6 || std::abs(apart - 4) < 1e-6) << apart;
         }
+    }
+}
+
+namespace {
+
+// A plate of 3 mm, thicker by `more` from the middle on; what lies on it is put under it, on the thin half, and on the thick one.
+Items on_a_stepped_plate(double more, int where) {
+    const make::Solid host = make::unify(make::fuse({box({0, 0, 0}, {100, 60, 3}), box({50, 0, 3}, {50, 60, more})}));
+    const make::Solid guest = where == 0 ? box({20, 10, -2}, {60, 40, 2}) : where == 1 ? box({5, 10, 3}, {40, 40, 2}) : box({55, 10, 3 + more}, {40, 40, 2});
+    return {{"host", host}, {"guest", guest}};
+}
+
+void expect_joined(const Job& j) {
+    expect_whole(j);
+    ASSERT_EQ(j.proof.contacts.size(), 1u);
+    EXPECT_TRUE(j.proof.contacts[0].joined);
+    EXPECT_LT(std::abs(j.proof.volume_error), 1e-4);
+    for (const Finding& f : j.model.findings) EXPECT_NE(f.kind, "free edge within reach") << f.about;
+}
+
+}  // namespace
+
+TEST(Laps, APlateLiesOnAnyPieceOfASteppedOne) {
+    for (const double more : {2.0, 9.0})
+        for (const int where : {0, 1, 2})
+            for (const bool away : {false, true}) {
+                SCOPED_TRACE(std::to_string(more) + (where == 0 ? " below" : where == 1 ? " on the thin half" : " on the thick half"));
+                const Items items = on_a_stepped_plate(more, where);
+                const Job j = job_of(away ? moved(items) : items, lapping(LapsAs::link));
+                expect_joined(j);
+                ASSERT_GT(j.mesh.links, 0);
+            }
+}
+
+TEST(Laps, SkinsBetweenMidsurfacesThatRunApartAreTied) {
+    for (const double degrees : {0.5, 2.0, 8.0})
+        for (const bool away : {false, true}) {
+            const double high = 2 + 80 * std::tan(degrees * pi / 180);
+            const Items items{{"host", box({-30, -3, -20}, {160, 3, 80})},
+                              {"wedge", make::extrude({make::polygon({{0, 0}, {80, 0}, {80, high}, {0, 2}})}, 30)}};
+            const Job j = job_of(away ? moved(items) : items, lapping(LapsAs::link));
+            EXPECT_EQ(j.mesh.links, 0);
+            EXPECT_GT(j.mesh.ties.size(), 10u);
+            expect_ties_carry_rigid_motion(j.mesh);
+            EXPECT_TRUE(j.proof.contacts.size() == 1 && j.proof.contacts[0].joined);
+            EXPECT_EQ(j.mesh.parts, 1);
+            for (const Finding& f : j.model.findings) EXPECT_NE(f.kind, "free edge within reach") << f.about;
+        }
+    // A bush that grows along its pipe, flush with the pipe's end.
+    const make::Solid bush = make::moved(make::revolve({make::polygon({{20, 0}, {22, 0}, {24, 40}, {20, 40}})}, Vec3::Zero(), Vec3::UnitY(), 2 * pi),
+                                         make::place({0, 0, 0}, -Vec3::UnitY(), Vec3::UnitX()));
+    const Job j = job_of({{"pipe", make::extrude({make::circle(20), make::reversed(make::circle(17))}, 120)}, {"bush", bush}}, lapping(LapsAs::link));
+    EXPECT_GT(j.mesh.ties.size(), 10u);
+    expect_joined(j);
+}
+
+TEST(Laps, RimsThatAreFlushAreLinked) {
+    const make::Solid host = box({0, 0, 0}, {100, 60, 3});
+    const std::pair<make::Solid, double> guests[] = {
+        {box({0, 10, -2}, {40, 40, 2}), 160}, {box({0, 0, -2}, {40, 60, 2}), 200}, {box({0, 0, -2}, {100, 60, 2}), 320}};
+    for (const auto& [guest, rim] : guests)
+        for (const bool away : {false, true}) {
+            const Items items{{"host", host}, {"guest", guest}};
+            const Job j = job_of(away ? moved(items) : items, lapping(LapsAs::link));
+            expect_joined(j);
+            double linked = 0;
+            for (const EdgeLink& l : j.model.edge_links) linked += j.model.edges[l.a.index()].curve.length();
+            EXPECT_NEAR(linked, rim, 1e-6);
+        }
+}
+
+// Where a plan wants double walls, a plate across a step stays one of its own; a double wall's thickness is that of both bodies.
+TEST(Laps, DoubleWallsHaveOneThickness) {
+    for (const int where : {0, 1, 2}) {
+        const Job j = job_of(on_a_stepped_plate(2, where), lapping(LapsAs::merge));
+        expect_joined(j);
+        EXPECT_EQ(j.model.sheets.size(), where == 0 ? 2u : 1u);
+        EXPECT_EQ(j.mesh.links > 0, where == 0);
+        EXPECT_LT(j.proof.thickness.worst, 1e-9);
+        EXPECT_LT(j.proof.deviation.worst, 1e-9);
     }
 }
 

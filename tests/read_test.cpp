@@ -10,6 +10,8 @@
 #include <fmt/format.h>
 #include <zlib.h>
 
+#include <set>
+
 using namespace test;
 using make::box;
 
@@ -421,6 +423,33 @@ TEST(Select, NumbersRangesNamesSizesAndLayers) {
     for (const Body& b : job.solids.bodies) left += b.name + " ";
     EXPECT_EQ(left, "deck rail ");
     EXPECT_EQ(job.survey.bodies.size(), 2u);
+}
+
+// Messages tell bodies of one name apart, and plans take what they say.
+TEST(Select, BodiesOfOneNameHaveLabels) {
+    const Folder folder;
+    const std::string file = (folder / "row.step").string();
+    make::write_step(file,
+                     {{"deck", box({0, 0, -10}, {300, 200, 5})}, {"foot", box({0, 0, -40}, {20, 20, 30.5})}, {"foot", box({200, 0, -40}, {20, 20, 30.5})}});
+    Job job;
+    job.plan.source.file = file;
+    run(job, Stage::read, Stage::survey);
+    ASSERT_EQ(job.solids.bodies.size(), 3u);
+    EXPECT_EQ(job.solids.bodies[0].label, "deck");
+    EXPECT_EQ(job.solids.bodies[1].label, "foot (body 2)");
+    EXPECT_EQ(job.solids.bodies[2].label, "foot (body 3)");
+    std::set<std::string> overlaps;
+    for (const Finding& f : job.survey.findings)
+        if (f.kind == "overlap") overlaps.insert(f.about.substr(0, f.about.find(" overlap")));
+    EXPECT_EQ(overlaps, (std::set<std::string>{"deck and foot (body 2)", "deck and foot (body 3)"}));
+    SourceOptions one;
+    one.body = {"foot (body 3)"};
+    const Assembly a = read(file, one);
+    ASSERT_EQ(a.bodies.size(), 1u);
+    EXPECT_EQ(a.bodies[0].number, 3);
+    EXPECT_EQ(a.bodies[0].label, "foot") << "alone it needs none";
+    write_model(folder / "row.halvo", job);
+    EXPECT_EQ(read_model(folder / "row.halvo").solids.bodies[2].label, "foot (body 3)");
 }
 
 TEST(Select, Wildcards) {

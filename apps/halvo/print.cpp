@@ -56,7 +56,7 @@ void print_run(const Job& job) {
         fmt::print("  prove    volume {:+.3f} % in all, worst body {:+.3f} %{}, bound {:g} %; mass centre off by {:.2f} mm\n", 100 * p.volume_error,
                    100 * p.worst_body_error,
                    p.worst_body >= 0 && static_cast<std::size_t>(p.worst_body) < job.solids.bodies.size()
-                       ? " (" + job.solids.bodies[static_cast<std::size_t>(p.worst_body)].name + ")"
+                       ? " (" + job.solids.bodies[static_cast<std::size_t>(p.worst_body)].label + ")"
                        : "",
                    100 * job.plan.prove.volume, p.centroid_error);
         double fillets = 0, voids = 0, solid = 0;
@@ -90,7 +90,7 @@ void print_run(const Job& job) {
 namespace {
 
 std::string body_name(const Job& job, int body) {
-    return body >= 0 && static_cast<std::size_t>(body) < job.solids.bodies.size() ? job.solids.bodies[static_cast<std::size_t>(body)].name : "";
+    return body >= 0 && static_cast<std::size_t>(body) < job.solids.bodies.size() ? job.solids.bodies[static_cast<std::size_t>(body)].label : "";
 }
 
 void list_bodies(const Job& job) {

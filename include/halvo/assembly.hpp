@@ -54,8 +54,9 @@ struct MassProperties {
 
 /// One solid (or one open shell) of the assembly.
 struct Body {
-    std::string name;  ///< product name, "solid" where the file gives none
-    std::string path;  ///< names from the root of the assembly tree, separated by '/'
+    std::string name;   ///< product name, "solid" where the file gives none
+    std::string label;  ///< as messages call it: its name, with "(body 3)" where others have that name too
+    std::string path;   ///< names from the root of the assembly tree, separated by '/'
     std::string layer;
     std::array<double, 3> colour{0.62, 0.66, 0.70};
     std::vector<Vec3> vertices;
@@ -111,8 +112,10 @@ void finish_body(Body& body);
 void name_body(Body& body);
 /// The body in another place: everything finish_body made is carried along.
 [[nodiscard]] Body moved(const Body& body, const Eigen::Isometry3d& m);
-/// Puts bodies in canonical order and sets box and tolerance.
+/// Puts bodies in canonical order and sets box, tolerance and labels; those without a number are numbered on.
 void finish_assembly(Assembly& assembly);
+/// Sets the labels of bodies from their names and numbers.
+void label_bodies(std::vector<Body>& bodies);
 
 /// Outline of a face projected on a plane, arcs within `chord`.
 [[nodiscard]] std::vector<std::vector<Vec2>> face_outline(const Body& body, FaceId face, const Frame& chart, double chord);

@@ -5,8 +5,11 @@
 
 #include <halvo/assembly.hpp>
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 namespace halvo {
 namespace {
@@ -277,7 +280,19 @@ void finish_assembly(Assembly& assembly) {
         return rough((a.mass.centre - centre).norm()) < rough((b.mass.centre - centre).norm());
     });
     KeySet keys;
-    for (Body& b : assembly.bodies) b.key = keys.unique(b.key);
+    int number = 0;
+    for (const Body& b : assembly.bodies) number = std::max(number, b.number);
+    for (Body& b : assembly.bodies) {
+        b.key = keys.unique(b.key);
+        if (b.number == 0) b.number = ++number;
+    }
+    label_bodies(assembly.bodies);
+}
+
+void label_bodies(std::vector<Body>& bodies) {
+    std::map<std::string, int> count;
+    for (const Body& b : bodies) ++count[b.name];
+    for (Body& b : bodies) b.label = count[b.name] > 1 ? fmt::format("{} (body {})", b.name, b.number) : b.name;
 }
 
 std::vector<std::vector<Vec2>> face_outline(const Body& body, FaceId face, const Frame& chart, double chord) {

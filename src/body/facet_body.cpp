@@ -1,9 +1,8 @@
 #include "body/facet_body.hpp"
 
 #include "body/facet_regions.hpp"
+#include "geom/dense.hpp"
 #include "geom/fit.hpp"
-
-#include <Eigen/Dense>
 
 #include <algorithm>
 #include <cmath>
@@ -207,10 +206,10 @@ private:
                 a += *n * n->transpose(), b += *n * signed_distance(s, p);
             }
             // Directions that the faces do not fix stay where the facets had them.
-            const Eigen::SelfAdjointEigenSolver<Eigen::Matrix3d> e(a);
+            const auto axes = principal_axes(a);
             Vec3 step = Vec3::Zero();
             for (int k = 0; k < 3; ++k)
-                if (e.eigenvalues()[k] > 0.02) step -= e.eigenvectors().col(k) * (e.eigenvectors().col(k).dot(b) / e.eigenvalues()[k]);
+                if (axes.values[k] > 0.02) step -= axes.vectors.col(k) * (axes.vectors.col(k).dot(b) / axes.values[k]);
             p += step;
             if (step.norm() < 1e-12 * size_) break;
         }
@@ -281,9 +280,9 @@ private:
             b[static_cast<Eigen::Index>(i)] = q.squaredNorm();
             height += f.height(pts[i]) / static_cast<double>(pts.size());
         }
-        const Eigen::ColPivHouseholderQR<Eigen::MatrixXd> qr(a);
-        if (qr.rank() < 3) return std::nullopt;
-        const Eigen::Vector3d x = qr.solve(b);
+        const LeastSquares circle = least_squares(a, b);
+        if (circle.rank < 3) return std::nullopt;
+        const Vec3 x = circle.x;
         const Vec2 centre = 0.5 * size_ * x.head<2>();
         double radius = std::sqrt(std::max(0.0, x[2] * size_ * size_ + centre.squaredNorm()));
         for (int r : {c.left, c.right})

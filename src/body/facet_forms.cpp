@@ -1,6 +1,6 @@
 #include "body/facet_forms.hpp"
 
-#include <Eigen/Dense>
+#include "geom/dense.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -124,7 +124,7 @@ Vec3 FacetForms::corner_normal(int corner, int group) {
         a.row(row) << q.x(), q.y(), q.x() * q.x(), q.x() * q.y(), q.y() * q.y();
         z[row++] = q.z();
     }
-    const Eigen::VectorXd x = a.colPivHouseholderQr().solve(z);
+    const Eigen::VectorXd x = least_squares(a, z).x;
     return known->second = (frame.z - x[0] * frame.x - x[1] * frame.y).normalized();
 }
 

@@ -1,8 +1,7 @@
 #include "body/facet_regions.hpp"
 
 #include "body/facet_settling.hpp"
-
-#include <Eigen/Dense>
+#include "geom/dense.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -133,7 +132,7 @@ double scatter(const FacetMesh& m) {
             a.row(r) << 1, q.x(), q.y(), q.x() * q.x(), q.x() * q.y(), q.y() * q.y();
             z[r] = q.z();
         }
-        const Eigen::VectorXd x = a.colPivHouseholderQr().solve(z);
+        const Eigen::VectorXd x = least_squares(a, z).x;
         found.push_back(std::sqrt((a * x - z).squaredNorm() / static_cast<double>(pts.size() - 6)));
     }
     if (found.empty()) return 0;

@@ -2,10 +2,9 @@
 // goes: all normals round a section are square to it.
 #include "body/prism.hpp"
 #include "body/section.hpp"
+#include "geom/dense.hpp"
 #include "geom/facet_tree.hpp"
 #include "geom/outline.hpp"
-
-#include <Eigen/Eigenvalues>
 
 #include <algorithm>
 #include <cmath>
@@ -122,10 +121,10 @@ private:
             }
         }
         if (out.area <= 0 || round <= 0) return std::nullopt;
-        const Eigen::SelfAdjointEigenSolver<Eigen::Matrix3d> solver(spread / round);
-        if (std::sqrt(std::max(0.0, solver.eigenvalues()[0])) > square_enough && !out.at_end) return std::nullopt;
+        const auto axes = principal_axes(Eigen::Matrix3d(spread / round));
+        if (std::sqrt(std::max(0.0, axes.values[0])) > square_enough && !out.at_end) return std::nullopt;
         // A flat section has two ways square to its skin nearly: the nearer one to where the line was going.
-        Vec3 z = solver.eigenvectors().col(0);
+        Vec3 z = axes.vectors.col(0);
         if (z.dot(f.z) < 0) z = -z;
         if (z.dot(f.z) < 0.8) return std::nullopt;
         out.frame = Frame::with_zx(f.at(Vec2(first / out.area)), z, f.x);

@@ -200,7 +200,7 @@ private:
         if (!found)
             throw Error(ErrorKind::input,
                         fmt::format("{}: faces {} and {} have no surface half-way between them that Halvo can make; take one alone with a thickness",
-                                    body_.name, n.a + 1, n.b + 1));
+                                    body_.label, n.a + 1, n.b + 1));
         return c;
     }
 
@@ -241,7 +241,7 @@ private:
         const auto mid = n.offset == 0 ? MidSurface{face.surface, 0} : mid_surface(o, tol_, std::max(fit_share * n.thickness, tol_), MidMethod::offset);
         const auto* free = std::get_if<FreeSurface>(&face.surface);
         if (!mid || p.seen.empty() || (free && !free->spline))
-            throw Error(ErrorKind::input, fmt::format("{}: face {} has no surface at {:g} mm from it", body_.name, n.a + 1, n.offset));
+            throw Error(ErrorKind::input, fmt::format("{}: face {} has no surface at {:g} mm from it", body_.label, n.a + 1, n.offset));
         w.chart = Chart(mid->surface, chart_middle(mid->surface, p.seen), face.reversed);
         w.fit_error = mid->error, w.named = true;
         w.pairs.push_back(std::move(p));

@@ -1,6 +1,8 @@
 #include "geom/fit.hpp"
 
-#include <Eigen/Dense>
+#include "geom/dense.hpp"
+
+#include <Eigen/LU>
 
 #include <algorithm>
 #include <array>
@@ -110,7 +112,7 @@ auto refine(std::span<const Vec3> points, const Effort& effort, const Build& bui
             Eigen::Matrix<double, n, n> damped = a;
             damped.diagonal() *= 1 + lambda;
             damped.diagonal().array() += 1e-12 * a.trace() + 1e-300;
-            const Vector step = damped.ldlt().solve(-g);
+            const Vector step = solve_symmetric(Eigen::MatrixXd(damped), Eigen::VectorXd(-g));
             if (!step.allFinite()) return best;
             const S s = build(x + step);
             const double next = cost(s);
@@ -161,9 +163,9 @@ std::optional<Fit> fit_plane(std::span<const Vec3> points) {
     const Cloud c = measure(points);
     Eigen::Matrix3d m = Eigen::Matrix3d::Zero();
     for (const Vec3& p : points) m += (p - c.centre) * (p - c.centre).transpose();
-    const Eigen::SelfAdjointEigenSolver<Eigen::Matrix3d> solver(m);
-    if (!(c.size > 0) || solver.eigenvalues()[1] < 1e-18 * c.size * c.size) return std::nullopt;
-    return judged(PlaneSurface{Frame::with_z(c.centre, solver.eigenvectors().col(0))}, points);
+    const auto axes = principal_axes(m);
+    if (!(c.size > 0) || axes.values[1] < 1e-18 * c.size * c.size) return std::nullopt;
+    return judged(PlaneSurface{Frame::with_z(c.centre, axes.vectors.col(0))}, points);
 }
 
 std::optional<Fit> fit_sphere(std::span<const Vec3> points, std::span<const Vec3> normals, const Effort& effort) {
@@ -194,9 +196,9 @@ std::optional<Fit> fit_cylinder(std::span<const Vec3> points, std::span<const Ve
     const Cloud c = measure(points);
     Eigen::Matrix3d m = Eigen::Matrix3d::Zero();
     for (const Vec3& n : normals) m += n * n.transpose();
-    const Eigen::SelfAdjointEigenSolver<Eigen::Matrix3d> solver(m);
-    if (!(c.size > 0) || solver.eigenvalues()[1] < 1e-9 * solver.eigenvalues()[2]) return std::nullopt;
-    const Frame f = Frame::with_z(c.centre, solver.eigenvectors().col(0));
+    const auto axes = principal_axes(m);
+    if (!(c.size > 0) || axes.values[1] < 1e-9 * axes.values[2]) return std::nullopt;
+    const Frame f = Frame::with_z(c.centre, axes.vectors.col(0));
     std::vector<Vec2> q;
     for (const Vec3& p : points) q.push_back(f.local2(p) / c.size);
     const auto circle = circle_of(q);
@@ -221,13 +223,12 @@ std::optional<Fit> fit_cone(std::span<const Vec3> points, std::span<const Vec3> 
         spread += (n - mean) * (n - mean).transpose();
         a += n * n.transpose(), b += n * n.dot(q);
     }
-    const Eigen::SelfAdjointEigenSolver<Eigen::Matrix3d> solver(spread);
-    const Eigen::SelfAdjointEigenSolver<Eigen::Matrix3d> planes(a);
-    if (!(c.size > 0) || planes.eigenvalues()[0] < 1e-9 * planes.eigenvalues()[2] || solver.eigenvalues()[1] < 1e-9 * planes.eigenvalues()[2])
-        return std::nullopt;
-    const Vec3 apex = a.ldlt().solve(b);
+    const auto axes = principal_axes(spread);
+    const auto planes = principal_axes(a);
+    if (!(c.size > 0) || planes.values[0] < 1e-9 * planes.values[2] || axes.values[1] < 1e-9 * planes.values[2]) return std::nullopt;
+    const Vec3 apex = solve_symmetric(a, b);
     if (!apex.allFinite() || apex.norm() > 1e4) return std::nullopt;
-    Vec3 axis = solver.eigenvectors().col(0);
+    Vec3 axis = axes.vectors.col(0);
     if (axis.dot(-apex) < 0) axis = -axis;  // from the apex towards the points
     double angle = 0;
     for (const Vec3& n : normals) angle += std::asin(std::clamp(std::abs(n.dot(axis)), 0.0, 1.0)) / static_cast<double>(normals.size());
@@ -256,9 +257,9 @@ std::optional<Fit> fit_torus(std::span<const Vec3> points, std::span<const Vec3>
         row << ((feet[i] - c.centre) / c.size).cross(normals[i]), normals[i];
         a += row * row.transpose();
     }
-    const Eigen::SelfAdjointEigenSolver<Eigen::Matrix<double, 6, 6>> solver(a);
-    if (solver.eigenvalues()[1] < 1e-9 * solver.eigenvalues()[5]) return std::nullopt;  // a plane, cylinder or sphere: many axes
-    const Vec3 l = solver.eigenvectors().col(0).head<3>(), m = solver.eigenvectors().col(0).tail<3>();
+    const auto axes = principal_axes(a);
+    if (axes.values[1] < 1e-9 * axes.values[5]) return std::nullopt;  // a plane, cylinder or sphere: many axes
+    const Vec3 l = axes.vectors.col(0).head<3>(), m = axes.vectors.col(0).tail<3>();
     if (l.norm() < 1e-3) return std::nullopt;
     const Vec3 axis = l.normalized(), foot = l.cross(m) / l.squaredNorm();
     const Frame f = Frame::with_z(c.centre + c.size * foot, axis);

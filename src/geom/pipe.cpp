@@ -3,7 +3,7 @@
 #include "geom/net_spline.hpp"
 #include "geom/rounds.hpp"
 
-#include <Eigen/Dense>
+#include <Eigen/LU>
 
 #include <algorithm>
 #include <cmath>

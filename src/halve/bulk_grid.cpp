@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 namespace halvo {
 namespace {
@@ -93,6 +94,21 @@ bool BulkGrid::beside(int cluster, const Vec3& p) const {
     if (cluster_[ix(cell)] == cluster) return true;
     const auto near = around(cell);
     return std::any_of(near.begin(), near.end(), [&](int c) { return cluster_[ix(c)] == cluster; });
+}
+
+double BulkGrid::cells_off(int cluster, const Vec3& p) const {
+    const Vec3 q = frame_.local(p).cwiseQuotient(pitch_);
+    double best = std::numeric_limits<double>::max();
+    for (std::size_t i = 0; i < cluster_.size(); ++i) {
+        if (cluster_[i] != cluster) continue;
+        const auto [x, y, z] = place(static_cast<int>(i));
+        best = std::min(best, (q - Vec3(x, y, z)).norm());
+    }
+    return best;
+}
+
+void BulkGrid::unite(int cluster, int other) {
+    std::replace(cluster_.begin(), cluster_.end(), other, cluster);
 }
 
 double BulkGrid::area_at(int cluster, int side) const {

@@ -27,6 +27,10 @@ public:
     [[nodiscard]] std::vector<Vec3> points(int cluster) const;
     /// Is a point's cell, or the next one to it, of the cluster?
     [[nodiscard]] bool beside(int cluster, const Vec3& p) const;
+    /// How many cells from the nearest of a cluster.
+    [[nodiscard]] double cells_off(int cluster, const Vec3& p) const;
+    /// Makes cells of the second cluster those of the first.
+    void unite(int cluster, int other);
     /// Area (mm2) with which a cluster lies in the outermost cells on a side of the box: 0 and 1 the low and high one along x, and so on.
     [[nodiscard]] double area_at(int cluster, int side) const;
     /// Distance between cells along a direction.

@@ -2,6 +2,7 @@
 
 #include "core/groups.hpp"
 #include "core/keys.hpp"
+#include "geom/dense.hpp"
 #include "geom/facet_tree.hpp"
 #include "geom/outline.hpp"
 #include "geom/spread.hpp"
@@ -10,8 +11,6 @@
 #include "model/volumes.hpp"
 
 #include <fmt/format.h>
-
-#include <Eigen/Eigenvalues>
 
 #include <algorithm>
 #include <array>
@@ -55,8 +54,7 @@ Vec3 upright(const Body& body, const std::vector<int>& faces) {
         }
     }
     if (largest > 0 || faces.empty()) return out;
-    const Eigen::SelfAdjointEigenSolver<Eigen::Matrix3d> solved(ways);
-    return solved.eigenvectors().col(0);
+    return principal_axes(ways).vectors.col(0);
 }
 
 // Where solid regions may be.
@@ -136,31 +134,102 @@ public:
         if (where.empty() || walls_.empty()) return {};
         lay_grids(where);
         const double least = least_share * body_.mass.volume;
-        struct Found {
-            const BulkGrid* grid;
-            int cluster;
-            double volume;
-        };
         std::vector<Found> found;
         double all = 0;
-        for (const Place& p : where) {
+        for (Place& p : where) {
             const BulkSpace space = space_at(p.box);
             for (int c = 0; c < p.grid->clusters(); ++c) {
                 const double volume = p.grid->volume(c, space);
                 if (volume < 0.5 * least || is_root(*p.grid, c, volume)) continue;
-                found.push_back({&*p.grid, c, volume});
+                found.push_back({&*p.grid, c, volume, {}, {}});
                 all += volume;
             }
         }
+        unite_over_necks(found);
         // What the sheets leave of the body is exact, but says nothing where they are wrong.
         const double left = body_.mass.volume - in_sheets() - in_roots(), scale = std::abs(left - all) <= sure * all ? left / all : 1;
+        std::erase_if(found, [&](const Found& f) { return f.volume * scale < least; });
+        for (Found& f : found) {
+            f.coupling.body = id_, f.coupling.volume = f.volume * scale;
+            for (int face : loose_.faces)
+                if (face_beside(*f.grid, f.cluster, face)) f.coupling.faces.push_back(face);
+            f.ending = edges_at(*f.grid, f.cluster, f.coupling);
+        }
+        take_buried_edges(found);
         std::vector<int> taken;
-        for (const Found& f : found)
-            if (f.volume * scale >= least) couple(*f.grid, f.cluster, f.volume * scale, taken);
+        for (Found& f : found) couple(f, taken);
         return taken;
     }
 
 private:
+    struct Found {
+        BulkGrid* grid;
+        int cluster;
+        double volume;
+        std::set<std::size_t> ending;  // sheets that end at it
+        Coupling coupling;
+    };
+
+    // Parts of one region that hang together by less than a cell, as the sides of a trough by its bottom: one loose face runs on along them.
+    void unite_over_necks(std::vector<Found>& found) const {
+        std::vector<std::set<int>> faces(found.size());
+        for (std::size_t i = 0; i < found.size(); ++i)
+            for (int f : loose_.faces)
+                if (face_beside(*found[i].grid, found[i].cluster, f)) faces[i].insert(f);
+        for (std::size_t i = 0; i < found.size(); ++i)
+            for (std::size_t j = i + 1; j < found.size();) {
+                const bool one = found[i].grid == found[j].grid && std::any_of(faces[j].begin(), faces[j].end(), [&](int f) { return faces[i].count(f) > 0; });
+                if (!one) {
+                    ++j;
+                    continue;
+                }
+                found[i].grid->unite(found[i].cluster, found[j].cluster);
+                found[i].volume += found[j].volume;
+                faces[i].insert(faces[j].begin(), faces[j].end());
+                found.erase(found.begin() + static_cast<std::ptrdiff_t>(j)), faces.erase(faces.begin() + static_cast<std::ptrdiff_t>(j));
+                j = i + 1;  // what came before may hang on the one that has just joined
+            }
+    }
+
+    // Edges of one sheet that end in the material, with no sheet there: what is beyond is of the region nearest to them.
+    void take_buried_edges(std::vector<Found>& found) {
+        constexpr double most_off = 3;  // cells
+        std::set<std::size_t> taken;
+        for (const Found& f : found)
+            for (EdgeId e : f.coupling.edges) taken.insert(e.index());
+        const auto uses = sheets_at_edges(model_);
+        for (std::size_t e = 0; e < model_.edges.size(); ++e) {
+            if (uses[e].size() != 1 || uses[e][0].sides != 1 || taken.count(e)) continue;
+            const std::vector<Vec3> beyond = past_buried_edge(e, model_.sheets[uses[e][0].sheet.index()]);
+            if (beyond.empty()) continue;
+            Found* best = nullptr;
+            double nearest = most_off;
+            for (Found& f : found) {
+                double cells = 0;
+                for (const Vec3& p : beyond) cells = std::max(cells, f.grid->cells_off(f.cluster, p));
+                if (cells < nearest) nearest = cells, best = &f;
+            }
+            if (best) best->coupling.edges.push_back(EdgeId(e)), best->ending.insert(uses[e][0].sheet.index());
+        }
+    }
+
+    // Places beyond an edge, if all along it there is material that no sheet stands for.
+    std::vector<Vec3> past_buried_edge(std::size_t e, const Sheet& s) const {
+        std::vector<Vec3> out;
+        const Curve& k = model_.edges[e].curve;
+        for (const double share : looks) {
+            const double t = k.parameter_at(share);
+            const Vec3 p = k.point(t), side = s.chart.normal(p).cross(k.derivative(t)).normalized();
+            const std::size_t before = out.size();
+            for (const double way : {0.6, -0.6}) {
+                const Vec3 q = p + way * s.thickness.max * side;
+                if (body_.tree->encloses(q) && !in_sheet(q, 0.5, false)) out.push_back(q);
+            }
+            if (out.size() == before) return {};
+        }
+        return out;
+    }
+
     // A grid over each place. Where a region runs on beyond its place's box, that is widened, and may then be one with others.
     void lay_grids(std::vector<Place>& where) const {
         constexpr int most_rounds = 12;
@@ -229,21 +298,23 @@ private:
                 return supported(body_, *w, w->chart.foot(p));
             });
         };
-        // Over the foot of a rib or a fillet a sheet runs on where its wall has no skin of its own.
-        const auto in_sheet = [this](const Vec3& p, double share, bool with_skin) {
-            const std::vector<int> near = sheets_.near(p);
-            return std::any_of(near.begin(), near.end(), [&](int k) {
-                const Sheet& s = sheets_.sheet(k);
-                const double height = s.chart.height(p);
-                if (std::abs(height) > sheet_reach * s.thickness.max) return false;
-                const Vec2 at = s.chart.local2(p);
-                if (!sheets_.outline(k).inside(at)) return false;
-                const auto sides = s.field.sides(s.chart, at);
-                return height <= 2 * share * sides.up + tol_ && height >= -2 * share * sides.down - tol_ && (!with_skin || has_skin(s, p));
-            });
-        };
-        return {[this](const Vec3& p) { return body_.tree->encloses(p); }, [=](const Vec3& p) { return in_sheet(p, generous, true) || in_wall(p, generous); },
-                [=](const Vec3& p) { return in_sheet(p, exact, false) || in_wall(p, exact); }};
+        return {[this](const Vec3& p) { return body_.tree->encloses(p); },
+                [=, this](const Vec3& p) { return in_sheet(p, generous, true) || in_wall(p, generous); },
+                [=, this](const Vec3& p) { return in_sheet(p, exact, false) || in_wall(p, exact); }};
+    }
+
+    // Over the foot of a rib or a fillet a sheet runs on where its wall has no skin of its own.
+    bool in_sheet(const Vec3& p, double share, bool with_skin) const {
+        const std::vector<int> near = sheets_.near(p);
+        return std::any_of(near.begin(), near.end(), [&](int k) {
+            const Sheet& s = sheets_.sheet(k);
+            const double height = s.chart.height(p);
+            if (std::abs(height) > sheet_reach * s.thickness.max) return false;
+            const Vec2 at = s.chart.local2(p);
+            if (!sheets_.outline(k).inside(at)) return false;
+            const auto sides = s.field.sides(s.chart, at);
+            return height <= 2 * share * sides.up + tol_ && height >= -2 * share * sides.down - tol_ && (!with_skin || has_skin(s, p));
+        });
     }
 
     // Has the sheet the skin of its wall on one side at least? In a pin through it, it has none.
@@ -254,21 +325,19 @@ private:
         return (up && up->distance <= 1.2 * sides.up + tol_) || (down && down->distance <= 1.2 * sides.down + tol_);
     }
 
-    void couple(const BulkGrid& grid, int cluster, double volume, std::vector<int>& taken) {
-        Coupling c;
-        c.body = id_, c.volume = volume;
-        const Vec3 centre = grid.centre(cluster);
-        for (int f : loose_.faces)
-            if (face_beside(grid, cluster, f)) c.faces.push_back(f);
-        points_at(grid, cluster, edges_at(grid, cluster, c), c);
+    void couple(Found& found, std::vector<int>& taken) {
+        Coupling& c = found.coupling;
+        const double volume = c.volume;
+        const Vec3 centre = found.grid->centre(found.cluster);
+        points_at(*found.grid, found.cluster, found.ending, c);
         if (c.edges.empty() && c.vertices.empty()) return;
         c.centre = VertexId(model_.vertices.size());
         model_.vertices.push_back({centre});
         c.key = make_key("bulk", "", {std::cbrt(volume), (centre - body_.mass.centre).norm()});
         model_.ledger.push_back({c.key, "halve", "bulk region", EntryState::applied,
                                  fmt::format("{}: a solid region of {:.0f} mm3 is rigid, with its mass at its centre, coupled to {} edge(s) and {} point(s)",
-                                             body_.name, volume, c.edges.size(), c.vertices.size()),
-                                 volume, centre, body_.name});
+                                             body_.label, volume, c.edges.size(), c.vertices.size()),
+                                 volume, centre, body_.label});
         taken.insert(taken.end(), c.faces.begin(), c.faces.end());
         model_.couplings.push_back(std::move(c));
     }

@@ -20,11 +20,11 @@ namespace {
 Finding not_idealized(const Body& b, const std::string& why, const std::string& advice) {
     return {make_key("finding", "not idealized", {}),
             "not idealized",
-            fmt::format("{} has no sheet and no member: {}", b.name, why),
+            fmt::format("{} has no sheet and no member: {}", b.label, why),
             advice,
             b.mass.centre,
             b.box.diagonal().norm(),
-            b.name};
+            b.label};
 }
 
 // Line and section of a slender body. The sense of the line is chosen so that the product of inertia is not negative,
@@ -82,14 +82,14 @@ void add_member_of(Model& model, const Body& body, int id, Prism p, const Vec3& 
         m.chain.push_back({EdgeId(model.edges.size() - 1), false});
     }
     model.ledger.push_back({m.key, "halve", "member", EntryState::applied,
-                            fmt::format("{} as a {} beam line of {:.2f} mm with a {} section", body.name, m.axis.is_straight() ? "straight" : "bent", length,
+                            fmt::format("{} as a {} beam line of {:.2f} mm with a {} section", body.label, m.axis.is_straight() ? "straight" : "bent", length,
                                         model.sections[m.section.index()].shape),
-                            length, m.axis.at(0.5 * length), body.name});
+                            length, m.axis.at(0.5 * length), body.label});
     if (p.filled < 0.995)
         model.findings.push_back(
             {make_key("finding", "member openings " + body.key, {}), "member openings",
-             fmt::format("{}: holes or copes take {:.1f} % of the profile times length; the section is taken whole", body.name, 100 * (1 - p.filled)),
-             "set halve.slender = \"shells\" to keep them", body.mass.centre, length, body.name});
+             fmt::format("{}: holes or copes take {:.1f} % of the profile times length; the section is taken whole", body.label, 100 * (1 - p.filled)),
+             "set halve.slender = \"shells\" to keep them", body.mass.centre, length, body.label});
     model.members.push_back(std::move(m));
 }
 
@@ -97,7 +97,7 @@ void add_member_of(Model& model, const Body& body, int id, Prism p, const Vec3& 
 Model placed(Model part, const Eigen::Isometry3d& m, int id, const Body& body, const std::string& halved_as) {
     const auto own = [&](std::string& key) { key = own_key(key, body.key); };
     const auto renamed = [&](std::string& text) {
-        if (text.rfind(halved_as, 0) == 0) text.replace(0, halved_as.size(), body.name);
+        if (text.rfind(halved_as, 0) == 0) text.replace(0, halved_as.size(), body.label);
     };
     const bool stays = m.matrix() == Eigen::Matrix4d::Identity();
     if (!stays) {
@@ -113,8 +113,8 @@ Model placed(Model part, const Eigen::Isometry3d& m, int id, const Body& body, c
     }
     for (Coupling& c : part.couplings) own(c.key), c.body = id;
     for (RootMaterial& r : part.roots) r.body = id;
-    for (LedgerEntry& e : part.ledger) own(e.key), renamed(e.about), e.place = m * e.place, e.body = body.name;
-    for (Finding& f : part.findings) own(f.key), renamed(f.about), f.place = m * f.place, f.body = body.name;
+    for (LedgerEntry& e : part.ledger) own(e.key), renamed(e.about), e.place = m * e.place, e.body = body.label;
+    for (Finding& f : part.findings) own(f.key), renamed(f.about), f.place = m * f.place, f.body = body.label;
     return part;
 }
 
@@ -187,8 +187,8 @@ Model halve_body(const Assembly& solids, std::size_t id, const HalveOptions& opt
     for (const NamedFaces& n : named)
         if (n.refuse)
             out.ledger.push_back({make_key("wall", fmt::format("{} {}", n.a, n.b), {}), "halve", "wall", EntryState::refused,
-                                  fmt::format("{}: faces {} and {} are not opposed, by the plan", body.name, n.a + 1, n.b + 1), 0, body.mass.centre,
-                                  body.name});
+                                  fmt::format("{}: faces {} and {} are not opposed, by the plan", body.label, n.a + 1, n.b + 1), 0, body.mass.centre,
+                                  body.label});
     return out;
 }
 
@@ -230,12 +230,12 @@ Model halve(const Assembly& solids, const HalveOptions& options, const Observer&
         if (first[i] == i) continue;  // last, below: the others are made from it
         const Body &here = solids.bodies[i], &there = solids.bodies[first[i]];
         const Eigen::Isometry3d m = here.place * there.place.inverse();
-        parts[i] = placed(parts[first[i]], m, static_cast<int>(i), here, there.name);
+        parts[i] = placed(parts[first[i]], m, static_cast<int>(i), here, there.label);
         prisms[i] = prisms[first[i]];
         if (prisms[i]) prisms[i]->axis = prisms[i]->axis.moved(m);
     }
     for (std::size_t i = 0; i < n; ++i)
-        if (first[i] == i) parts[i] = placed(std::move(parts[i]), Eigen::Isometry3d::Identity(), static_cast<int>(i), solids.bodies[i], solids.bodies[i].name);
+        if (first[i] == i) parts[i] = placed(std::move(parts[i]), Eigen::Isometry3d::Identity(), static_cast<int>(i), solids.bodies[i], solids.bodies[i].label);
     Vec3 centre = Vec3::Zero();
     double volume = 0;
     for (const Body& b : solids.bodies) centre += b.mass.volume * b.mass.centre, volume += b.mass.volume;
@@ -247,7 +247,7 @@ Model halve(const Assembly& solids, const HalveOptions& options, const Observer&
             const std::string key = make_key("member", body.key, {prisms[i]->length()});
             if (std::find(options.refuse.begin(), options.refuse.end(), key) != options.refuse.end()) {
                 model.ledger.push_back(
-                    {key, "halve", "member", EntryState::refused, body.name + " as a beam line", prisms[i]->length(), body.mass.centre, body.name});
+                    {key, "halve", "member", EntryState::refused, body.label + " as a beam line", prisms[i]->length(), body.mass.centre, body.label});
                 model.findings.push_back(not_idealized(body, "its member was refused by the plan", "take " + key + " out of halve.refuse"));
                 model.findings.back().key = own_key(model.findings.back().key, body.key);
             } else {

@@ -60,19 +60,19 @@ private:
             if (in >= (left_.without_sheet[i] ? covered : little) * all) continue;
             const std::string of_it = left_.without_sheet[i] ? "no sheet came of it" : fmt::format("sheets came of {:.0f} % of it only", 100 * in / all);
             model_.findings.push_back({make_key("finding", "lost " + left_.keys[i], {}), "wall without a sheet",
-                                       fmt::format("{}: a wall {:.2f} mm thick, {:.0f} mm2 of it facing, was found and {}", body_.name,
+                                       fmt::format("{}: a wall {:.2f} mm thick, {:.0f} mm2 of it facing, was found and {}", body_.label,
                                                    walls_[i].wall->thickness, walls_[i].wall->area, of_it),
                                        "name its two faces in a [[wall]] entry, or give it another method", walls_[i].wall->pairs[0].seen[0],
-                                       walls_[i].wall->thickness, body_.name});
+                                       walls_[i].wall->thickness, body_.label});
         }
     }
 
     void report_outside() {
         for (const Wall& w : left_.outside)
             model_.findings.push_back({make_key("finding", "thickness", {w.thickness, std::sqrt(w.area)}), "wall outside the thickness range",
-                                       fmt::format("{}: a wall {:.2f} mm thick ({:.0f} mm2) is outside {:.2f} to {:.2f} mm and got no sheet", body_.name,
+                                       fmt::format("{}: a wall {:.2f} mm thick ({:.0f} mm2) is outside {:.2f} to {:.2f} mm and got no sheet", body_.label,
                                                    w.thickness, w.area, options_.survey.thinnest, options_.survey.thickest),
-                                       "widen survey.thinnest or survey.thickest", w.pairs[0].seen[0], w.thickness, body_.name});
+                                       "widen survey.thinnest or survey.thickest", w.pairs[0].seen[0], w.thickness, body_.label});
     }
 
     // Skin that no sheet accounts for: neither a side of one nor a rim within its thickness.
@@ -114,9 +114,9 @@ private:
         if (area < 0.002 * body_.mass.area) return;
         model_.findings.push_back({make_key("finding", "skin without a sheet", {}), "skin without a sheet",
                                    fmt::format("{}: {} face(s), {:.0f} mm2 ({:.1f} % of the skin) are neither a side nor a rim of a sheet; the largest is a {}",
-                                               body_.name, count, area, 100 * area / body_.mass.area, kind),
+                                               body_.label, count, area, 100 * area / body_.mass.area, kind),
                                    "solid regions, and faces at more than the draft to what they oppose, get no sheet; model them apart or widen halve.draft",
-                                   place, std::sqrt(area), body_.name});
+                                   place, std::sqrt(area), body_.label});
     }
 
     // Places on faces that are sides of walls where they no longer are: the end of a tube that a plug closes.
@@ -147,8 +147,8 @@ private:
         model_.roots.push_back(std::move(all));
         model_.ledger.push_back({make_key("root", "", {std::cbrt(volume), (place - body_.mass.centre).norm()}), "halve", "root fillets", EntryState::applied,
                                  fmt::format("{}: {} fillet(s) or chamfer(s) at the roots of walls, {:.0f} mm3 ({:.2f} % of the solid), are left out",
-                                             body_.name, count, volume, 100 * volume / body_.mass.volume),
-                                 volume, place, body_.name});
+                                             body_.label, count, volume, 100 * volume / body_.mass.volume),
+                                 volume, place, body_.label});
         return found;
     }
 

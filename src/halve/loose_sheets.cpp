@@ -57,8 +57,8 @@ private:
         if (l.points.empty()) return;
         if (free && !free->spline) {
             model_.findings.push_back({make_key("finding", "surface of facets", {face.area}), "not idealized",
-                                       fmt::format("{}: a surface of facets without a shape of its own ({:.0f} mm2) got no sheet", body_.name, face.area),
-                                       "give it as STEP or IGES", l.points.front(), std::sqrt(face.area), body_.name});
+                                       fmt::format("{}: a surface of facets without a shape of its own ({:.0f} mm2) got no sheet", body_.label, face.area),
+                                       "give it as STEP or IGES", l.points.front(), std::sqrt(face.area), body_.label});
             return;
         }
         ArrangementInput::SheetSurface s{Chart(face.surface, chart_middle(face.surface, l.points), face.reversed), {}};
@@ -146,8 +146,8 @@ private:
         s.key = make_key("sheet", s.wall, {std::sqrt(s.area())});
         model_.ledger.push_back(
             {s.wall, "halve", "surface", EntryState::applied,
-             fmt::format("{}: a {} taken as it is, {:.2f} mm thick by the plan, {:.0f} mm2", body_.name, surface_name(chart.surface()), thickness_, s.area()),
-             s.area(), chart.foot(middle), body_.name});
+             fmt::format("{}: a {} taken as it is, {:.2f} mm thick by the plan, {:.0f} mm2", body_.label, surface_name(chart.surface()), thickness_, s.area()),
+             s.area(), chart.foot(middle), body_.label});
         model_.sheets.push_back(std::move(s));
     }
 

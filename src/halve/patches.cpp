@@ -65,7 +65,7 @@ private:
         const auto own = [&](std::size_t e) { return body_.edges[e].degenerate ? nullptr : &body_.edges[e].curve; };
         const NearestCurve near = nearest_curve(body_.edges.size(), p, own, 0.05 * body_.box.diagonal().norm());
         const Curve* best = near.number < 0 ? nullptr : &body_.edges[static_cast<std::size_t>(near.number)].curve;
-        if (!best) fail(fmt::format("no edge of {} near ({:g}, {:g}, {:g})", body_.name, given.x(), given.y(), given.z()));
+        if (!best) fail(fmt::format("no edge of {} near ({:g}, {:g}, {:g})", body_.label, given.x(), given.y(), given.z()));
         if (best->closed(1e-6 * body_.box.diagonal().norm()))
             fail(fmt::format("the edge at ({:g}, {:g}, {:g}) closes on itself; give points along it instead", given.x(), given.y(), given.z()));
         return *best;
@@ -187,13 +187,13 @@ private:
         double worst = 0;
         for (const Vec3& p : points_) worst = std::max(worst, std::abs(s.chart.height(p)));
         model_.ledger.push_back({s.wall, "halve", "patch", EntryState::applied,
-                                 fmt::format("{}: a patch of {} sides, {:.0f} mm2, {:.2f} mm thick by the plan, off the skin by {:.3g} mm at most", body_.name,
+                                 fmt::format("{}: a patch of {} sides, {:.0f} mm2, {:.2f} mm thick by the plan, off the skin by {:.3g} mm at most", body_.label,
                                              sides_.size(), s.area(), rule_.thickness, worst),
-                                 worst, s.chart.foot(points_[0]), body_.name});
+                                 worst, s.chart.foot(points_[0]), body_.label});
         for (std::size_t i = 0; i < given_.size(); ++i) {
             const double off = std::abs(s.chart.height(given_[i]));
             model_.ledger.push_back({make_key("point", s.wall, {static_cast<double>(i + 1)}), "halve", "patch point", EntryState::applied,
-                                     fmt::format("{}: point {} of the patch is {:.4g} mm off it", body_.name, i + 1, off), off, given_[i], body_.name});
+                                     fmt::format("{}: point {} of the patch is {:.4g} mm off it", body_.label, i + 1, off), off, given_[i], body_.label});
         }
     }
 

@@ -1,7 +1,7 @@
 #pragma once
-#include <halvo/types.hpp>
+#include "geom/dense.hpp"
 
-#include <Eigen/Dense>
+#include <halvo/types.hpp>
 
 namespace halvo {
 
@@ -14,7 +14,7 @@ Vec3 settle(Vec3 x, const Planes& planes) {
         Eigen::Matrix3d a = in_place * Eigen::Matrix3d::Identity();
         Vec3 b = Vec3::Zero();
         planes(x, [&](const Vec3& n, double height, double weight) { a += weight * n * n.transpose(), b -= weight * height * n; });
-        const Vec3 step = a.ldlt().solve(b);
+        const Vec3 step = solve_symmetric(a, b);
         x += step;
         if (step.norm() < 1e-13 * (1 + x.norm())) break;
     }

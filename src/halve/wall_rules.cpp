@@ -40,7 +40,7 @@ void WallRules::place(const WallRule& rule, std::size_t number) {
     for (int f : rule.faces) {
         const auto b = static_cast<std::size_t>(std::find(p->bodies.begin(), p->bodies.end(), true) - p->bodies.begin());
         if (f < 1 || ix(f) > solids_.bodies[b].faces.size())
-            fail(fmt::format("{} has faces 1 to {}, no face {}", solids_.bodies[b].name, solids_.bodies[b].faces.size(), f));
+            fail(fmt::format("{} has faces 1 to {}, no face {}", solids_.bodies[b].label, solids_.bodies[b].faces.size(), f));
         p->faces.push_back(f - 1);
     }
     if (p->faces.size() == 2 && p->faces[0] == p->faces[1]) fail("both sides are the same face");

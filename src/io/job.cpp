@@ -28,19 +28,19 @@ void add_contact_findings(Job& job) {
     for (int b : job.proof.split_bodies) {
         const Body& body = job.solids.bodies[static_cast<std::size_t>(b)];
         list.push_back({make_key("finding", "parts " + body.key, {}), "body in parts",
-                        fmt::format("{}: one solid, but its sheets do not hang together", body.name),
-                        "see its other findings: what joins them has no sheet yet", body.mass.centre, body.box.diagonal().norm(), body.name});
+                        fmt::format("{}: one solid, but its sheets do not hang together", body.label),
+                        "see its other findings: what joins them has no sheet yet", body.mass.centre, body.box.diagonal().norm(), body.label});
     }
     for (const ContactProof& c : job.proof.contacts) {
         if (c.joined) continue;
         const Body &a = job.solids.bodies[static_cast<std::size_t>(c.a)], &b = job.solids.bodies[static_cast<std::size_t>(c.b)];
         list.push_back({make_key("finding", "contact " + a.key + b.key, {c.gap}),
                         "contact without a joint",
-                        fmt::format("{} and {} touch (gap {:.2f} mm) but share nothing in the model", a.name, b.name, c.gap),
+                        fmt::format("{} and {} touch (gap {:.2f} mm) but share nothing in the model", a.label, b.label, c.gap),
                         "raise join.reach, or check the parts there",
                         c.place,
                         c.gap,
-                        a.name + " + " + b.name,
+                        a.label + " + " + b.label,
                         FindingLevel::warning,
                         -1,
                         {a.key, b.key}});

@@ -59,6 +59,7 @@ void load_solids(Database& db, Job& job, int version) {
         job.solids.bodies.push_back(std::move(b));
         job.survey.bodies.push_back(std::move(v));
     }
+    label_bodies(job.solids.bodies);
 }
 
 void load_complex(Database& db, Model& m, int version) {

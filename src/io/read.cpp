@@ -156,7 +156,6 @@ Assembly read(const std::filesystem::path& file, const SourceOptions& options, c
     if (const auto named = kind_by_name(file); named && *named != kind)
         assembly.notes.push_back(fmt::format("the name says {}, the content is {}; read as what it is", kind_name(*named), kind_name(kind)));
     finish_assembly(assembly);
-    for (std::size_t i = 0; i < assembly.bodies.size(); ++i) assembly.bodies[i].number = static_cast<int>(i) + 1;
     place_bodies(assembly, options.places);
     select_bodies(assembly, options);
     return assembly;

@@ -128,7 +128,7 @@ bool BodyPattern::fits(const Body& body, const BodyClass* known) const {
         case Kind::number:
             return body.number >= first_ && body.number <= last_;
         case Kind::name:
-            return body.name == text_ || body.path == text_ || wildcard_match(text_, body.name) || wildcard_match(text_, body.path);
+            return body.name == text_ || body.label == text_ || body.path == text_ || wildcard_match(text_, body.name) || wildcard_match(text_, body.path);
         case Kind::of_class:
             return known && text_ == class_name(*known);
         case Kind::layer:

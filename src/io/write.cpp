@@ -36,7 +36,7 @@ Json bodies_json(const Assembly& solids, const Survey& survey, const Proof* proo
     Json out = Json::array();
     for (std::size_t i = 0; i < solids.bodies.size(); ++i) {
         const Body& b = solids.bodies[i];
-        Json j{{"id", i + 1}, {"key", b.key}, {"name", b.name}, {"path", b.path}};
+        Json j{{"id", i + 1}, {"key", b.key}, {"name", b.name}, {"label", b.label}, {"path", b.path}};
         if (i < survey.bodies.size()) j["class"] = class_name(survey.bodies[i].kind);
         j["volume"] = b.mass.volume;
         j["area"] = b.mass.area;

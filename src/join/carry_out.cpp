@@ -370,7 +370,10 @@ private:
                     const Vec3 quarter = cb.point(cb.nearest(ca.point(ca.parameter_at(0.25))));
                     turned = (quarter - cb.point(cb.parameter_at(0.75))).norm() < (quarter - cb.point(cb.parameter_at(0.25))).norm();
                 }
-                if (same || turned) next.edge_links.push_back({u.edge, v.edge, turned, joint});
+                // Rims that are flush are linked from either sheet.
+                const bool known = std::any_of(next.edge_links.begin(), next.edge_links.end(),
+                                               [&](const EdgeLink& l) { return (l.a == u.edge && l.b == v.edge) || (l.a == v.edge && l.b == u.edge); });
+                if ((same || turned) && !known) next.edge_links.push_back({u.edge, v.edge, turned, joint});
             }
         }
     }

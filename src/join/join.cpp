@@ -69,8 +69,8 @@ void settle_blocks(Model& model, const Assembly& solids) {
         if (std::any_of(model.ledger.begin(), model.ledger.end(), known)) continue;
         model.ledger.push_back(
             {c.key, "join", "coupling", EntryState::applied,
-             fmt::format("{}: rigid, {:.0f} mm3 at its centre, coupled to {} edge(s) and {} point(s)", b.name, c.volume, c.edges.size(), c.vertices.size()),
-             c.volume, b.mass.centre, b.name});
+             fmt::format("{}: rigid, {:.0f} mm3 at its centre, coupled to {} edge(s) and {} point(s)", b.label, c.volume, c.edges.size(), c.vertices.size()),
+             c.volume, b.mass.centre, b.label});
     }
 }
 

@@ -1,5 +1,6 @@
 // Skins that lie on each other: linked node to node, tied, or one double wall.
 #include "geom/foot_curve.hpp"
+#include "geom/outline.hpp"
 #include "join/work.hpp"
 #include "model/arrangement.hpp"
 #include "model/sheet_values.hpp"
@@ -8,25 +9,47 @@
 
 #include <algorithm>
 #include <cmath>
+#include <set>
 
 namespace halvo {
 namespace {
 
 class Lapper {
 public:
-    Lapper(const Model& model, const ContactTable& contacts, JoinWork& work, std::size_t a, std::size_t b, double gap)
-        : model_(model), contacts_(contacts), work_(work), a_(a), b_(b), gap_(gap), contact_(contacts.between(sheet(a).body, sheet(b).body)) {}
+    Lapper(const Model& model, const ContactTable& contacts, JoinWork& work, std::size_t a, std::size_t b, double gap, bool oblique)
+        : model_(model),
+          contacts_(contacts),
+          work_(work),
+          a_(a),
+          b_(b),
+          gap_(gap),
+          oblique_(oblique),
+          contact_(contacts.between(sheet(a).body, sheet(b).body)) {}
 
     void run() {
         const Vec3 place = 0.5 * (work_.sheets[a_].box.center() + work_.sheets[b_].box.center());
         const LapsAs way = joint_choice(work_, &JointRule::laps, work_.options->laps, sheet(a_).key, sheet(a_).body, sheet(b_).key, sheet(b_).body, place);
-        if (way == LapsAs::tie) tie();
-        else if (way == LapsAs::merge && sheet(a_).chart.flat() && sheet(b_).chart.flat()) merge();
+        if (way == LapsAs::tie || oblique_) tie();
+        else if (way == LapsAs::merge && sheet(a_).chart.flat() && sheet(b_).chart.flat() && of_one_thickness()) merge();
         else link(a_, b_), link(b_, a_);
     }
 
 private:
     const Sheet& sheet(std::size_t i) const { return model_.sheets[i]; }
+
+    // A double wall has one thickness: steps of either sheet under the other stay.
+    bool of_one_thickness() const {
+        const auto one_piece = [&](std::size_t of, std::size_t other) {
+            const Sheet& s = sheet(of);
+            if (s.field.pieces.size() < 2) return true;
+            std::set<const ThicknessPiece*> met;
+            for (const auto& [from, onto] : {std::pair(of, other), std::pair(other, of)})
+                for (const Over& o : edges_over(from, onto))
+                    for (int k = 0; k <= 8; ++k) met.insert(&s.field.piece_at(s.chart, s.chart.local2(o.piece.point(o.piece.parameter_at((k + 0.5) / 9)))));
+            return met.size() < 2;
+        };
+        return one_piece(a_, b_) && one_piece(b_, a_);
+    }
 
     struct Over {
         int edge;
@@ -54,11 +77,14 @@ private:
         return out;
     }
 
-    bool over(std::size_t onto, const Vec3& p) const {
+    // Within the sheet's outline, or up to so far beside it: rims may be flush.
+    bool over(std::size_t onto, const Vec3& p, double beside) const {
         const double furthest = 0.5 * (work_.sheets[a_].thickest + work_.sheets[b_].thickest) + work_.reach + 10 * work_.tol;
         const Chart& chart = sheet(onto).chart;
         const Vec3 q = chart.foot(p);
-        return (chart.flat() || (p - q).norm() <= furthest) && inside(work_.sheets[onto].polygons, chart.local2(q));
+        const auto& outline = work_.sheets[onto].polygons;
+        const Vec2 at = chart.local2(q);
+        return (chart.flat() || (p - q).norm() <= furthest) && (inside(outline, at) || (beside > 0 && border_distance(outline, at) <= beside));
     }
 
     // Parameters between which a curve runs over the sheet; its ends count as the curve beside them.
@@ -67,21 +93,31 @@ private:
         const auto at = [&](int k) { return c.parameter_at((k + 0.5) / n); };
         std::vector<std::pair<double, double>> out;
         for (int k = 0; k < n; ++k) {
-            if (!over(onto, c.point(at(k)))) continue;
+            if (!over(onto, c.point(at(k)), flush())) continue;
             int last = k;
-            while (last + 1 < n && over(onto, c.point(at(last + 1)))) ++last;
+            while (last + 1 < n && over(onto, c.point(at(last + 1)), flush())) ++last;
             out.emplace_back(k == 0 ? c.t0 : border(c, onto, at(k - 1), at(k)), last == n - 1 ? c.t1 : border(c, onto, at(last + 1), at(last)));
             k = last;
         }
         return out;
     }
 
+    double flush() const { return 10 * work_.tol; }
+
     double border(const Curve& c, std::size_t onto, double out, double in) const {
+        const bool along = !over(onto, c.point(in), 0);  // it runs along the sheet's rim, to a corner of it
         for (int i = 0; i < 50; ++i) {
             const double m = 0.5 * (out + in);
-            (over(onto, c.point(m)) ? in : out) = m;
+            (over(onto, c.point(m), along ? flush() : 0) ? in : out) = m;
         }
-        return 0.5 * (out + in);
+        const double end = 0.5 * (out + in);
+        if (!along) return end;
+        const Chart& chart = sheet(onto).chart;
+        const Vec2 at = chart.local2(c.point(end));
+        for (const auto& loop : work_.sheets[onto].polygons)
+            for (const Vec2& q : loop)
+                if ((q - at).norm() <= 10 * flush()) return c.nearest(chart.at(q));
+        return end;
     }
 
     bool touches(const Vec3& p, double within) const {
@@ -171,13 +207,14 @@ private:
     JoinWork& work_;
     std::size_t a_, b_;
     double gap_;
+    bool oblique_;
     std::vector<ContactPoint> contact_;
 };
 
 }  // namespace
 
-void join_lap(const Model& model, const ContactTable& contacts, JoinWork& work, std::size_t a, std::size_t b, double gap) {
-    Lapper(model, contacts, work, a, b, gap).run();
+void join_lap(const Model& model, const ContactTable& contacts, JoinWork& work, std::size_t a, std::size_t b, double gap, bool oblique) {
+    Lapper(model, contacts, work, a, b, gap, oblique).run();
 }
 
 }  // namespace halvo

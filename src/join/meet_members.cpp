@@ -1,9 +1,9 @@
 // Member lines that miss each other by little, brought to one point.
 #include "core/groups.hpp"
+#include "geom/dense.hpp"
 #include "join/work.hpp"
 
 #include <fmt/format.h>
-#include <Eigen/Dense>
 
 #include <algorithm>
 #include <map>
@@ -116,7 +116,7 @@ private:
             const Eigen::Matrix3d square = Eigen::Matrix3d::Identity() - axes.z * axes.z.transpose();
             a += square, b += square * (on - mean);
         }
-        return mean + a.ldlt().solve(b);
+        return mean + solve_symmetric(a, b);
     }
 
     void rewrite() {

@@ -13,6 +13,7 @@ namespace {
 constexpr double least_crossing = 0.1;  // sine of the flattest angle between sheets that meet along a line
 constexpr double parallel = 2e-3;       // sine below which two sheets run alongside
 constexpr double along_skin = 0.05;     // the same where curved skins lie on each other
+constexpr double drafted = 0.35;        // the same of midsurfaces whose walls' skins may lie on each other, both drafted
 
 class SheetJoiner {
 public:
@@ -67,11 +68,14 @@ private:
             const std::size_t before = work_.joints.size();
             meet_curved(model_, contacts_, work_, a, b);
             if (work_.joints.size() == before) beside_curved(a, b);
+            if (work_.joints.size() == before) lie_on_each_other(a, b);
             return;
         }
+        const std::size_t before = work_.joints.size();
         const double sine = sheet(a).chart.plane().z.cross(sheet(b).chart.plane().z).norm();
         if (sine >= least_crossing) meet(a, b, sine);
         else if (sine < parallel) beside(a, b);
+        if (work_.joints.size() == before) lie_on_each_other(a, b);
     }
 
     // Smallest gap of the solids near a piece of a line; nothing when they are not in contact there.
@@ -163,14 +167,42 @@ private:
         if (touch_along_line(a, b)) return;
         if (sheet(a).chart.flat() || sheet(b).chart.flat()) return;  // they touch along a line at most
         const double touching = 0.5 * (work_.sheets[a].thickest + work_.sheets[b].thickest), within = touching + work_.reach + 10 * work_.tol;
-        double gap = std::numeric_limits<double>::max();
+        double gap = std::numeric_limits<double>::max(), oblique = 0;
         for (const ContactPoint& c : contacts_.between(sheet(a).body, sheet(b).body)) {
             const SkinPoint p = sheet(a).chart.on(c.place), q = sheet(b).chart.on(c.place);
-            const double apart = (p.point - q.point).norm();
-            if (apart > within || apart < 0.5 * touching || p.normal.cross(q.normal).norm() > along_skin) continue;
-            gap = std::min(gap, std::max(0.0, c.gap));
+            const double apart = (p.point - q.point).norm(), sine = p.normal.cross(q.normal).norm();
+            if (apart > within || apart < 0.5 * touching || sine > along_skin) continue;
+            gap = std::min(gap, std::max(0.0, c.gap)), oblique = std::max(oblique, sine);
         }
-        if (gap < std::numeric_limits<double>::max()) lap(a, b, gap);
+        if (gap < std::numeric_limits<double>::max()) lap(a, b, gap, oblique > parallel);
+    }
+
+    // Skins that touch between midsurfaces that are not alongside each other: of drafted walls, and of walls in steps.
+    void lie_on_each_other(std::size_t a, std::size_t b) {
+        if (sheet(a).body == sheet(b).body || !contacts_.known()) return;
+        double gap = std::numeric_limits<double>::max();
+        for (const ContactPoint& c : contacts_.between(sheet(a).body, sheet(b).body)) {
+            if (c.area <= 0) continue;
+            const auto na = normal_under_skin(a, c), nb = normal_under_skin(b, c);
+            if (na && nb && na->cross(*nb).norm() <= drafted) gap = std::min(gap, std::max(0.0, c.gap));
+        }
+        const Chart &ca = sheet(a).chart, &cb = sheet(b).chart;
+        const bool alongside = ca.flat() && cb.flat() && ca.plane().z.cross(cb.plane().z).norm() < parallel;
+        if (gap < std::numeric_limits<double>::max()) lap(a, b, gap, !alongside);
+    }
+
+    // The normal of the sheet where a place of contact is on a side of its wall.
+    std::optional<Vec3> normal_under_skin(std::size_t i, const ContactPoint& c) const {
+        const Chart& chart = sheet(i).chart;
+        const SkinPoint on = chart.on(c.place);
+        const Vec2 at = chart.local2(on.point);
+        if (!inside(work_.sheets[i].polygons, at)) return std::nullopt;
+        const double height = (c.place - on.point).dot(on.normal);
+        const auto sides = sheet(i).field.sides(chart, at);
+        const double off = std::min(std::abs(height - sides.up), std::abs(height + sides.down));
+        constexpr double slack = 0.01;  // thicknesses: of fitted midsurfaces and facets
+        if (off > 0.5 * std::abs(c.gap) + 10 * work_.tol + slack * sides.thickness()) return std::nullopt;
+        return on.normal;
     }
 
     // In one solid a round wall runs into a flat or another round one along a line, less deep than their midsurfaces would meet: a corrugated
@@ -361,7 +393,7 @@ private:
             }
     }
 
-    void lap(std::size_t a, std::size_t b, double gap) { join_lap(model_, contacts_, work_, a, b, gap); }
+    void lap(std::size_t a, std::size_t b, double gap, bool oblique = false) { join_lap(model_, contacts_, work_, a, b, gap, oblique); }
 
     const Model& model_;
     const ContactTable& contacts_;

@@ -156,8 +156,9 @@ private:
 void find_sheet_joints(const Model& model, const ContactTable& contacts, JoinWork& work);
 /// Joints of two sheets of which one is curved at least: along the curves in which their surfaces cross.
 void meet_curved(const Model& model, const ContactTable& contacts, JoinWork& work, std::size_t a, std::size_t b);
-/// Joint of two sheets whose skins lie on each other, in the way the plan wants; `gap` is between the skins (mm).
-void join_lap(const Model& model, const ContactTable& contacts, JoinWork& work, std::size_t a, std::size_t b, double gap);
+/// Joint of two sheets whose skins lie on each other, in the way the plan wants; `gap` is between the skins (mm). `oblique` ones, whose
+/// midsurfaces run apart, have no nodes opposite to each other: they are tied.
+void join_lap(const Model& model, const ContactTable& contacts, JoinWork& work, std::size_t a, std::size_t b, double gap, bool oblique);
 void find_member_joints(const Model& model, const ContactTable& contacts, JoinWork& work);
 /// Solids that are neither sheet nor member but touch such: coupled to what they touch.
 void find_couplings(const Model& model, const Assembly& solids, const ContactTable& contacts, JoinWork& work);

@@ -64,12 +64,12 @@ std::vector<Finding> buried_edge_findings(const Model& model, const Assembly& so
         const Vec3 place = std::max_element(runs.begin(), runs.end(), [](const Run& x, const Run& y) { return x.length < y.length; })->place;
         out.push_back({keys.unique(make_key("finding", "buried edge " + s.key, {})),
                        "edge inside the solid",
-                       fmt::format("{}: {:.1f} mm of free edge of a sheet {:.2f} mm thick end inside the solid, and nothing meets them there", body.name, sum,
+                       fmt::format("{}: {:.1f} mm of free edge of a sheet {:.2f} mm thick end inside the solid, and nothing meets them there", body.label, sum,
                                    s.thickness.mean),
                        "name the walls that should meet there with [[wall]], or join them with [[joint]] edge and to",
                        place,
                        sum,
-                       body.name,
+                       body.label,
                        FindingLevel::warning,
                        -1,
                        {body.key, body.key}});

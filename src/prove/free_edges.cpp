@@ -42,6 +42,7 @@ public:
                 for (int k : tree_.touching(Box3(p))) {
                     const auto other = static_cast<std::size_t>(k);
                     if (other == own || model_.sheets[other].body == model_.sheets[own].body || shares_vertex(e, other)) continue;
+                    if (tied_beside(p, own, other)) continue;
                     if (const auto g = gap(p, own, other)) ++count[other], gaps[other] = std::max(gaps[other], *g);
                 }
             }
@@ -97,6 +98,18 @@ private:
                            [&](VertexId v) { return of_vertex_[v.index()].count(other) > 0; });
     }
 
+    // Of two rims that are flush one is tied to the other's sheet.
+    bool tied_beside(const Vec3& p, std::size_t own, std::size_t other) const {
+        const double within = 0.5 * (model_.sheets[own].thickness.max + model_.sheets[other].thickness.max) + reach_;
+        return std::any_of(model_.ties.begin(), model_.ties.end(), [&](const Tie& t) {
+            return t.onto.index() == own && std::any_of(t.edges.begin(), t.edges.end(), [&](EdgeId e) {
+                       const auto& uses = uses_[e.index()];
+                       const Curve& c = model_.edges[e.index()].curve;
+                       return !uses.empty() && uses[0].sheet.index() == other && (c.point(c.nearest(p)) - p).norm() <= within;
+                   });
+        });
+    }
+
     // Between the skins at a point of an edge: over the other's side or before its rim.
     std::optional<double> gap(const Vec3& p, std::size_t own, std::size_t other) const {
         const Sheet &a = model_.sheets[own], &b = model_.sheets[other];
@@ -126,7 +139,7 @@ std::vector<Finding> free_edge_findings(const Model& model, const Assembly& soli
     KeySet keys;
     for (const auto& n : Searcher(model, reach).run()) {
         const Sheet &a = model.sheets[n.sheet], &b = model.sheets[n.other];
-        const auto name = [&](const Sheet& s) { return s.body >= 0 ? solids.bodies[static_cast<std::size_t>(s.body)].name : s.key; };
+        const auto name = [&](const Sheet& s) { return s.body >= 0 ? solids.bodies[static_cast<std::size_t>(s.body)].label : s.key; };
         const auto body_key = [&](const Sheet& s) { return s.body >= 0 ? solids.bodies[static_cast<std::size_t>(s.body)].key : s.key; };
         const Curve& c = model.edges[n.edge].curve;
         out.push_back({keys.unique(make_key("finding", "free edge " + a.key + b.key, {c.length()})),

@@ -59,9 +59,9 @@ std::string name_of(const Model& model, const Assembly& solids, const Rigid& rig
     for (const Sheet& s : model.sheets)
         for (const Region& r : s.regions)
             if (!r.loops.empty() && rigid.of(model, r.loops[0][0].edge) == group)
-                return s.body >= 0 ? solids.bodies[static_cast<std::size_t>(s.body)].name : s.key;
+                return s.body >= 0 ? solids.bodies[static_cast<std::size_t>(s.body)].label : s.key;
     for (const Member& m : model.members)
-        if (!m.chain.empty() && rigid.of(model, m.chain[0].edge) == group) return m.body >= 0 ? solids.bodies[static_cast<std::size_t>(m.body)].name : m.key;
+        if (!m.chain.empty() && rigid.of(model, m.chain[0].edge) == group) return m.body >= 0 ? solids.bodies[static_cast<std::size_t>(m.body)].label : m.key;
     return "part of the model";
 }
 
@@ -179,7 +179,7 @@ void find_spinning(const Model& model, const Assembly& solids, Mobility& out) {
             }
         }
         if (fast || !any || !m.axis.is_straight()) continue;
-        const std::string name = m.body >= 0 ? solids.bodies[static_cast<std::size_t>(m.body)].name : m.key;
+        const std::string name = m.body >= 0 ? solids.bodies[static_cast<std::size_t>(m.body)].label : m.key;
         out.notes.push_back({"spin-" + m.key, "prove", "member free to spin", EntryState::proposed,
                              fmt::format("{} ends square on sheets at single nodes: only their drilling stiffness keeps it from spinning; where its torsion "
                                          "matters, take it as shells or couple a ring of nodes round its ends",

@@ -121,14 +121,12 @@ private:
     }
 
     // A body that was to become sheets: halve found skin on it that no sheet stands for, or the plan refused its walls.
-    // Others may have its name: the finding's key and the wall's place tell them apart.
     [[nodiscard]] bool wants_sheets(const Body& body) const {
         constexpr const char* kind = "skin without a sheet";
         const std::string key = own_key(make_key("finding", kind, {}), body.key);
         return std::any_of(model_.findings.begin(), model_.findings.end(), [&](const Finding& f) { return f.kind == kind && f.key == key; }) ||
-               std::any_of(model_.ledger.begin(), model_.ledger.end(), [&](const LedgerEntry& e) {
-                   return e.kind == "wall" && e.state == EntryState::refused && e.body == body.name && body.tree->encloses(e.place);
-               });
+               std::any_of(model_.ledger.begin(), model_.ledger.end(),
+                           [&](const LedgerEntry& e) { return e.kind == "wall" && e.state == EntryState::refused && e.body == body.label; });
     }
 
     // Skin of bodies that have sheets or a member, or should have; members account for all of theirs.
@@ -181,6 +179,23 @@ private:
         return false;
     }
 
+    // How far the body of a skin merged into a sheet goes on from there; a gap before it is none of the double wall.
+    double merged_beyond(const Sheet& s, const Vec3& from, const Vec3& way) const {
+        const double step = 1e-4 * s.thickness.max;
+        for (const BodyShare& share : s.shares) {
+            const Body& other = solids_.bodies[static_cast<std::size_t>(share.body)];
+            Vec3 start = from + step * way;
+            if (!other.tree->encloses(start)) {
+                const auto entry = other.tree->shoot(start, way, 0);
+                if (!entry || entry->distance > 0.5 * s.thickness.max) continue;
+                start += (entry->distance + step) * way;
+                if (!other.tree->encloses(start)) continue;
+            }
+            if (const auto exit = other.tree->shoot(start, way, 0)) return exit->distance + step;
+        }
+        return 0;
+    }
+
     // Element thickness and middle against a ray through the solid, where the ray leaves through the sheet's own two sides.
     void thickness() {
         std::vector<Sample> errors, deviations;
@@ -203,7 +218,8 @@ private:
                 const SkinPoint p = body.on_skin(static_cast<std::size_t>(hit.facet), on.point + sign * hit.distance * on.normal);
                 return (p.point - on.point).dot(p.normal) / (sign * on.normal.dot(p.normal));
             };
-            const double above = exact(*up, 1), below = exact(*down, -1);
+            double above = exact(*up, 1), below = exact(*down, -1);
+            above += merged_beyond(s, on.point + above * on.normal, on.normal), below += merged_beyond(s, on.point - below * on.normal, -on.normal);
             if (std::abs(e.thickness / (above + below) - 1) > suspect && up_a_rib(body, on, above, below)) continue;
             errors.push_back({std::abs(e.thickness / (above + below) - 1), on.point});
             deviations.push_back({std::abs(0.5 * (above - below) - e.offset), on.point});
@@ -336,7 +352,7 @@ private:
             if (p.idealized <= 0 || p.solid <= 0) continue;
             const double error = (p.idealized + p.left_out - p.filled) / p.solid - 1;
             if (std::abs(error) > options_.volume)
-                proof_.outside.push_back(fmt::format("{}: volume error {:+.2f} %{}{} (bound {:.2f} %)", solids_.bodies[b].name, 100 * error,
+                proof_.outside.push_back(fmt::format("{}: volume error {:+.2f} %{}{} (bound {:.2f} %)", solids_.bodies[b].label, 100 * error,
                                                      p.left_out > 0 ? " with the fillets left out" : "", p.filled > 0 ? " without the voids in walls" : "",
                                                      100 * options_.volume));
         }
@@ -344,10 +360,10 @@ private:
             if (!c.joined) {
                 const Vec3 at = c.place + solids_.shift;
                 proof_.outside.push_back(fmt::format("{} and {}: contact without a joint at ({:.1f}, {:.1f}, {:.1f}), gap {:.2f} mm",
-                                                     solids_.bodies[static_cast<std::size_t>(c.a)].name, solids_.bodies[static_cast<std::size_t>(c.b)].name,
+                                                     solids_.bodies[static_cast<std::size_t>(c.a)].label, solids_.bodies[static_cast<std::size_t>(c.b)].label,
                                                      at.x(), at.y(), at.z(), c.gap));
             }
-        for (std::size_t b : empty_) proof_.outside.push_back(fmt::format("{}: it has walls, but no sheet stands for any of them", solids_.bodies[b].name));
+        for (std::size_t b : empty_) proof_.outside.push_back(fmt::format("{}: it has walls, but no sheet stands for any of them", solids_.bodies[b].label));
         if (model_.sheets.empty() && model_.members.empty()) proof_.outside.push_back("no wall and no member was found; the findings say why");
         const auto hollow =
             std::count_if(mesh_.elements.begin(), mesh_.elements.end(), [](const Element& e) { return e.kind == ElementKind::shell && !(e.thickness > 0); });
@@ -366,7 +382,7 @@ private:
         for (std::size_t b = 0; b < of.size(); ++b) {
             if (of[b].size() < 2) continue;
             proof_.split_bodies.push_back(static_cast<int>(b));
-            proof_.outside.push_back(fmt::format("{}: one solid, but its sheets fall into {} parts", solids_.bodies[b].name, of[b].size()));
+            proof_.outside.push_back(fmt::format("{}: one solid, but its sheets fall into {} parts", solids_.bodies[b].label, of[b].size()));
         }
     }
 

@@ -4,10 +4,10 @@
 #include "body/contacts.hpp"
 #include "core/keys.hpp"
 #include "core/parallel.hpp"
+#include "geom/dense.hpp"
 #include "geom/facet_tree.hpp"
 
 #include <fmt/format.h>
-#include <Eigen/Eigenvalues>
 
 #include <algorithm>
 #include <cmath>
@@ -25,7 +25,7 @@ Finding between(const char* kind, const Body& a, const Body& b, std::string abou
     Finding f;
     f.key = make_key("finding", std::string(kind) + " " + a.key + " " + b.key, measures);
     f.kind = kind, f.about = std::move(about), f.advice = std::move(advice);
-    f.place = place, f.size = size, f.body = a.name + " + " + b.name, f.face = face, f.body_keys = {a.key, b.key};
+    f.place = place, f.size = size, f.body = a.label + " + " + b.label, f.face = face, f.body_keys = {a.key, b.key};
     return f;
 }
 
@@ -57,15 +57,14 @@ Overlap overlap(const Body& a, const Body& b, const std::vector<Vec3>& inside) {
     for (const Vec3& p : inside) mean += p / static_cast<double>(inside.size());
     Eigen::Matrix3d m = Eigen::Matrix3d::Zero();
     for (const Vec3& p : inside) m += (p - mean) * (p - mean).transpose();
-    const Eigen::SelfAdjointEigenSolver<Eigen::Matrix3d> solver(m);
     // The facets' normals tell the short direction of flat overlaps better than few points: take the one nearest to it.
-    Vec3 d = solver.eigenvectors().col(0);
+    Vec3 d = principal_axes(m).vectors.col(0);
     double best = 0.95;
     for (const Body* k : {&a, &b})
         for (const Vec3& p : inside)
             if (const auto near = k->tree->nearest(p, 1e300)) {
                 const Vec3 n = k->facet_normal(ix(near->facet));
-                if (std::abs(n.dot(solver.eigenvectors().col(0))) > best) best = std::abs(n.dot(solver.eigenvectors().col(0))), d = n;
+                if (std::abs(n.dot(principal_axes(m).vectors.col(0))) > best) best = std::abs(n.dot(principal_axes(m).vectors.col(0))), d = n;
             }
     const Frame f = Frame::with_z(mean, d);
     // Bounds of what both bodies can share, in that frame: of the overlap of their boxes.
@@ -179,7 +178,7 @@ void judge_pair(const Assembly& solids, const std::vector<const Contact*>& conta
     if (!inside.empty() && a.closed && b.closed) {
         const Overlap o = overlap(a, b, inside);
         if (o.volume > 0 && depth > 2 * touch) {
-            out.push_back(between("overlap", a, b, fmt::format("{} and {} overlap by {:.4g} mm3, {:.3g} mm deep", a.name, b.name, o.volume, depth),
+            out.push_back(between("overlap", a, b, fmt::format("{} and {} overlap by {:.4g} mm3, {:.3g} mm deep", a.label, b.label, o.volume, depth),
                                   "move or cut one of them in CAD; joints there still close", o.centre, depth, -1, {std::cbrt(o.volume), depth}));
             return;
         }
@@ -191,12 +190,12 @@ void judge_pair(const Assembly& solids, const std::vector<const Contact*>& conta
         if (c->gap < gap) gap = c->gap, at = c->centre, face = c->points[0].face_a;
     const double touching = gap <= touch ? facing_area(a, b, 0, touch) : 0, area = gap <= touch ? 0 : facing_area(a, b, options.near, touch);
     if (gap <= touch) {
-        Finding f = between("contact", a, b, fmt::format("{} and {} touch over {:.4g} mm2", a.name, b.name, touching),
+        Finding f = between("contact", a, b, fmt::format("{} and {} touch over {:.4g} mm2", a.label, b.label, touching),
                             "nothing needs doing: join makes it a joint", at, std::sqrt(touching), face, {std::sqrt(touching)});
         f.level = FindingLevel::note;
         out.push_back(std::move(f));
     } else if (gap <= options.near) {
-        out.push_back(between("near miss", a, b, fmt::format("{} and {} stand {:.3g} mm apart, facing each other over {:.4g} mm2", a.name, b.name, gap, area),
+        out.push_back(between("near miss", a, b, fmt::format("{} and {} stand {:.3g} mm apart, facing each other over {:.4g} mm2", a.label, b.label, gap, area),
                               "join.reach closes gaps up to its length; close it in CAD otherwise", at, gap, face, {gap, std::sqrt(area)}));
     }
 }
@@ -221,10 +220,10 @@ void find_tiny(const Assembly& solids, const SurveyOptions& options, Findings& o
         Finding f;
         f.key = make_key("finding", "tiny " + b.key, {extent(b)});
         f.kind = "tiny body";
-        f.about = fmt::format("{}: {:.3g} mm large in a model of {:.3g} mm{}", b.name, extent(b), extent(solids),
+        f.about = fmt::format("{}: {:.3g} mm large in a model of {:.3g} mm{}", b.label, extent(b), extent(solids),
                               list.size() > 1 ? fmt::format(" (and {} more of the same part)", list.size() - 1) : "");
         f.advice = "leave it out with source.skip";
-        f.place = b.box.center(), f.size = extent(b), f.body = b.name, f.body_keys = {b.key, ""};
+        f.place = b.box.center(), f.size = extent(b), f.body = b.label, f.body_keys = {b.key, ""};
         out.push_back(std::move(f));
     }
 }
@@ -280,7 +279,7 @@ void find_between_bodies(const Assembly& solids, const Survey& survey, const Sur
         const Body &a = solids.bodies[ix(ids.first)], &b = solids.bodies[ix(ids.second)];
         const bool doubled = doubled_bodies(a, b, solids.tolerance.point);
         if (doubled)
-            out.push_back(between("doubled bodies", a, b, fmt::format("{} and {} are the same body in the same place", a.name, b.name),
+            out.push_back(between("doubled bodies", a, b, fmt::format("{} and {} are the same body in the same place", a.label, b.label),
                                   "leave one of them out with source.skip", a.mass.centre, extent(a), -1, {std::cbrt(a.mass.volume)}));
         judge_pair(solids, list, options, doubled, out);
     }

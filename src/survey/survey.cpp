@@ -78,8 +78,8 @@ Finding Surveyed::finding(const char* kind, std::string about, std::string advic
                           std::initializer_list<double> measures) const {
     Finding f;
     f.key = make_key("finding", std::string(kind) + " " + body.key, measures);
-    f.kind = kind, f.about = body.name + ": " + std::move(about), f.advice = std::move(advice);
-    f.place = place, f.size = size, f.body = body.name, f.face = face, f.body_keys = {body.key, ""};
+    f.kind = kind, f.about = body.label + ": " + std::move(about), f.advice = std::move(advice);
+    f.place = place, f.size = size, f.body = body.label, f.face = face, f.body_keys = {body.key, ""};
     return f;
 }
 

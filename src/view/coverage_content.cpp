@@ -43,7 +43,7 @@ Content compose_coverage(const Job& job) {
     for (std::size_t i = 0; i < job.proof.uncovered.size() && i < most_marks; ++i) {
         const UncoveredPatch& p = job.proof.uncovered[i];
         out.marks.push_back({p.place, std::to_string(i + 1)});
-        out.list.push_back(fmt::format("{}. {:.0f} mm2 ({})", i + 1, p.area, job.solids.bodies[ix(p.body)].name));
+        out.list.push_back(fmt::format("{}. {:.0f} mm2 ({})", i + 1, p.area, job.solids.bodies[ix(p.body)].label));
     }
     if (job.proof.uncovered.empty()) out.captions.push_back("every patch of the skin is a side or a rim of some sheet or member");
     else
