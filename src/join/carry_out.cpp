@@ -1,4 +1,5 @@
 // Carries out what was gathered: all curves split once more, cells kept or trimmed, the model written anew.
+#include "core/groups.hpp"
 #include "core/parallel.hpp"
 #include "join/work.hpp"
 #include "model/sheet_values.hpp"
@@ -7,6 +8,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
+#include <set>
 
 namespace halvo {
 namespace {
@@ -189,7 +192,23 @@ private:
         const Vec3 across = (other.chart.plane().z - other.chart.plane().z.dot(chart.z) * chart.z) * (h < 0 ? -1.0 : 1.0);
         const double sine = across.norm(), cosine = std::abs(other.chart.plane().z.dot(chart.z));
         const double step = (half + work_.reach - std::abs(h)) / sine + 0.5 * work_.sheets[s].thickest * cosine / sine + 10 * tol_;
-        return !in_sheet(s, chart.local2(at + step / sine * across));
+        const Vec3 end = at + step / sine * across;
+        return !in_sheet(s, chart.local2(end)) && !meets_another(s, at, end, t.partner);
+    }
+
+    // Does the sheet meet one more between two places of it?
+    bool meets_another(std::size_t s, const Vec3& from, const Vec3& to, int partner) const {
+        const Frame& chart = model_.sheets[s].chart.plane();
+        const Vec2 a = chart.local2(from), run = chart.local2(to) - a;
+        const auto cross = [](const Vec2& x, const Vec2& y) { return x.x() * y.y() - x.y() * y.x(); };
+        return std::any_of(work_.sheets[s].trims.begin(), work_.sheets[s].trims.end(), [&](const SheetState::Trim& t) {
+            if (t.partner == partner) return false;
+            const Vec2 b = chart.local2(t.point) - a, d = chart.local2(t.point + t.direction) - chart.local2(t.point);
+            const double area = cross(run, d);
+            if (std::abs(area) < 0.1 * run.norm()) return false;  // it runs along
+            const double share = cross(b, d) / area, along = cross(b, run) / area;
+            return share >= -tol_ && share <= 1 && along >= t.lo - tol_ && along <= t.hi + tol_;
+        });
     }
 
     void decide(const Arrangement& a) {
@@ -198,6 +217,7 @@ private:
         lost_.assign(work_.merges.size(), 0.0);
         parallel_for(model_.sheets.size(), [&](std::size_t i) {
             const Sheet& s = model_.sheets[i];
+            std::vector<bool> trimmed;
             for (const Cell& c : a.sheets[i].cells) {
                 const auto samples = spread_inside(cell_polygons(a, s.chart, c, model_.tolerance.chord), 6);
                 double all = 0, in = 0, own = 0, over = 0;
@@ -209,10 +229,8 @@ private:
                     if (std::any_of(trims.begin(), trims.end(), [&](const auto& t) { return overhangs(i, q.point, t); })) over += q.area;
                 }
                 Keep k{in > 0.5 * all, own > 0.5 * all};
-                if (k.kept && over > 0.999 * all) {
-                    k.kept = false;
-                    if (k.own) trimmed_[i] += c.area;
-                }
+                trimmed.push_back(k.kept && over > 0.999 * all);
+                if (trimmed.back()) k.kept = false;
                 for (std::size_t m = 0; m < work_.merges.size(); ++m)
                     if (k.kept && static_cast<std::size_t>(work_.merges[m].lost) == i && over_keeper(work_.merges[m], s.chart, samples)) {
                         k.kept = false;
@@ -220,7 +238,43 @@ private:
                     }
                 keep_[i].push_back(k);
             }
+            settle_islands(a.sheets[i], trimmed, keep_[i]);
+            for (std::size_t c = 0; c < trimmed.size(); ++c)
+                if (trimmed[c] && !keep_[i][c].kept && keep_[i][c].own) trimmed_[i] += a.sheets[i].cells[c].area;
         });
+    }
+
+    // What a sheet was carried on by hangs on the rest of it: over an overhang that stays for its sake, or it goes.
+    static void settle_islands(const SheetCells& sheet, const std::vector<bool>& trimmed, std::vector<Keep>& keep) {
+        const auto each_beside = [&](std::size_t c, const auto& what) {
+            for (const auto& loop : sheet.cells[c].loops)
+                for (const int half : loop)
+                    if (const int n = sheet.cell(half ^ 1); n >= 0) what(ix(n));
+        };
+        Groups groups(keep.size());
+        std::set<int> own;
+        for (std::size_t c = 0; c < keep.size(); ++c)
+            if (keep[c].kept)
+                each_beside(c, [&](std::size_t n) {
+                    if (keep[n].kept) groups.tie(static_cast<int>(c), static_cast<int>(n));
+                });
+        for (std::size_t c = 0; c < keep.size(); ++c)
+            if (keep[c].kept && keep[c].own) own.insert(groups.root(static_cast<int>(c)));
+        if (own.empty()) return;
+        std::map<int, std::set<std::size_t>> between;  // of each island: trimmed cells between it and the rest
+        for (std::size_t c = 0; c < keep.size(); ++c) {
+            if (!keep[c].kept || own.count(groups.root(static_cast<int>(c)))) continue;
+            auto& list = between[groups.root(static_cast<int>(c))];
+            each_beside(c, [&](std::size_t n) {
+                bool reaches = false;
+                if (trimmed[n]) each_beside(n, [&](std::size_t m) { reaches = reaches || (keep[m].kept && own.count(groups.root(static_cast<int>(m)))); });
+                if (reaches) list.insert(n);
+            });
+        }
+        for (std::size_t c = 0; c < keep.size(); ++c)
+            if (const auto it = between.find(groups.root(static_cast<int>(c))); it != between.end() && it->second.empty()) keep[c].kept = false;
+        for (const auto& [root, cells] : between)
+            for (std::size_t c : cells) keep[c].kept = true;
     }
 
     bool over_keeper(const MergeWork& m, const Chart& chart, const std::vector<AreaSample>& samples) const {

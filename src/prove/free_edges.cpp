@@ -22,7 +22,7 @@ constexpr int most_of = 4;  // of them near
 
 class Searcher {
 public:
-    Searcher(const Model& model, double reach) : model_(model), reach_(reach), uses_(sheets_at_edges(model)), tree_(boxes()) { mark_joined(); }
+    Searcher(const Model& model, double reach) : model_(model), reach_(reach), uses_(sheets_at_edges(model)), tree_(boxes()) { mark_joined(), find_joints(); }
 
     struct Near {
         std::size_t edge, sheet, other;
@@ -42,7 +42,7 @@ public:
                 for (int k : tree_.touching(Box3(p))) {
                     const auto other = static_cast<std::size_t>(k);
                     if (other == own || model_.sheets[other].body == model_.sheets[own].body || shares_vertex(e, other)) continue;
-                    if (tied_beside(p, own, other)) continue;
+                    if (joined_beside(p, own, other)) continue;
                     if (const auto g = gap(p, own, other)) ++count[other], gaps[other] = std::max(gaps[other], *g);
                 }
             }
@@ -92,21 +92,29 @@ private:
         }
     }
 
+    void find_joints() {
+        for (const EdgeLink& l : model_.edge_links)
+            for (const SheetAtEdge& a : uses_[l.a.index()])
+                for (const SheetAtEdge& b : uses_[l.b.index()]) joints_[std::minmax(a.sheet.index(), b.sheet.index())].push_back(l.a);
+        for (const Tie& t : model_.ties)
+            for (EdgeId e : t.edges)
+                for (const SheetAtEdge& a : uses_[e.index()]) joints_[std::minmax(a.sheet.index(), t.onto.index())].push_back(e);
+    }
+
     // The edge ends where its sheet is joined to the other: it leads away from there.
     bool shares_vertex(std::size_t e, std::size_t other) const {
         return std::any_of(model_.edges[e].vertices.begin(), model_.edges[e].vertices.end(),
                            [&](VertexId v) { return of_vertex_[v.index()].count(other) > 0; });
     }
 
-    // Of two rims that are flush one is tied to the other's sheet.
-    bool tied_beside(const Vec3& p, std::size_t own, std::size_t other) const {
+    // Are both sheets joined to each other there already? What lies on another skin has its own rim linked or tied, not the other's beside it.
+    bool joined_beside(const Vec3& p, std::size_t own, std::size_t other) const {
+        const auto it = joints_.find(std::minmax(own, other));
+        if (it == joints_.end()) return false;
         const double within = 0.5 * (model_.sheets[own].thickness.max + model_.sheets[other].thickness.max) + reach_;
-        return std::any_of(model_.ties.begin(), model_.ties.end(), [&](const Tie& t) {
-            return t.onto.index() == own && std::any_of(t.edges.begin(), t.edges.end(), [&](EdgeId e) {
-                       const auto& uses = uses_[e.index()];
-                       const Curve& c = model_.edges[e.index()].curve;
-                       return !uses.empty() && uses[0].sheet.index() == other && (c.point(c.nearest(p)) - p).norm() <= within;
-                   });
+        return std::any_of(it->second.begin(), it->second.end(), [&](EdgeId e) {
+            const Curve& c = model_.edges[e.index()].curve;
+            return (c.point(c.nearest(p)) - p).norm() <= within;
         });
     }
 
@@ -130,6 +138,7 @@ private:
     BoxTree tree_;
     std::vector<bool> joined_;
     std::vector<std::set<std::size_t>> of_vertex_;
+    std::map<std::pair<std::size_t, std::size_t>, std::vector<EdgeId>> joints_;  // of two sheets: edges of either
 };
 
 }  // namespace
