@@ -145,6 +145,77 @@ TEST(Laps, RimsThatAreFlushAreLinked) {
         }
 }
 
+TEST(Laps, RoundRimsThatAreFlushAreLinked) {
+    const auto ring = [](const std::vector<Vec2>& profile) {
+        return make::moved(make::revolve({make::polygon(profile)}, Vec3::Zero(), Vec3::UnitY(), 2 * pi), make::place({0, 0, 0}, -Vec3::UnitY(), Vec3::UnitX()));
+    };
+    const Items items{{"upper", ring({{20, 0}, {50, 0}, {50, 4}, {23, 4}, {23, 40}, {20, 40}})},
+                      {"lower", ring({{20, -40}, {23, -40}, {23, -6}, {50, -6}, {50, 0}, {20, 0}})}};
+    for (const bool away : {false, true}) {
+        const Job j = job_of(away ? moved(items) : items, lapping(LapsAs::link));
+        EXPECT_EQ(j.mesh.parts, 1);
+        double linked = 0;
+        for (const EdgeLink& l : j.model.edge_links) linked += j.model.edges[l.a.index()].curve.length();
+        EXPECT_NEAR(linked, 2 * pi * (50 + 21.5), 1e-6 * linked) << "the rims, and the corners of flanges and necks";
+        for (const Finding& f : j.model.findings) EXPECT_NE(f.kind, "free edge within reach") << f.about;
+    }
+}
+
+TEST(Laps, DraftedPlatesBackToBackAreTiedAllRound) {
+    const auto half = [](double y0, double y1) {
+        return make::taper({{-80, std::min(0.0, y0)}, {80, std::min(0.0, y0)}, {80, std::max(0.0, y0)}, {-80, std::max(0.0, y0)}},
+                           {{-80, std::min(0.0, y1)}, {80, std::min(0.0, y1)}, {80, std::max(0.0, y1)}, {-80, std::max(0.0, y1)}}, 60);
+    };
+    const Job j = job_of({{"left", half(-8, -4)}, {"right", half(8, 4)}}, lapping(LapsAs::link));
+    expect_joined(j);
+    std::size_t tied = 0;
+    for (const Tie& t : j.model.ties) tied += t.edges.size();
+    EXPECT_EQ(tied, 4u);
+}
+
+// How far a sheet is carried on to another one is told by where that one's wall has its side, not by half its thickness.
+TEST(Tees, StandOnThickPiecesOfSteppedPlates) {
+    const make::Solid host = make::unify(make::fuse({box({-100, -60, -4}, {200, 120, 4}), box({0, -60, 0}, {100, 120, 4})}));
+    const make::Solid tube = make::moved(make::extrude({make::circle(25), make::reversed(make::circle(22))}, 60), make::place({50, 0, 4}));
+    for (const make::Solid& guest : {box({20, -30, 4}, {60, 3, 30}), tube})
+        for (const Reference r : {Reference::middle, Reference::outer})
+            for (const bool away : {false, true}) {
+                Plan p = lapping(LapsAs::link);
+                p.halve.reference = r;
+                const Items items{{"host", host}, {"guest", guest}};
+                const Job j = job_of(away ? moved(items) : items, p);
+                EXPECT_EQ(j.mesh.parts, 1);
+                EXPECT_TRUE(j.proof.contacts.size() == 1 && j.proof.contacts[0].joined);
+                EXPECT_TRUE(j.proof.within_bounds);
+                check_mesh(j.model, j.mesh);
+            }
+}
+
+TEST(Tees, WhatARibIsCarriedOnByIsNoVolumeOfIts) {
+    const make::Solid rib = make::taper({{-80, -4}, {80, -4}, {80, 4}, {-80, 4}}, {{-80, -2}, {80, -2}, {80, 2}, {-80, 2}}, 40);
+    for (const Reference r : {Reference::middle, Reference::outer, Reference::inner}) {
+        Plan p = lapping(LapsAs::link);
+        p.halve.reference = r;
+        const Job j = job_of({{"plate", box({-100, -60, -4}, {200, 120, 4})}, {"rib", rib}}, p);
+        EXPECT_EQ(j.mesh.parts, 1);
+        for (const BodyProof& b : j.proof.bodies) EXPECT_NEAR(b.idealized, b.solid, 1e-3 * b.solid);
+    }
+}
+
+// A floor through a wall ends at the cover on the wall's outer side, however thin that is.
+TEST(Tees, OverhangsThatReachOneMoreSheetStay) {
+    const make::Solid wall = make::cut(box({90, 0, -40}, {10, 60, 100}), {box({80, 10, 0}, {40, 40, 3})});
+    for (const double cover : {0.2, 1.0, 6.0}) {
+        const Job j = job_of({{"wall", wall}, {"floor", box({0, 10, 0}, {100, 40, 3})}, {"cover", box({100, 0, -20}, {cover, 60, 60})}}, lapping(LapsAs::link));
+        EXPECT_EQ(j.proof.contacts.size(), 3u);
+        for (const ContactProof& c : j.proof.contacts) EXPECT_TRUE(c.joined) << cover;
+        EXPECT_EQ(j.mesh.parts, 1);
+        EXPECT_LT(std::abs(j.proof.volume_error), 1e-9);
+    }
+    const Job j = job_of({{"wall", wall}, {"floor", box({0, 10, 0}, {100, 40, 3})}}, lapping(LapsAs::link));
+    EXPECT_NEAR(total_area(j.model), 95 * 40 + 60 * 100, 1e-6) << "with nothing there the overhang goes";
+}
+
 // Where a plan wants double walls, a plate across a step stays one of its own; a double wall's thickness is that of both bodies.
 TEST(Laps, DoubleWallsHaveOneThickness) {
     for (const int where : {0, 1, 2}) {

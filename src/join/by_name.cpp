@@ -98,7 +98,7 @@ private:
         bool any = false;
         for (const LineReach& x : line_reaches(model_.sheets[ix(from.sheet)].chart, work_.sheets[ix(from.sheet)], p, d, anywhere, work_.tol)) {
             if (!x.extension || x.edge.edge.value != from.edge) continue;
-            const double reach = in_plane ? work_.tol : 0.5 * work_.sheets[ix(from.sheet)].thickest + work_.reach;
+            const double reach = in_plane ? work_.tol : work_.sheets[ix(from.sheet)].deepest + work_.reach;
             for (const LineReach& y : line_reaches(model_.sheets[ix(onto)].chart, work_.sheets[ix(onto)], p, d, reach, work_.tol)) {
                 const double lo = std::max(x.lo, y.lo), hi = std::min(x.hi, y.hi);
                 if (hi - lo <= 10 * work_.tol) continue;

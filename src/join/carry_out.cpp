@@ -187,11 +187,12 @@ private:
         const double along = (at - t.point).dot(t.direction);
         if (along < t.lo - tol_ || along > t.hi + tol_) return false;
         const double h = other.chart.height(at);
-        const double half = 0.5 * other.field.at(other.chart, other.chart.local2(at));
-        if (std::abs(h) > half + work_.reach) return false;
+        const auto sides = other.field.sides(other.chart, other.chart.local2(at));
+        const double side = h < 0 ? sides.down : sides.up;
+        if (std::abs(h) > side + work_.reach) return false;
         const Vec3 across = (other.chart.plane().z - other.chart.plane().z.dot(chart.z) * chart.z) * (h < 0 ? -1.0 : 1.0);
         const double sine = across.norm(), cosine = std::abs(other.chart.plane().z.dot(chart.z));
-        const double step = (half + work_.reach - std::abs(h)) / sine + 0.5 * work_.sheets[s].thickest * cosine / sine + 10 * tol_;
+        const double step = (side + work_.reach - std::abs(h)) / sine + 0.5 * work_.sheets[s].thickest * cosine / sine + 10 * tol_;
         const Vec3 end = at + step / sine * across;
         return !in_sheet(s, chart.local2(end)) && !meets_another(s, at, end, t.partner);
     }

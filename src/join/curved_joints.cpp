@@ -85,7 +85,7 @@ private:
         const double sine = na.cross(nb).norm(), cosine = std::abs(na.dot(nb));
         if (sine < least_crossing) return false;
         for (const auto& [i, other] : {std::pair(a_, b_), std::pair(b_, a_)}) {
-            const double furthest = (0.5 * work_.sheets[other].thickest + 0.5 * cosine * work_.sheets[i].thickest + work_.reach) / sine + 10 * work_.tol;
+            const double furthest = (work_.sheets[other].deepest + cosine * work_.sheets[i].deepest + work_.reach) / sine + 10 * work_.tol;
             if (!inside_sheet(i, p) && boundary(i, p).distance > furthest) return false;
         }
         double gap = 0;

@@ -79,11 +79,13 @@ private:
 
     // Within the sheet's outline, or up to so far beside it: rims may be flush.
     bool over(std::size_t onto, const Vec3& p, double beside) const {
-        const double furthest = 0.5 * (work_.sheets[a_].thickest + work_.sheets[b_].thickest) + work_.reach + 10 * work_.tol;
+        const double furthest = work_.sheets[a_].deepest + work_.sheets[b_].deepest + work_.reach + 10 * work_.tol;
         const Chart& chart = sheet(onto).chart;
         const Vec3 q = chart.foot(p);
         const auto& outline = work_.sheets[onto].polygons;
         const Vec2 at = chart.local2(q);
+        // Flush rims of skins between middles that run apart are off each other by as much as these lean.
+        if (oblique_ && beside > 0) beside += (p - q).norm() * sheet(onto == a_ ? b_ : a_).chart.normal(p).cross(chart.normal(q)).norm();
         return (chart.flat() || (p - q).norm() <= furthest) && (inside(outline, at) || (beside > 0 && border_distance(outline, at) <= beside));
     }
 
@@ -102,10 +104,12 @@ private:
         return out;
     }
 
-    double flush() const { return 10 * work_.tol; }
+    double flush() const { return 10 * work_.tol + model_.tolerance.chord; }  // outlines are chords of round rims
 
     double border(const Curve& c, std::size_t onto, double out, double in) const {
-        const bool along = !over(onto, c.point(in), 0);  // it runs along the sheet's rim, to a corner of it
+        // Does it run along the sheet's rim there, to a corner of it?
+        const double further = in + (in > out ? 1 : -1) * 50 * flush() * (c.t1 - c.t0) / c.length();
+        const bool along = !over(onto, c.point(in), 0) && !over(onto, c.point(std::clamp(further, c.t0, c.t1)), 0);
         for (int i = 0; i < 50; ++i) {
             const double m = 0.5 * (out + in);
             (over(onto, c.point(m), along ? flush() : 0) ? in : out) = m;

@@ -311,7 +311,7 @@ private:
                 // Faces of the wall first, then its rims: those lie within its thickness.
                 const double score = side_of(s.top_faces) || side_of(s.bottom_faces)
                                          ? 0.0
-                                         : std::abs(s.chart.height(p.place)) / (0.5 * s.thickness.max + work_.reach + 10 * work_.tol);
+                                         : std::abs(s.chart.height(p.place)) / (work_.sheets[it->second[k]].deepest + work_.reach + 10 * work_.tol);
                 if (score < best_score) best_score = score, best = k;
             }
             if (best < it->second.size()) of[it->second[best]].push_back(p);
@@ -354,7 +354,7 @@ private:
         for (int i = 0; i < (sheet.chart.flat() && sm.axis.is_straight() ? 1 : 20); ++i)
             at -= sheet.chart.height(sm.at(at)) / sm.direction(at).dot(sheet.chart.normal(sm.at(at)));
         if (!std::isfinite(at)) return false;
-        const double furthest = (0.5 * sheet.thickness.max + work_.reach) / sine + 0.5 * sm.depth * std::sqrt(1 - sine * sine) / sine + 10 * work_.tol;
+        const double furthest = (work_.sheets[s].deepest + work_.reach) / sine + 0.5 * sm.depth * std::sqrt(1 - sine * sine) / sine + 10 * work_.tol;
         const Vec3 x = sm.at(at);
         if (std::abs(at - from) > furthest || !inside(work_.sheets[s].polygons, sheet.chart.local2(x))) return false;
         JointRecord j = joint_record("member end to sheet", axis_key(m), model_.members[m].body, sheet.key, sheet.body, points);
@@ -505,7 +505,7 @@ private:
         const MemberState& sm = work_.members[m];
         const Sheet& sheet = model_.sheets[s];
         const double from = end == 0 ? sm.start : sm.end;
-        const double gap = std::abs(sheet.chart.height(sm.at(from))) - 0.5 * sheet.thickness.max;
+        const double gap = std::abs(sheet.chart.height(sm.at(from))) - work_.sheets[s].deepest;
         if (gap > work_.reach + 10 * work_.tol) return;
         end_on_sheet(m, s, end, sine, {});
     }

@@ -11,7 +11,7 @@ constexpr double facing = 0.5;  // cosine: an edge extends only towards a line r
 
 SheetState sheet_state(const Model& model, const Sheet& s) {
     SheetState out;
-    out.thickest = s.thickness.max;
+    out.thickest = s.thickness.max, out.deepest = deepest_side(model, s);
     std::map<int, int> uses;
     for (const Region& r : s.regions)
         for (const auto& loop : r.loops)

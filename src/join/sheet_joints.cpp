@@ -94,7 +94,7 @@ private:
 
     double furthest(std::size_t from, std::size_t to, double sine) const {
         const double cosine = std::sqrt(std::max(0.0, 1 - sine * sine));
-        return (0.5 * work_.sheets[to].thickest + 0.5 * cosine * work_.sheets[from].thickest + work_.reach) / sine + 10 * work_.tol;
+        return (work_.sheets[to].deepest + cosine * work_.sheets[from].deepest + work_.reach) / sine + 10 * work_.tol;
     }
 
     void meet(std::size_t a, std::size_t b, double sine) {
@@ -120,7 +120,7 @@ private:
         if (!contacts_.known()) {
             // By hand there are no solids to ask: an extension may bridge half the thickness and the reach.
             const auto too_far = [&](const LineReach& r, std::size_t other) {
-                return r.extension && r.moved * sine - 0.5 * work_.sheets[other].thickest > work_.reach + 10 * work_.tol;
+                return r.extension && r.moved * sine - work_.sheets[other].deepest > work_.reach + 10 * work_.tol;
             };
             if (too_far(x, b) || too_far(y, a)) return;
         }
@@ -274,7 +274,7 @@ private:
         if (!line) return false;
         const auto& [p, q, d] = *line;
         double lo = std::numeric_limits<double>::max(), hi = -lo, gap = lo;
-        const double within = 0.5 * (work_.sheets[a].thickest + work_.sheets[b].thickest) + work_.reach + 10 * work_.tol;
+        const double within = work_.sheets[a].deepest + work_.sheets[b].deepest + work_.reach + 10 * work_.tol;
         if ((p - q).norm() > within) return false;
         for (const ContactPoint& c : contacts_.between(sheet(a).body, sheet(b).body)) {
             const double s = (c.place - p).dot(d);

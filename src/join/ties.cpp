@@ -52,7 +52,9 @@ bool runs_over(const Curve& c, const Sheet& from, const Sheet& onto, const Sheet
         const SkinPoint foot = onto.chart.on(p);
         if (!inside(state.polygons, onto.chart.local2(foot.point))) return false;
         const double across = std::abs(foot.normal.dot(from.chart.normal(p)));
-        if ((p - foot.point).norm() - 0.5 * onto.thickness.max - 0.5 * from.thickness.max * across > reach) return false;
+        const auto under = onto.field.sides(onto.chart, onto.chart.local2(foot.point)), own = from.field.sides(from.chart, from.chart.local2(p));
+        const double side = (p - foot.point).dot(foot.normal) < 0 ? under.down : under.up;
+        if ((p - foot.point).norm() - side - std::max(own.up, own.down) * across > reach) return false;
     }
     return true;
 }

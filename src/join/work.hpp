@@ -40,6 +40,7 @@ struct SheetState {
     std::vector<Trim> trims;
     Box3 box;
     double thickest = 0;
+    double deepest = 0;  ///< how far the wall's sides are from the sheet at most
 };
 
 struct MemberState {

@@ -306,6 +306,22 @@ void fill_thickness(const Model& model, Sheet& sheet) {
     sheet.thickness = {low, area > 0 ? sum / area : 0, high};
 }
 
+double deepest_side(const Model& model, const Sheet& sheet) {
+    double deepest = 0.5 * sheet.thickness.min;
+    const auto look = [&](const Vec2& p) {
+        const auto sides = sheet.field.sides(sheet.chart, p);
+        deepest = std::max({deepest, std::abs(sides.up), std::abs(sides.down)});
+    };
+    for (const Region& r : sheet.regions) {
+        const auto polygons = region_polygons(model, sheet.chart, r, model.tolerance.chord);
+        for (const auto& loop : polygons)
+            for (const Vec2& q : loop) look(q);
+        if (sheet.field.pieces.size() > 1)
+            for (const AreaSample& s : spread_inside(polygons, 200)) look(s.point);
+    }
+    return deepest;
+}
+
 void take_as_it_is(const Model& model, Sheet& sheet, double thickness) {
     sheet.field.constant = thickness;
     sheet.thickness = {thickness, thickness, thickness};

@@ -26,6 +26,10 @@ inline constexpr int most_past_edge = 4;
 /// Least, mean and largest thickness over a sheet's regions, from its field.
 void fill_thickness(const Model& model, Sheet& sheet);
 
+/// How far the sides of a sheet's wall are from it at most: half its thickness where it is the wall's middle, more where the wall has steps or
+/// the sheet lies at a side of it.
+[[nodiscard]] double deepest_side(const Model& model, const Sheet& sheet);
+
 /// A sheet whose surface no solid is behind on two sides: one thickness, all of its area its own.
 void take_as_it_is(const Model& model, Sheet& sheet, double thickness);
 

@@ -55,8 +55,30 @@ double doubled_area(std::vector<WallArm> arms) {
     return sum;
 }
 
+namespace {
+
+// Mean thickness over the sheet within its own body: what it was carried on by to others may be thicker or thinner.
+double own_thickness(const Model& model, const Sheet& s) {
+    const double own = s.own_area(), more = s.area() - own;
+    constexpr double even = 1e-9;
+    if (s.thickness.max - s.thickness.min <= even * s.thickness.max || more <= even * own || own <= 0) return s.thickness.mean;
+    double volume = s.thickness.mean * s.area();
+    for (const Region& r : s.regions) {
+        if (r.area - r.own_area <= even * r.area) continue;
+        double sum = 0, area = 0;
+        for (const AreaSample& a : spread_inside(region_polygons(model, s.chart, r, model.tolerance.chord), 1500))
+            if (!inside(s.own_outline, a.point)) sum += a.area * s.field.at(s.chart, a.point), area += a.area;
+        volume -= (area > 0 ? sum / area : s.thickness.mean) * (r.area - r.own_area);
+    }
+    return volume / own;
+}
+
+}  // namespace
+
 double wall_depth(const Model& model, const Sheet& s) {
-    if (s.chart.flat() || s.placed || s.field.pieces.empty()) return s.thickness.mean;
+    if (s.placed) return s.thickness.mean;  // its growth is over that
+    const double mean_thickness = own_thickness(model, s);
+    if (s.chart.flat() || s.field.pieces.empty()) return mean_thickness;
     double sum = 0, area = 0;
     for (const Region& r : s.regions)
         for (const AreaSample& a : spread_inside(region_polygons(model, s.chart, r, model.tolerance.chord), 200)) {
@@ -66,7 +88,7 @@ double wall_depth(const Model& model, const Sheet& s) {
             sum += a.area * (mean * (u * u - v * v) + gauss * (u * u * u + v * v * v) / 3);
             area += a.area;
         }
-    return s.thickness.mean + (area > 0 ? sum / area : 0);
+    return mean_thickness + (area > 0 ? sum / area : 0);
 }
 
 namespace {

@@ -123,9 +123,12 @@ private:
         const Sheet &a = model_.sheets[own], &b = model_.sheets[other];
         const SkinPoint on = b.chart.on(p);
         const double across = std::abs(on.normal.dot(a.chart.normal(p)));
-        const double above = (p - on.point).norm() - 0.5 * b.thickness.max - 0.5 * a.thickness.max * across;
-        if (above > reach_) return std::nullopt;
+        if ((p - on.point).norm() > b.thickness.max + a.thickness.max + reach_) return std::nullopt;
         const Vec2 q = b.chart.local2(on.point);
+        const auto under = b.field.sides(b.chart, q), edge = a.field.sides(a.chart, a.chart.local2(p));
+        const double side = (p - on.point).dot(on.normal) < 0 ? under.down : under.up;
+        const double above = (p - on.point).norm() - side - std::max(edge.up, edge.down) * across;
+        if (above > reach_) return std::nullopt;
         for (const auto& loops : polygons_.at(&b))
             if (inside(loops, q) || border_distance(loops, q) <= reach_) return std::max(0.0, above);
         return std::nullopt;
