@@ -1,4 +1,6 @@
 // Joints between bodies: what touches is joined, what does not is not, and only what the joint needs is moved.
+#include "join/work.hpp"
+#include "spoilt.hpp"
 #include "support.hpp"
 
 #include <gtest/gtest.h>
@@ -364,4 +366,47 @@ TEST(Join, MitredPortalMeetsAtItsCorners) {
     EXPECT_EQ(connected_parts(j.model).count, 1);
     EXPECT_NEAR(j.model.length(member_of(j, "beam")), 4000, 1e-6);
     EXPECT_NEAR(j.model.length(member_of(j, "column 1")), 3000, 1e-6);
+}
+
+// Left-over pieces narrower than thick that nothing joins are named and go; wider ones, and what anything holds, stay.
+TEST(Join, StrayPartsGo) {
+    const Job whole = job_of(make::box({0, 0, 0}, {100, 60, 3}));
+    const auto with_piece = [&](double width, double length, bool held) {
+        Model m = whole.model;
+        const SheetId piece = add_plate(m, {{200, 0, 0}, {200 + length, 0, 0}, {200 + length, width, 0}, {200, width, 0}}, 3);
+        m.sheets[piece.index()].body = 0;
+        if (held) {
+            Coupling c;
+            c.body = 0, c.centre = VertexId(m.vertices.size());
+            m.vertices.push_back({Vec3(200, 0, 10)});
+            c.edges.push_back(m.sheets[piece.index()].regions[0].loops[0][0].edge);
+            m.couplings.push_back(c);
+        }
+        drop_stray_parts(m, whole.solids);
+        return m;
+    };
+    const Model gone = with_piece(1.5, 8, false);
+    EXPECT_EQ(gone.sheets.size(), 1u);
+    EXPECT_EQ(gone.edges.size(), whole.model.edges.size());
+    ASSERT_FALSE(gone.ledger.empty());
+    EXPECT_EQ(gone.ledger.back().kind, "stray");
+    EXPECT_NEAR(gone.ledger.back().value, 12, 1e-9);
+    EXPECT_EQ(with_piece(1.5, 8, true).sheets.size(), 2u);
+    EXPECT_EQ(with_piece(6, 6, false).sheets.size(), 2u);
+    EXPECT_EQ(with_piece(1.5, 60, false).sheets.size(), 2u) << "a strip, however narrow, is named by the proof instead";
+}
+
+// A rib ends on a tube where that one's sheet is cut open, and stands off its midsurface by more than half its thinnest wall.
+TEST(Join, SheetsMeetAlongTheCutOfAClosedOne) {
+    const make::Solid tube =
+        make::moved(make::revolve({make::polygon({{20, 0}, {23, 0}, {23, 50}, {30, 50}, {30, 100}, {20, 100}})}, Vec3::Zero(), Vec3::UnitY(), 2 * pi),
+                    make::place({0, 0, 0}, -Vec3::UnitY(), Vec3::UnitX()));
+    for (const double turn : {0.0, 0.5, pi / 2, pi}) {
+        const make::Solid fin = make::moved(make::box({30, -3, 60}, {40, 6, 30}), make::place({0, 0, 0}, Vec3::UnitZ(), {std::cos(turn), std::sin(turn), 0}));
+        const Job j = job_of({{"tube", tube}, {"fin", fin}});
+        EXPECT_EQ(j.mesh.parts, 1);
+        ASSERT_EQ(j.model.joints.size(), 1u) << turn;
+        EXPECT_NEAR(j.model.joints[0].length, 30, 0.01);
+        for (const Finding& f : j.model.findings) EXPECT_NE(f.kind, "free edge within reach") << f.about;
+    }
 }

@@ -46,7 +46,7 @@ private:
         return b;
     }
 
-    bool inside_sheet(std::size_t i, const Vec3& p) const { return inside(work_.sheets[i].polygons, sheet(i).chart.local2(p)); }
+    bool inside_sheet(std::size_t i, const Vec3& p) const { return on_sheet(sheet(i), work_.sheets[i], p, 10 * work_.tol); }
 
     // Edges of the sheet but for the cuts of a closed surface, which its loops run along twice.
     std::vector<const Curve*> boundary_of(std::size_t i) const {

@@ -34,6 +34,7 @@ void join_with(Model& model, const Assembly* solids, const ContactTable& contact
     ends.as_joined = true;
     const bool at_sides = find_side_ends(model, contacts, ends), tied = solids && find_thickness_ties(model, *solids, ends);
     if (at_sides || tied) carry_out(model, ends);
+    if (solids) drop_stray_parts(model, *solids);
     if (options.members == MembersMeet::meet || (rules && rules->any(&JointRule::members, MembersMeet::meet))) meet_members(model, work);
     observer.tell("join", 1);
 }

@@ -1,4 +1,5 @@
 // Joints of members: ends to members and sheets, sheets that end at a member's side, members along sheets.
+#include "geom/outline.hpp"
 #include "geom/spread.hpp"
 #include "join/work.hpp"
 
@@ -356,7 +357,7 @@ private:
         if (!std::isfinite(at)) return false;
         const double furthest = (work_.sheets[s].deepest + work_.reach) / sine + 0.5 * sm.depth * std::sqrt(1 - sine * sine) / sine + 10 * work_.tol;
         const Vec3 x = sm.at(at);
-        if (std::abs(at - from) > furthest || !inside(work_.sheets[s].polygons, sheet.chart.local2(x))) return false;
+        if (std::abs(at - from) > furthest || !on_sheet(sheet, work_.sheets[s], x, 10 * work_.tol)) return false;
         JointRecord j = joint_record("member end to sheet", axis_key(m), model_.members[m].body, sheet.key, sheet.body, points);
         j.moved = std::abs(at - from), j.place = x;
         const int number = add_joint(model_, work_, j);
@@ -525,10 +526,16 @@ std::vector<Vec3> spread_points(const std::vector<ContactPoint>& points, std::si
     return far_apart(places, most);
 }
 
+bool on_sheet(const Sheet& sheet, const SheetState& state, const Vec3& p, double beside) {
+    const auto copies = sheet.chart.copies(sheet.chart.local2(p));
+    return std::any_of(copies.begin(), copies.end(),
+                       [&](const Vec2& q) { return inside(state.polygons, q) || (beside > 0 && border_distance(state.polygons, q) <= beside); });
+}
+
 Vec3 snapped_to_sheet(const Model& model, const SheetState& state, const Sheet& sheet, const Vec3& p, double within) {
     const Vec3 q = sheet.chart.foot(p);
     Vec3 best = q;
-    double distance = inside(state.polygons, sheet.chart.local2(q)) ? within : std::numeric_limits<double>::max();
+    double distance = on_sheet(sheet, state, q, 10 * model.tolerance.point) ? within : std::numeric_limits<double>::max();
     for (const Region& r : sheet.regions)
         for (const auto& loop : r.loops)
             for (const EdgeUse& u : loop) {

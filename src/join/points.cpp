@@ -19,7 +19,7 @@ void find_points(const Model& model, const Assembly& solids, JoinWork& work) {
             if (work.sheets[s].box.squaredExteriorDistance(p) > k.thickness.max * k.thickness.max) continue;
             const Vec3 foot = k.chart.foot(p), q = snapped_to_sheet(model, work.sheets[s], k, p, 0.5 * k.thickness.max);
             // Only a place beside the sheet goes to its border.
-            const Vec3 on = inside(work.sheets[s].polygons, k.chart.local2(foot)) ? foot : q;
+            const Vec3 on = on_sheet(k, work.sheets[s], foot, 10 * work.tol) ? foot : q;
             const double d = (on - p).norm();
             if (d <= 0.75 * k.thickness.max + work.reach && d < best) best = d, sheet = static_cast<int>(s), at = on;
         }

@@ -196,7 +196,7 @@ private:
         const Chart& chart = sheet(i).chart;
         const SkinPoint on = chart.on(c.place);
         const Vec2 at = chart.local2(on.point);
-        if (!inside(work_.sheets[i].polygons, at)) return std::nullopt;
+        if (!on_sheet(sheet(i), work_.sheets[i], on.point, 0)) return std::nullopt;
         const double height = (c.place - on.point).dot(on.normal);
         const auto sides = sheet(i).field.sides(chart, at);
         const double off = std::min(std::abs(height - sides.up), std::abs(height + sides.down));
@@ -213,7 +213,9 @@ private:
         const auto& [p, q, d] = *line;
         const double apart = (p - q).norm();
         if (apart <= 10 * work_.tol || apart >= 0.5 * (work_.sheets[a].thickest + work_.sheets[b].thickest)) return;
-        const auto both = [&](double s) { return on_sheet(a, p + s * d, 0) && on_sheet(b, q + s * d, 0); };
+        const auto both = [&](double s) {
+            return on_sheet(sheet(a), work_.sheets[a], p + s * d, work_.tol) && on_sheet(sheet(b), work_.sheets[b], q + s * d, work_.tol);
+        };
         for (const auto& [lo, hi] : stretches(a, b, p, d, both)) {
             if (!(hi - lo > 0.5 * work_.sheets[a].thickest)) continue;
             JointRecord j = between("line contact", a, b);
@@ -279,7 +281,7 @@ private:
         for (const ContactPoint& c : contacts_.between(sheet(a).body, sheet(b).body)) {
             const double s = (c.place - p).dot(d);
             if ((c.place - (p + s * d)).norm() > 2 * within) continue;
-            if (!on_sheet(a, p + s * d) || !on_sheet(b, q + s * d)) continue;
+            if (!reaches(a, p + s * d) || !reaches(b, q + s * d)) continue;
             lo = std::min(lo, s), hi = std::max(hi, s), gap = std::min(gap, std::max(0.0, c.gap));
         }
         if (!(hi - lo > 0.5 * work_.sheets[a].thickest)) return false;
@@ -289,14 +291,7 @@ private:
         return true;
     }
 
-    bool on_sheet(std::size_t i, const Vec3& p) const { return on_sheet(i, p, 10 * work_.tol); }
-
-    bool on_sheet(std::size_t i, const Vec3& p, double beside) const {
-        const auto copies = sheet(i).chart.copies(sheet(i).chart.local2(p));
-        return std::any_of(copies.begin(), copies.end(), [&](const Vec2& q) {
-            return inside(work_.sheets[i].polygons, q) || (beside > 0 && border_distance(work_.sheets[i].polygons, q) <= beside);
-        });
-    }
+    bool reaches(std::size_t i, const Vec3& p) const { return on_sheet(sheet(i), work_.sheets[i], p, 10 * work_.tol); }
 
     struct NearLines {
         Vec3 on_a, on_b, direction;

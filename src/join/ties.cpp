@@ -46,11 +46,11 @@ private:
 };
 
 // Does an edge of one sheet run over another, skin to skin within reach?
-bool runs_over(const Curve& c, const Sheet& from, const Sheet& onto, const SheetState& state, double reach) {
+bool runs_over(const Curve& c, const Sheet& from, const Sheet& onto, const SheetState& state, double reach, double flush) {
     for (const double share : {0.03, 0.27, 0.5, 0.73, 0.97}) {
         const Vec3 p = c.point(c.parameter_at(share));
         const SkinPoint foot = onto.chart.on(p);
-        if (!inside(state.polygons, onto.chart.local2(foot.point))) return false;
+        if (!on_sheet(onto, state, foot.point, flush)) return false;
         const double across = std::abs(foot.normal.dot(from.chart.normal(p)));
         const auto under = onto.field.sides(onto.chart, onto.chart.local2(foot.point)), own = from.field.sides(from.chart, from.chart.local2(p));
         const double side = (p - foot.point).dot(foot.normal) < 0 ? under.down : under.up;
@@ -77,7 +77,7 @@ public:
                     if (uses_[e].size() != 1 || uses_[e][0].sides != 1) continue;
                     if (work_.sheets[f].extended.count(static_cast<int>(e))) continue;  // a joint holds it already
                     const Curve& c = model_.edges[e].curve;
-                    if (!means(e) || !runs_over(c, from, onto, work_.sheets[o], reach)) continue;
+                    if (!means(e) || !runs_over(c, from, onto, work_.sheets[o], reach, 10 * work_.tol + model_.tolerance.chord)) continue;
                     JointRecord j = joint_record("tie", from.key, from.body, onto.key, onto.body);
                     j.length = c.length(), j.place = c.middle();
                     j.gap = std::max(0.0, std::abs(onto.chart.height(c.middle())) - 0.5 * onto.thickness.max);

@@ -191,8 +191,12 @@ void find_ties(const Model& model, const Assembly& solids, JoinWork& work);
 void find_named_joints(const Model& model, const Assembly& solids, JoinWork& work);
 /// Vertices at the places that the plan names.
 void find_points(const Model& model, const Assembly& solids, JoinWork& work);
+/// Pieces of walls that are narrower than thick and that nothing joins to the rest of their body go, with a ledger entry.
+void drop_stray_parts(Model& model, const Assembly& solids);
 /// Coplanar sheets of several bodies that share edges become one each; true when there were any.
 bool unite_coplanar(Model& model, const Assembly& solids);
+/// Is a place on a sheet's surface within the sheet, or up to `beside` (mm) past its boundary? Where a closed surface is cut open, either side counts.
+[[nodiscard]] bool on_sheet(const Sheet& sheet, const SheetState& state, const Vec3& p, double beside);
 /// Foot on a sheet; outside its boundary, or closer to it than `within`, the nearest point of the boundary, or the vertex next to that.
 [[nodiscard]] Vec3 snapped_to_sheet(const Model& model, const SheetState& state, const Sheet& sheet, const Vec3& p, double within);
 
