@@ -208,7 +208,7 @@ private:
             const double area = cross(run, d);
             if (std::abs(area) < 0.1 * run.norm()) return false;  // it runs along
             const double share = cross(b, d) / area, along = cross(b, run) / area;
-            return share >= -tol_ && share <= 1 && along >= t.lo - tol_ && along <= t.hi + tol_;
+            return share * run.norm() >= -tol_ && share <= 1 && along >= t.lo - tol_ && along <= t.hi + tol_;
         });
     }
 
@@ -425,10 +425,9 @@ private:
                     const Vec3 quarter = cb.point(cb.nearest(ca.point(ca.parameter_at(0.25))));
                     turned = (quarter - cb.point(cb.parameter_at(0.75))).norm() < (quarter - cb.point(cb.parameter_at(0.25))).norm();
                 }
-                // Rims that are flush are linked from either sheet.
-                const bool known = std::any_of(next.edge_links.begin(), next.edge_links.end(),
-                                               [&](const EdgeLink& l) { return (l.a == u.edge && l.b == v.edge) || (l.a == v.edge && l.b == u.edge); });
-                if ((same || turned) && !known) next.edge_links.push_back({u.edge, v.edge, turned, joint});
+                // Rims that are flush are matched from either sheet.
+                if ((same || turned) && linked_.insert(std::minmax(u.edge.value, v.edge.value)).second)
+                    next.edge_links.push_back({u.edge, v.edge, turned, joint});
             }
         }
     }
@@ -467,6 +466,7 @@ private:
     std::vector<int> lines_;
     std::vector<std::pair<int, int>> link_points_, old_link_points_;
     std::vector<int> places_wanted_;
+    std::set<std::pair<int, int>> linked_;           // edges, smaller number first
     std::vector<std::vector<int>> coupling_points_;  // of each coupling: centre first
     std::vector<std::vector<Keep>> keep_;
     std::vector<double> trimmed_, lost_;  // area of each sheet, volume of each merge

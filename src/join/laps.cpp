@@ -118,10 +118,12 @@ private:
         if (!along) return end;
         const Chart& chart = sheet(onto).chart;
         const Vec2 at = chart.local2(c.point(end));
+        const Vec2* corner = nullptr;
+        double nearest = 10 * flush();
         for (const auto& loop : work_.sheets[onto].polygons)
             for (const Vec2& q : loop)
-                if ((q - at).norm() <= 10 * flush()) return c.nearest(chart.at(q));
-        return end;
+                if ((q - at).norm() <= nearest) nearest = (q - at).norm(), corner = &q;
+        return corner ? c.nearest(chart.at(*corner)) : end;
     }
 
     bool touches(const Vec3& p, double within) const {
