@@ -180,15 +180,24 @@ private:
     // Skins that touch between midsurfaces that are not alongside each other: of drafted walls, and of walls in steps.
     void lie_on_each_other(std::size_t a, std::size_t b) {
         if (sheet(a).body == sheet(b).body || !contacts_.known()) return;
+        const Box3 both = within_skins(a).intersection(within_skins(b));
         double gap = std::numeric_limits<double>::max();
         for (const ContactPoint& c : contacts_.between(sheet(a).body, sheet(b).body)) {
-            if (c.area <= 0) continue;
+            if (c.area <= 0 || !both.contains(c.place)) continue;
+            if (gap <= 10 * work_.tol) break;  // no closer one to be found
             const auto na = normal_under_skin(a, c), nb = normal_under_skin(b, c);
             if (na && nb && na->cross(*nb).norm() <= drafted) gap = std::min(gap, std::max(0.0, c.gap));
         }
         const Chart &ca = sheet(a).chart, &cb = sheet(b).chart;
         const bool alongside = ca.flat() && cb.flat() && ca.plane().z.cross(cb.plane().z).norm() < parallel;
         if (gap < std::numeric_limits<double>::max()) lap(a, b, gap, !alongside);
+    }
+
+    Box3 within_skins(std::size_t i) const {
+        Box3 box = work_.sheets[i].box;
+        const double more = work_.sheets[i].deepest + work_.reach + (sheet(i).chart.flat() ? 0 : 0.5 * box.sizes().norm());  // it may bulge
+        box.min().array() -= more, box.max().array() += more;
+        return box;
     }
 
     // The normal of the sheet where a place of contact is on a side of its wall.
