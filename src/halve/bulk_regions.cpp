@@ -193,6 +193,7 @@ private:
 
     // Edges of one sheet that end in the material, with no sheet there: what is beyond is of the region nearest to them.
     void take_buried_edges(std::vector<Found>& found) {
+        if (found.empty()) return;
         constexpr double most_off = 3;  // cells
         std::set<std::size_t> taken;
         for (const Found& f : found)

@@ -253,27 +253,29 @@ private:
                     if (const int n = sheet.cell(half ^ 1); n >= 0) what(ix(n));
         };
         Groups groups(keep.size());
-        std::set<int> own;
+        const auto group = [&](std::size_t c) { return groups.root(static_cast<int>(c)); };
         for (std::size_t c = 0; c < keep.size(); ++c)
             if (keep[c].kept)
                 each_beside(c, [&](std::size_t n) {
                     if (keep[n].kept) groups.tie(static_cast<int>(c), static_cast<int>(n));
                 });
+        std::set<int> own;
         for (std::size_t c = 0; c < keep.size(); ++c)
-            if (keep[c].kept && keep[c].own) own.insert(groups.root(static_cast<int>(c)));
+            if (keep[c].kept && keep[c].own) own.insert(group(c));
         if (own.empty()) return;
+        const auto of_rest = [&](std::size_t c) { return keep[c].kept && own.count(group(c)) > 0; };
         std::map<int, std::set<std::size_t>> between;  // of each island: trimmed cells between it and the rest
         for (std::size_t c = 0; c < keep.size(); ++c) {
-            if (!keep[c].kept || own.count(groups.root(static_cast<int>(c)))) continue;
-            auto& list = between[groups.root(static_cast<int>(c))];
+            if (!keep[c].kept || of_rest(c)) continue;
+            auto& list = between[group(c)];
             each_beside(c, [&](std::size_t n) {
                 bool reaches = false;
-                if (trimmed[n]) each_beside(n, [&](std::size_t m) { reaches = reaches || (keep[m].kept && own.count(groups.root(static_cast<int>(m)))); });
+                if (trimmed[n]) each_beside(n, [&](std::size_t m) { reaches = reaches || of_rest(m); });
                 if (reaches) list.insert(n);
             });
         }
         for (std::size_t c = 0; c < keep.size(); ++c)
-            if (const auto it = between.find(groups.root(static_cast<int>(c))); it != between.end() && it->second.empty()) keep[c].kept = false;
+            if (const auto it = between.find(group(c)); it != between.end() && it->second.empty()) keep[c].kept = false;
         for (const auto& [root, cells] : between)
             for (std::size_t c : cells) keep[c].kept = true;
     }

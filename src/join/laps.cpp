@@ -1,6 +1,5 @@
 // Skins that lie on each other: linked node to node, tied, or one double wall.
 #include "geom/foot_curve.hpp"
-#include "geom/outline.hpp"
 #include "join/work.hpp"
 #include "model/arrangement.hpp"
 #include "model/sheet_values.hpp"
@@ -82,11 +81,9 @@ private:
         const double furthest = work_.sheets[a_].deepest + work_.sheets[b_].deepest + work_.reach + 10 * work_.tol;
         const Chart& chart = sheet(onto).chart;
         const Vec3 q = chart.foot(p);
-        const auto& outline = work_.sheets[onto].polygons;
-        const Vec2 at = chart.local2(q);
         // Flush rims of skins between middles that run apart are off each other by as much as these lean.
         if (oblique_ && beside > 0) beside += (p - q).norm() * sheet(onto == a_ ? b_ : a_).chart.normal(p).cross(chart.normal(q)).norm();
-        return (chart.flat() || (p - q).norm() <= furthest) && (inside(outline, at) || (beside > 0 && border_distance(outline, at) <= beside));
+        return (chart.flat() || (p - q).norm() <= furthest) && on_sheet(sheet(onto), work_.sheets[onto], q, beside);
     }
 
     // Parameters between which a curve runs over the sheet; its ends count as the curve beside them.
