@@ -4,6 +4,7 @@ find_path(OpenCASCADE_INCLUDE_DIR Standard.hxx PATH_SUFFIXES opencascade REQUIRE
 find_library(OpenCASCADE_KERNEL TKernel REQUIRED)
 find_package(nlohmann_json REQUIRED)
 find_package(tomlplusplus REQUIRED)
+find_library(TOML_LIBRARY tomlplusplus REQUIRED)  # its compiled half: parsing it anew costs ten seconds
 find_package(SQLite3 REQUIRED)
 find_package(pugixml REQUIRED)
 find_package(OpenSSL REQUIRED COMPONENTS Crypto)

@@ -4,8 +4,7 @@ include(CMakePackageConfigHelpers)
 install(TARGETS halvo_core halvo_io halvo_view EXPORT halvo ARCHIVE DESTINATION ${CMAKE_INSTALL_LIBDIR})
 install(TARGETS halvo RUNTIME DESTINATION ${CMAKE_INSTALL_BINDIR})
 install(DIRECTORY ${PROJECT_SOURCE_DIR}/include/halvo DESTINATION ${CMAKE_INSTALL_INCLUDEDIR})
-install(FILES ${PROJECT_SOURCE_DIR}/demo/station.step ${PROJECT_SOURCE_DIR}/demo/station.toml ${PROJECT_SOURCE_DIR}/demo/shelf.step
-        DESTINATION ${CMAKE_INSTALL_DATADIR}/halvo/demo)
+install(DIRECTORY ${PROJECT_SOURCE_DIR}/demo/ DESTINATION ${CMAKE_INSTALL_DATADIR}/halvo/demo FILES_MATCHING PATTERN "*.step" PATTERN "*.stl" PATTERN "*.toml" PATTERN make EXCLUDE)
 install(EXPORT halvo NAMESPACE halvo:: FILE halvo-targets.cmake DESTINATION ${CMAKE_INSTALL_LIBDIR}/cmake/halvo)
 configure_package_config_file(${CMAKE_CURRENT_LIST_DIR}/halvo-config.cmake.in ${PROJECT_BINARY_DIR}/halvo-config.cmake
                               INSTALL_DESTINATION ${CMAKE_INSTALL_LIBDIR}/cmake/halvo)

@@ -20,7 +20,7 @@ ArrangementInput one_sheet(const std::vector<Curve>& curves) {
     return in;
 }
 
-std::vector<Curve> rectangle(double x0, double y0, double x1, double y1) {
+std::vector<Curve> rectangle_curves(double x0, double y0, double x1, double y1) {
     return {Curve::segment({x0, y0, 0}, {x1, y0, 0}), Curve::segment({x1, y0, 0}, {x1, y1, 0}), Curve::segment({x1, y1, 0}, {x0, y1, 0}),
             Curve::segment({x0, y1, 0}, {x0, y0, 0})};
 }
@@ -41,7 +41,7 @@ std::vector<double> areas(const Arrangement& a) {
 }  // namespace
 
 TEST(Arrangement, LineThroughARectangleMakesTwoCells) {
-    auto c = rectangle(0, 0, 10, 6);
+    auto c = rectangle_curves(0, 0, 10, 6);
     c.push_back(Curve::segment({4, -1, 0}, {4, 7, 0}));
     const auto a = areas(arrange(one_sheet(c), tol));
     ASSERT_EQ(a.size(), 2u);
@@ -58,7 +58,7 @@ TEST(Arrangement, CircleCutByALineHasExactSegments) {
 }
 
 TEST(Arrangement, HolesBelongToTheCellRoundThem) {
-    auto c = rectangle(0, 0, 20, 20);
+    auto c = rectangle_curves(0, 0, 20, 20);
     c.push_back(circle(6, 6, 2));
     c.push_back(circle(14, 14, 3));
     const Arrangement a = arrange(one_sheet(c), tol);
@@ -81,7 +81,7 @@ TEST(Arrangement, GridOfLinesHasAllItsCells) {
 }
 
 TEST(Arrangement, OverlappingLinesAreOneEdge) {
-    auto c = rectangle(0, 0, 10, 10);
+    auto c = rectangle_curves(0, 0, 10, 10);
     c.push_back(Curve::segment({-3, 0, 0}, {6, 0, 0}));  // along the bottom, beyond it on one side
     c.push_back(Curve::segment({2, 0, 0}, {2, 10, 0}));
     const Arrangement a = arrange(one_sheet(c), tol);
@@ -92,7 +92,7 @@ TEST(Arrangement, OverlappingLinesAreOneEdge) {
 
 TEST(Arrangement, SheetsShareTheEdgeTheyMeetAlong) {
     ArrangementInput in;
-    const auto flat = rectangle(0, 0, 10, 10);
+    const auto flat = rectangle_curves(0, 0, 10, 10);
     in.curves = flat;
     in.curves.push_back(Curve::segment({4, 0, 0}, {4, 10, 0}));  // the seam
     in.curves.push_back(Curve::segment({4, 10, 0}, {4, 10, 5}));
@@ -117,7 +117,7 @@ TEST(Arrangement, SheetsShareTheEdgeTheyMeetAlong) {
 }
 
 TEST(Arrangement, NeedlessEdgesAndVerticesAreGone) {
-    auto c = rectangle(0, 0, 10, 10);
+    auto c = rectangle_curves(0, 0, 10, 10);
     c.push_back(Curve::segment({4, -2, 0}, {4, 12, 0}));  // joins nothing
     const auto in = one_sheet(c);
     const Arrangement a = arrange(in, tol);
@@ -147,7 +147,7 @@ TEST(Arrangement, TangentLineAndArcAreOrderedByCurvature) {
 
 TEST(Arrangement, PointsAFewTolerancesApartAreOneWhereAskedFor) {
     // Three lines through one point but for 4e-6 and 3e-6, and the outline that they end on: six wedges, and no sliver between them.
-    auto c = rectangle(-5, -5, 5, 5);
+    auto c = rectangle_curves(-5, -5, 5, 5);
     c.push_back(Curve::segment({-5, 0, 0}, {5, 0, 0}));
     c.push_back(Curve::segment({4e-6, -5, 0}, {4e-6, 5, 0}));
     c.push_back(Curve::segment({-5 + 3e-6, -5, 0}, {5, 5 - 3e-6, 0}));
@@ -161,7 +161,7 @@ TEST(Arrangement, PointsAFewTolerancesApartAreOneWhereAskedFor) {
 
 TEST(Arrangement, CurvesThatRunAlikeBetweenMergedPointsAreOneEdge) {
     // A circle that leaves a line it touches: up to where both have parted by the tolerance they are one, and what is cut off is closed.
-    auto c = rectangle(-10, 0, 10, 20);
+    auto c = rectangle_curves(-10, 0, 10, 20);
     c.push_back(circle(0, 5, 5));
     const Arrangement a = arrange(one_sheet(c), tol, 1e-2);
     const auto all = areas(a);

@@ -23,16 +23,16 @@ Axis hook() {
     return Axis(f, {Curve::segment({0, 0, 0}, {0, 0, 100}), Curve{CircleCurve{turn, 50}, 0, pi / 2}, Curve::segment({50, 0, 150}, {130, 0, 150})});
 }
 
-constexpr double length = 100 + 25 * pi + 80;
+constexpr double axis_length = 100 + 25 * pi + 80;
 
 }  // namespace
 
 TEST(Axis, PlacesAndFramesAlongIt) {
     const Axis a = hook();
     EXPECT_FALSE(a.is_straight());
-    EXPECT_NEAR(a.length(), length, 1e-12);
+    EXPECT_NEAR(a.length(), axis_length, 1e-12);
     EXPECT_NEAR((a.at(-10) - Vec3(0, 0, -10)).norm(), 0, 1e-12) << "it runs on straight before its start";
-    EXPECT_NEAR((a.at(length + 10) - Vec3(140, 0, 150)).norm(), 0, 1e-9) << "and past its end";
+    EXPECT_NEAR((a.at(axis_length + 10) - Vec3(140, 0, 150)).norm(), 0, 1e-9) << "and past its end";
     const double eighth = std::sqrt(0.5);
     const Frame f = a.frame(100 + 12.5 * pi);
     EXPECT_NEAR((f.origin - Vec3(50 - 50 * eighth, 0, 100 + 50 * eighth)).norm(), 0, 1e-9);
@@ -40,7 +40,7 @@ TEST(Axis, PlacesAndFramesAlongIt) {
     // The section's x turned with the line, its y stayed; right-handed everywhere.
     EXPECT_NEAR((f.x - Vec3(eighth, 0, -eighth)).norm(), 0, 1e-12);
     EXPECT_NEAR((f.y - Vec3::UnitY()).norm(), 0, 1e-12);
-    for (double s = -20; s < length + 20; s += 7) {
+    for (double s = -20; s < axis_length + 20; s += 7) {
         EXPECT_NEAR(a.parameter(a.frame(s).at(3, -2)), s, 1e-9);
         EXPECT_NEAR(a.frame(s).x.cross(a.frame(s).y).dot(a.frame(s).z), 1, 1e-12);
     }
@@ -49,7 +49,7 @@ TEST(Axis, PlacesAndFramesAlongIt) {
 TEST(Axis, LinesBesideItKeepTheirDistance) {
     const Axis a = hook();
     for (const Vec2& shift : {Vec2(0, 0), Vec2(12, 0), Vec2(-9, 5)}) {
-        const auto line = a.between(-5, length + 5, shift);
+        const auto line = a.between(-5, axis_length + 5, shift);
         ASSERT_EQ(line.size(), 3u);
         // Towards the centre the arc is shorter by the angle times the shift.
         EXPECT_NEAR(line[1].length(), pi / 2 * (50 - shift.x()), 1e-9);
@@ -70,10 +70,10 @@ TEST(Axis, ReversedAndMovedIsTheSameLine) {
     m.rotate(Eigen::AngleAxisd(0.7, Vec3(1, 2, 3).normalized()));
     m.pretranslate(Vec3(1e3, -2e3, 5));
     const Axis there = a.moved(m);
-    for (double s = -10; s <= length + 10; s += 9) {
-        EXPECT_NEAR((back.at(length - s) - a.at(s)).norm(), 0, 1e-9);
-        EXPECT_NEAR((back.direction(length - s) + a.direction(s)).norm(), 0, 1e-9);
-        EXPECT_NEAR((back.frame(length - s).y - a.frame(s).y).norm(), 0, 1e-9);
+    for (double s = -10; s <= axis_length + 10; s += 9) {
+        EXPECT_NEAR((back.at(axis_length - s) - a.at(s)).norm(), 0, 1e-9);
+        EXPECT_NEAR((back.direction(axis_length - s) + a.direction(s)).norm(), 0, 1e-9);
+        EXPECT_NEAR((back.frame(axis_length - s).y - a.frame(s).y).norm(), 0, 1e-9);
         EXPECT_NEAR((there.at(s) - m * a.at(s)).norm(), 0, 1e-9);
         EXPECT_NEAR((there.frame(s).x - m.linear() * a.frame(s).x).norm(), 0, 1e-9);
     }
@@ -198,7 +198,7 @@ TEST(Axis, SplinesCarryTheirFrameWithoutTurningIt) {
     // One turn of a helix: against the normal of the curve, such a frame turns back by torsion times length.
     constexpr double a = 100, b = 20;
     constexpr int n = 120;
-    const double c = std::hypot(a, b), length = 2 * pi * c, torsion = b / (c * c);
+    const double c = std::hypot(a, b), axis_length = 2 * pi * c, torsion = b / (c * c);
     std::vector<Vec3> points, tangents;
     for (int i = 0; i <= n; ++i) {
         const double t = 2 * pi * i / n;
@@ -207,15 +207,15 @@ TEST(Axis, SplinesCarryTheirFrameWithoutTurningIt) {
     }
     const Frame start = Frame::with_zx(points[0], tangents[0], -Vec3::UnitX());  // x along the curve's normal
     const Axis axis(start, {Curve::polyline(points, tangents)});
-    EXPECT_NEAR(axis.length(), length, 1e-6 * length);
+    EXPECT_NEAR(axis.length(), axis_length, 1e-6 * axis_length);
     const Frame end = axis.frame(axis.length());
     EXPECT_LT(end.z.cross(tangents.back()).norm(), 1e-9);
     const Vec3 normal = -Vec3::UnitX(), binormal = end.z.cross(normal);
     const double turn = std::atan2(end.x.dot(binormal), end.x.dot(normal));
-    EXPECT_NEAR(std::remainder(turn + torsion * length, 2 * pi), 0, 1e-5);
+    EXPECT_NEAR(std::remainder(turn + torsion * axis_length, 2 * pi), 0, 1e-5);
     for (const double s : {0.0, 0.1, 0.37, 0.5, 0.93}) {
-        EXPECT_NEAR(axis.parameter(axis.at(s * length)), s * length, 1e-5 * length);
-        const Frame f = axis.frame(s * length);
+        EXPECT_NEAR(axis.parameter(axis.at(s * axis_length)), s * axis_length, 1e-5 * axis_length);
+        const Frame f = axis.frame(s * axis_length);
         EXPECT_NEAR(f.x.dot(f.z), 0, 1e-12);
         EXPECT_NEAR(f.x.cross(f.y).dot(f.z), 1, 1e-12);
     }

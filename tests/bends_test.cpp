@@ -21,7 +21,7 @@ void PrintTo(const Rounds& r, std::ostream* out) {
     *out << r.outside << " outside, " << r.inside << " inside";
 }
 
-std::vector<Vec2> rectangle(double x, double y) {
+std::vector<Vec2> plain_rectangle(double x, double y) {
     return {{-x, -y}, {x, -y}, {x, y}, {-x, y}};
 }
 
@@ -34,9 +34,9 @@ make::Solid channel(const Rounds& r, double length) {
 // Upside down, 160 x 120 x 40, wall of 2.5, drafted by 3 mm over its height.
 make::Solid cover(const Rounds& r) {
     const auto above = [](const Vec3& m) { return m.z() > 1; };
-    const make::Solid outer = make::rounded_edges(make::taper(rectangle(80, 60), rectangle(77, 57), 40), r.outside, above);
+    const make::Solid outer = make::rounded_edges(make::taper(plain_rectangle(80, 60), plain_rectangle(77, 57), 40), r.outside, above);
     const double in = 3 * 37.5 / 40;
-    const make::Solid inner = make::taper(rectangle(77.5, 57.5), rectangle(77.5 - in, 57.5 - in), 37.5);
+    const make::Solid inner = make::taper(plain_rectangle(77.5, 57.5), plain_rectangle(77.5 - in, 57.5 - in), 37.5);
     return make::cut(outer, {r.inside > 0 ? make::rounded_edges(inner, r.inside, above) : inner});
 }
 
@@ -54,17 +54,17 @@ make::Solid tray(const Rounds& upright, const Rounds& floor) {
 }
 
 // 160 x 120 x 30 upside down, wall of 2.5, drafted by so many mm over its height: its corners are neither turned nor extruded.
-make::Solid drafted_tray(const Rounds& upright, const Rounds& floor, double draft) {
+make::Solid tray_with_draft(const Rounds& upright, const Rounds& floor, double draft) {
     const double in = draft * 27.5 / 30;
     const auto side = [](const Vec3& m) { return m.z() > 10 && m.z() < 20; };
     const auto high = [](const Vec3& m) { return m.z() > 24; };
-    const make::Solid outer = make::taper(rectangle(80, 60), rectangle(80 - draft, 60 - draft), 30);
-    const make::Solid inner = make::taper(rectangle(77.5, 57.5), rectangle(77.5 - in, 57.5 - in), 27.5);
+    const make::Solid outer = make::taper(plain_rectangle(80, 60), plain_rectangle(80 - draft, 60 - draft), 30);
+    const make::Solid inner = make::taper(plain_rectangle(77.5, 57.5), plain_rectangle(77.5 - in, 57.5 - in), 27.5);
     return make::cut(make::rounded_edges(make::rounded_edges(outer, upright.outside, side), floor.outside, high),
                      {make::rounded_edges(make::rounded_edges(inner, upright.inside, side), floor.inside, high)});
 }
 
-void expect_whole(const Job& j, int sheets) {
+void expect_whole_sheets(const Job& j, int sheets) {
     EXPECT_EQ(j.mesh.parts, 1);
     EXPECT_EQ(j.model.sheets.size(), static_cast<std::size_t>(sheets));
     EXPECT_NEAR(j.proof.volume_error, 0, 2e-3);
@@ -75,7 +75,7 @@ void expect_whole(const Job& j, int sheets) {
 }
 
 void expect_moulded(const Job& j, int sheets) {
-    expect_whole(j, sheets);
+    expect_whole_sheets(j, sheets);
     // Fine enough for the chords of the bends.
     MeshOptions fine;
     fine.size = 4, fine.angle = 10 * pi / 180;
@@ -145,7 +145,7 @@ TEST(Tray, CornersTighterThanTheFloorsRoundHaveSmoothPatches) {
         for (const bool turned : {false, true}) {
             const make::Solid s = tray(upright, floor);
             const Job j = job_of(turned ? make::moved(s, anywhere()) : s);
-            expect_whole(j, 17);
+            expect_whole_sheets(j, 17);
             for (const Sheet& k : j.model.sheets) EXPECT_LT(k.deviation, 0.02 * k.thickness.mean);
             EXPECT_EQ(seam_count(j.model, "smooth"), 28);
         }
@@ -156,7 +156,7 @@ TEST(Tray, CornersSharpInsideOverARoundFloorTakeTheFloorsBall) {
                                          std::pair(Rounds{5, 2.5}, Rounds{4, 0})})
         for (const bool turned : {false, true}) {
             const make::Solid s = tray(upright, floor);
-            expect_whole(job_of(turned ? make::moved(s, anywhere()) : s), 17);
+            expect_whole_sheets(job_of(turned ? make::moved(s, anywhere()) : s), 17);
         }
 }
 
@@ -164,7 +164,7 @@ TEST(Tray, SharpUprightsOverAHalfRoundFloorMeetInMitres) {
     for (const bool turned : {false, true}) {
         const make::Solid s = tray({0, 0}, {4, 0});
         const Job j = job_of(turned ? make::moved(s, anywhere()) : s);
-        expect_whole(j, 9);
+        expect_whole_sheets(j, 9);
         EXPECT_EQ(j.mesh.quality.quad_share, 1);
         // Four mitres of an ellipse each: half axes of the bend's mean radius, and that times the root of two.
         const auto quarter = [](double a, double b) {
@@ -178,8 +178,8 @@ TEST(Tray, SharpUprightsOverAHalfRoundFloorMeetInMitres) {
 }
 
 TEST(Tray, DraftedOnesHaveCornersThatABallIsRolledAlong) {
-    expect_moulded(job_of(drafted_tray({10, 8}, {4, 2}, 2)), 17);
-    expect_moulded(job_of(make::moved(drafted_tray({6, 3}, {3, 1}, 1), anywhere())), 17);
+    expect_moulded(job_of(tray_with_draft({10, 8}, {4, 2}, 2)), 17);
+    expect_moulded(job_of(make::moved(tray_with_draft({6, 3}, {3, 1}, 1), anywhere())), 17);
 }
 
 TEST(Tray, DraftedOnesAsFacetsAreAsTheirSolids) {
@@ -188,17 +188,17 @@ TEST(Tray, DraftedOnesAsFacetsAreAsTheirSolids) {
     for (const auto& [upright, floor, draft, chord, angle] :
          {std::tuple(Rounds{6, 3}, Rounds{3, 1}, 1.0, 0.1, 0.25), std::tuple(Rounds{6, 3}, Rounds{3, 1}, 1.0, 0.02, 0.1),
           std::tuple(Rounds{10, 8}, Rounds{4, 2}, 2.0, 0.02, 0.1)}) {
-        make::write_stl((folder / "tray.stl").string(), {make::tessellated(drafted_tray(upright, floor, draft), chord, angle)}, true);
+        make::write_stl((folder / "tray.stl").string(), {make::tessellated(tray_with_draft(upright, floor, draft), chord, angle)}, true);
         Job j;
         j.plan.source.file = (folder / "tray.stl").string(), j.plan.source.unit = "mm";
         j.plan.halve.slender = SlenderAs::shells;
         run(j);
-        expect_whole(j, 17);
+        expect_whole_sheets(j, 17);
     }
 }
 
 TEST(Tray, DraftedOnesOfEqualRoundsHaveBalls) {
-    expect_moulded(job_of(make::moved(drafted_tray({6, 4}, {6, 4}, 1), anywhere())), 17);
+    expect_moulded(job_of(make::moved(tray_with_draft({6, 4}, {6, 4}, 1), anywhere())), 17);
 }
 
 TEST(Rounds, PipesTouchWhatTheyRollAlong) {

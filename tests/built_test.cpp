@@ -11,7 +11,7 @@ using make::Solid;
 
 namespace {
 
-Solid round_axis(const Solid& s, double angle) {
+Solid solid_round_axis(const Solid& s, double angle) {
     return make::moved(s, make::place({0, 0, 0}, Vec3::UnitZ(), {std::cos(angle), std::sin(angle), 0}));
 }
 
@@ -38,7 +38,7 @@ Solid rotor() {
     std::vector<Solid> all{make::moved(make::revolve({make::polygon({{15, 0}, {20, 0}, {40, 30}, {40, 34}, {15, 34}})}, Vec3::Zero(), Vec3::UnitY(), 2 * pi),
                                        make::place({0, 0, 0}, -Vec3::UnitY(), Vec3::UnitX()))};
     const Solid blade = make::moved(make::taper(section(0.5), section(0.9), 60), make::place({27, 0, 20}, Vec3::UnitX(), Vec3::UnitZ()));
-    for (int i = 0; i < 5; ++i) all.push_back(round_axis(blade, i * 2 * pi / 5));
+    for (int i = 0; i < 5; ++i) all.push_back(solid_round_axis(blade, i * 2 * pi / 5));
     return make::unify(make::fuse(all));
 }
 

@@ -41,7 +41,7 @@ std::vector<T> decode(const pugi::xml_node& array) {
     return out;
 }
 
-Grid load(const fs::path& file) {
+Grid load_json(const fs::path& file) {
     pugi::xml_document doc;
     EXPECT_TRUE(doc.load_file(file.c_str()));
     const auto piece = doc.child("VTKFile").child("UnstructuredGrid").child("Piece");
@@ -73,7 +73,7 @@ struct Demo {
     Demo() {
         const Ran r = halvo_command("run '" HALVO_SOURCE "/demo/station.toml' --quiet --out '" + folder.path().string() + "'");
         EXPECT_EQ(r.code, 0) << r.err;
-        grid = load(folder / "mesh.vtu");
+        grid = load_json(folder / "mesh.vtu");
         summary = Json::parse(slurp(folder / "summary.json"));
         ledger = slurp(folder / "ledger.csv");
     }

@@ -8,7 +8,7 @@ using namespace test;
 
 namespace {
 
-Curve arc(double r, double a, double b) {
+Curve circle_arc(double r, double a, double b) {
     return {CircleCurve{Frame{}, r}, a, b};
 }
 Curve ellipse(double a, double b, double t0, double t1) {
@@ -19,7 +19,7 @@ Curve ellipse(double a, double b, double t0, double t1) {
 
 TEST(Curve, LengthsAreClosedForms) {
     EXPECT_NEAR(Curve::segment({1, 2, 3}, {4, 6, 3}).length(), 5, 1e-14);
-    EXPECT_NEAR(arc(10, 0.2, 1.7).length(), 15, 1e-12);
+    EXPECT_NEAR(circle_arc(10, 0.2, 1.7).length(), 15, 1e-12);
     // Perimeter of an ellipse with a = 2, b = 1: 4 a E(sqrt(3)/2) = 9.68844822...
     EXPECT_NEAR(ellipse(2, 1, 0, 2 * pi).length(), 9.688448220547675, 1e-9);
     EXPECT_NEAR(Curve::polyline({{0, 0, 0}, {3, 0, 0}, {3, 4, 0}}).length(), 7, 1e-14);
@@ -51,7 +51,7 @@ TEST(Curve, FeetOnTightSplinesAreFoundFromAfar) {
 
 TEST(Curve, ReversedRunsTheOtherWay) {
     for (const Curve& c :
-         {Curve::segment({0, 0, 0}, {1, 2, 3}), arc(4, 0.5, 2.5), ellipse(3, 2, 0.5, 2.5), Curve::polyline({{0, 0, 0}, {1, 0, 0}, {1, 1, 1}})}) {
+         {Curve::segment({0, 0, 0}, {1, 2, 3}), circle_arc(4, 0.5, 2.5), ellipse(3, 2, 0.5, 2.5), Curve::polyline({{0, 0, 0}, {1, 0, 0}, {1, 1, 1}})}) {
         const Curve r = c.reversed();
         EXPECT_LT((c.start() - r.end()).norm(), 1e-12);
         EXPECT_LT((c.end() - r.start()).norm(), 1e-12);
@@ -71,11 +71,11 @@ TEST(Curve, TwoPointsAreALineOnlyWithTangentsAlongIt) {
 }
 
 TEST(Curve, MeetsFindsEveryRoot) {
-    EXPECT_EQ(meets(arc(10, 0, 2 * pi), Plane::through({5, 0, 0}, Vec3::UnitX())).size(), 2u);
-    EXPECT_EQ(meets(arc(10, 0, pi / 2), Plane::through({5, 0, 0}, Vec3::UnitX())).size(), 1u);
-    EXPECT_TRUE(meets(arc(10, 0, 2 * pi), Plane::through({11, 0, 0}, Vec3::UnitX())).empty());
-    EXPECT_EQ(meets(arc(10, -1, 1), Plane::through({10, 0, 0}, Vec3::UnitX())).size(), 1u) << "touching counts once";
-    EXPECT_TRUE(meets(arc(10, 0, 2 * pi), Plane::through({0, 0, 0}, Vec3::UnitZ())).empty()) << "lying in the plane gives none";
+    EXPECT_EQ(meets(circle_arc(10, 0, 2 * pi), Plane::through({5, 0, 0}, Vec3::UnitX())).size(), 2u);
+    EXPECT_EQ(meets(circle_arc(10, 0, pi / 2), Plane::through({5, 0, 0}, Vec3::UnitX())).size(), 1u);
+    EXPECT_TRUE(meets(circle_arc(10, 0, 2 * pi), Plane::through({11, 0, 0}, Vec3::UnitX())).empty());
+    EXPECT_EQ(meets(circle_arc(10, -1, 1), Plane::through({10, 0, 0}, Vec3::UnitX())).size(), 1u) << "touching counts once";
+    EXPECT_TRUE(meets(circle_arc(10, 0, 2 * pi), Plane::through({0, 0, 0}, Vec3::UnitZ())).empty()) << "lying in the plane gives none";
     const Curve e = ellipse(5, 2, 0, 2 * pi);
     for (double t : meets(e, Plane::through({1, 1, 0}, {1, 2, 0}))) EXPECT_NEAR(Plane::through({1, 1, 0}, {1, 2, 0}).height(e.point(t)), 0, 1e-12);
     const auto poly = meets(Curve::polyline({{0, -1, 0}, {1, 1, 0}, {2, -1, 0}, {3, 1, 0}}), Plane::through({0, 0, 0}, Vec3::UnitY()));
@@ -83,8 +83,8 @@ TEST(Curve, MeetsFindsEveryRoot) {
 }
 
 TEST(Curve, NearestIsTheFoot) {
-    EXPECT_NEAR(arc(10, 0, pi).nearest({0, 20, 5}), pi / 2, 1e-12);
-    EXPECT_NEAR(arc(10, 0, 1).nearest({-10, 0.1, 0}), 1, 1e-12) << "clamped to the nearer end";
+    EXPECT_NEAR(circle_arc(10, 0, pi).nearest({0, 20, 5}), pi / 2, 1e-12);
+    EXPECT_NEAR(circle_arc(10, 0, 1).nearest({-10, 0.1, 0}), 1, 1e-12) << "clamped to the nearer end";
     const Curve e = ellipse(5, 2, 0, 2 * pi);
     const Vec3 p(3, 4, 0);
     const double t = e.nearest(p);
@@ -105,7 +105,7 @@ TEST(Curve, BoxHoldsTheWholeCurve) {
 }
 
 TEST(Curve, BoxOfAnArcIsExact) {
-    const Box3 b = arc(10, pi / 4, 5 * pi / 4).box();
+    const Box3 b = circle_arc(10, pi / 4, 5 * pi / 4).box();
     EXPECT_NEAR(b.min().x(), -10, 1e-12);
     EXPECT_NEAR(b.max().y(), 10, 1e-12);
     EXPECT_NEAR(b.max().x(), 10 * std::cos(pi / 4), 1e-12);
@@ -114,9 +114,9 @@ TEST(Curve, BoxOfAnArcIsExact) {
 TEST(Curve, CarriersAreRecognised) {
     EXPECT_TRUE(same_carrier(Curve::segment({0, 0, 0}, {1, 0, 0}), Curve::segment({5, 0, 0}, {3, 0, 0}), 1e-9));
     EXPECT_FALSE(same_carrier(Curve::segment({0, 0, 0}, {1, 0, 0}), Curve::segment({5, 1e-3, 0}, {3, 0, 0}), 1e-9));
-    EXPECT_TRUE(same_carrier(arc(5, 0, 1), arc(5, 2, 3), 1e-9));
-    EXPECT_FALSE(same_carrier(arc(5, 0, 1), arc(5.1, 2, 3), 1e-9));
-    EXPECT_FALSE(same_carrier(arc(5, 0, 1), Curve::segment({0, 0, 0}, {1, 0, 0}), 1e-9));
+    EXPECT_TRUE(same_carrier(circle_arc(5, 0, 1), circle_arc(5, 2, 3), 1e-9));
+    EXPECT_FALSE(same_carrier(circle_arc(5, 0, 1), circle_arc(5.1, 2, 3), 1e-9));
+    EXPECT_FALSE(same_carrier(circle_arc(5, 0, 1), Curve::segment({0, 0, 0}, {1, 0, 0}), 1e-9));
 }
 
 TEST(Surface, FeetAndNormalsAgree) {

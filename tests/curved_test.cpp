@@ -26,7 +26,7 @@ Job made(const CurvedPart& p) {
     return job_of(p.solid(), plan);
 }
 
-void expect_whole(const CurvedPart& p, const Job& job) {
+void expect_curved_whole(const CurvedPart& p, const Job& job) {
     EXPECT_EQ(connected_parts(job.model).count, 1);
     EXPECT_TRUE(job.proof.within_bounds) << (job.proof.outside.empty() ? "" : job.proof.outside[0]);
     EXPECT_LT(std::abs(job.proof.volume_error), 0.01);
@@ -49,7 +49,7 @@ void expect_whole(const CurvedPart& p, const Job& job) {
 }  // namespace
 
 TEST_P(CurvedWall, IsWhole) {
-    expect_whole(part(), made(part()));
+    expect_curved_whole(part(), made(part()));
 }
 
 TEST_P(CurvedWall, IsTheSameAnywhere) {
@@ -90,7 +90,7 @@ INSTANTIATE_TEST_SUITE_P(Every, CurvedWall, testing::Range(0, static_cast<int>(c
 TEST(Curved, WavesOfArcsKeepTheirBends) {
     for (const CurvedPart& p : waved_parts()) {
         SCOPED_TRACE(p.name);
-        expect_whole(p, job_of(p.solid()));
+        expect_curved_whole(p, job_of(p.solid()));
         const Job there = job_of(make::moved(p.solid(), anywhere()));
         EXPECT_NEAR(total_area(there.model) / p.area, 1, p.tolerance);
         EXPECT_TRUE(there.proof.within_bounds);

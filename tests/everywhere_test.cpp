@@ -33,7 +33,7 @@ Figures figures(const Job& j) {
     return f;
 }
 
-void expect_same(const Figures& a, const Figures& b, const std::string& what) {
+void expect_same_figures(const Figures& a, const Figures& b, const std::string& what) {
     EXPECT_EQ(a.sheets, b.sheets) << what;
     EXPECT_EQ(a.members, b.members) << what;
     EXPECT_EQ(a.joints, b.joints) << what;
@@ -80,9 +80,9 @@ TEST_P(JoinedAssembly, IsTheSameAnywhere) {
     auto moved = GetParam().items, shuffled = GetParam().items;
     for (auto& i : moved) i.solid = make::moved(i.solid, anywhere());
     for (auto& i : shuffled) i.solid = make::shuffled(i.solid, 11);
-    expect_same(plain, figures(job_of(moved, sized(30))), "moved");
-    expect_same(plain, figures(job_of(shuffled, sized(30))), "shuffled");
-    expect_same(plain, figures(job_of(GetParam().items, sized(30), "INCH")), "inch");
+    expect_same_figures(plain, figures(job_of(moved, sized(30))), "moved");
+    expect_same_figures(plain, figures(job_of(shuffled, sized(30))), "shuffled");
+    expect_same_figures(plain, figures(job_of(GetParam().items, sized(30), "INCH")), "inch");
 }
 
 TEST_P(JoinedAssembly, JoiningAgainChangesNothing) {
@@ -117,7 +117,7 @@ TEST_P(FlatSolid, IsTheSameAnywhere) {
     const Figures plain = figures(job_of(GetParam().items, sized(20)));
     auto moved = GetParam().items;
     for (auto& i : moved) i.solid = make::moved(i.solid, anywhere());
-    expect_same(plain, figures(job_of(moved, sized(20))), "moved");
+    expect_same_figures(plain, figures(job_of(moved, sized(20))), "moved");
 }
 
 INSTANTIATE_TEST_SUITE_P(Every, JoinedAssembly, testing::ValuesIn(joined_assemblies()), name_of);

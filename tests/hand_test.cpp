@@ -20,7 +20,7 @@ make::Solid hollow_box(const Vec3& size, double t) {
     return make::cut(box({0, 0, 0}, size), {box({t, t, t}, size - Vec3(2 * t, 2 * t, 2 * t))});
 }
 
-make::Solid folded(double radius, double t, double leg, double width) {
+make::Solid folded_by_hand(double radius, double t, double leg, double width) {
     const double r = radius;
     std::vector<Vec2> outer{{0, 0}, {leg, 0}, {leg, t}, {t, t}, {t, leg}, {0, leg}};
     return make::extrude({make::rounded(outer, {r, 0, 0, r - t, 0, 0})}, width);
@@ -55,7 +55,7 @@ TEST(Reference, FoldedSheetKeepsItsBendTangent) {
     for (const bool turned : {false, true}) {
         Plan plan;
         plan.halve.reference = Reference::outer;
-        const make::Solid s = folded(r, t, leg, width);
+        const make::Solid s = folded_by_hand(r, t, leg, width);
         const Job j = job_of(turned ? make::moved(s, anywhere()) : s, plan);
         ASSERT_EQ(j.model.sheets.size(), 3u);
         EXPECT_NEAR(total_area(j.model), (2 * (leg - r) + pi / 2 * r) * width, 1e-6);
@@ -199,7 +199,7 @@ TEST(Reference, OneWallByItsIdTheOthersStay) {
 TEST(Reference, PlacingTwiceChangesNothing) {
     Plan plan;
     plan.halve.reference = Reference::inner;
-    Job j = job_of(folded(8, 2, 60, 40), plan);
+    Job j = job_of(folded_by_hand(8, 2, 60, 40), plan);
     const double area = total_area(j.model);
     const Vec3 p = j.model.vertices[0].point;
     place_references(j.model);

@@ -29,7 +29,7 @@ const Sheet& sheet_of(const Joined& j, const std::string& body) {
     throw std::runtime_error("no sheet of " + body);
 }
 
-const Member& member_of(const Joined& j, const std::string& body) {
+const Member& joined_member(const Joined& j, const std::string& body) {
     for (const Member& m : j.model.members)
         if (j.solids.bodies[static_cast<std::size_t>(m.body)].name == body) return m;
     throw std::runtime_error("no member of " + body);
@@ -129,8 +129,8 @@ TEST(Join, PostEndsOnBothPlates) {
                            {"roof", box({-100, -100, 812}, {200, 200, 6})}});
     EXPECT_EQ(connected_parts(j.model).count, 1);
     EXPECT_EQ(joint_count(j.model, "member end to sheet"), 2);
-    EXPECT_NEAR(j.model.length(member_of(j, "post")), 800 + 6 + 3, 1e-8);
-    EXPECT_NEAR(member_of(j, "post").own_length(), 800, 1e-8);
+    EXPECT_NEAR(j.model.length(joined_member(j, "post")), 800 + 6 + 3, 1e-8);
+    EXPECT_NEAR(joined_member(j, "post").own_length(), 800, 1e-8);
 }
 
 TEST(Join, BeamBetweenPostsReachesTheirAxes) {
@@ -139,9 +139,9 @@ TEST(Join, BeamBetweenPostsReachesTheirAxes) {
                            {"beam", tube_between(40, 3, {30, 0, 500}, {970, 0, 500}, Vec3::UnitZ())}});
     EXPECT_EQ(connected_parts(j.model).count, 1);
     EXPECT_EQ(joint_count(j.model, "member end to member"), 2);
-    EXPECT_NEAR(j.model.length(member_of(j, "beam")), 1000, 1e-8);
-    EXPECT_NEAR(j.model.length(member_of(j, "left")), 900, 1e-8);
-    EXPECT_EQ(member_of(j, "left").chain.size(), 2u) << "split where the beam meets it";
+    EXPECT_NEAR(j.model.length(joined_member(j, "beam")), 1000, 1e-8);
+    EXPECT_NEAR(j.model.length(joined_member(j, "left")), 900, 1e-8);
+    EXPECT_EQ(joined_member(j, "left").chain.size(), 2u) << "split where the beam meets it";
     EXPECT_TRUE(j.model.links.empty());
 }
 
@@ -151,7 +151,7 @@ TEST(Join, EccentricBeamKeepsItsAxisAndIsLinked) {
     ASSERT_EQ(j.model.links.size(), 1u);
     const Vec3 d = j.model.vertices[j.model.links[0].a.index()].point - j.model.vertices[j.model.links[0].b.index()].point;
     EXPECT_NEAR(d.norm(), 8, 1e-7);
-    for (const EdgeUse& u : member_of(j, "beam").chain)
+    for (const EdgeUse& u : joined_member(j, "beam").chain)
         EXPECT_NEAR((j.model.edges[u.edge.index()].curve.middle() + j.solids.shift).y(), 8, 1e-8) << "the axis does not move";
 }
 
@@ -160,16 +160,16 @@ TEST(Join, CornerOfAFrameHasNoOverhang) {
     const auto j =
         joined({{"upright", tube_between(60, 4, {0, 0, 0}, {0, 0, 900})}, {"beam", tube_between(60, 4, {30, 0, 870}, {800, 0, 870}, Vec3::UnitZ())}});
     EXPECT_EQ(connected_parts(j.model).count, 1);
-    EXPECT_NEAR(j.model.length(member_of(j, "upright")), 870, 1e-8);
-    EXPECT_NEAR(member_of(j, "upright").trimmed, 30, 1e-8);
-    EXPECT_NEAR(j.model.length(member_of(j, "beam")), 800, 1e-8);
+    EXPECT_NEAR(j.model.length(joined_member(j, "upright")), 870, 1e-8);
+    EXPECT_NEAR(joined_member(j, "upright").trimmed, 30, 1e-8);
+    EXPECT_NEAR(j.model.length(joined_member(j, "beam")), 800, 1e-8);
 }
 
 TEST(Join, TubesEndToEndMeet) {
     const auto j = joined({{"a", tube_between(50, 4, {0, 0, 0}, {0, 0, 600})}, {"b", tube_between(50, 4, {0, 0, 600}, {0, 0, 1300})}});
     EXPECT_EQ(joint_count(j.model, "member ends"), 1);
     EXPECT_EQ(connected_parts(j.model).count, 1);
-    EXPECT_NEAR(j.model.length(member_of(j, "a")) + j.model.length(member_of(j, "b")), 1300, 1e-8);
+    EXPECT_NEAR(j.model.length(joined_member(j, "a")) + j.model.length(joined_member(j, "b")), 1300, 1e-8);
 }
 
 TEST(Join, BraceOnAPostMeetsItsAxis) {
@@ -179,7 +179,7 @@ TEST(Join, BraceOnAPostMeetsItsAxis) {
     const auto j =
         joined({{"post 1", tube_between(60, 4, {0, 0, 0}, {0, 0, 1000})}, {"post 2", tube_between(60, 4, {800, 0, 0}, {800, 0, 1000})}, {"brace", brace}});
     EXPECT_EQ(connected_parts(j.model).count, 1);
-    EXPECT_NEAR(j.model.length(member_of(j, "brace")), (top - foot).norm(), 1e-6);
+    EXPECT_NEAR(j.model.length(joined_member(j, "brace")), (top - foot).norm(), 1e-6);
     EXPECT_TRUE(j.model.links.empty());
 }
 
@@ -341,7 +341,7 @@ TEST(Join, PipeThroughAPlateIsLinkedRoundIt) {
     const auto plate = make::cut(box({-150, -150, 300}, {300, 300, 8}), {make::cylinder({0, 0, 0}, Vec3::UnitZ(), 30, 900)});
     const auto j = joined({{"plate", plate}, {"pipe", make::extrude(make::tube(60, 4), 900)}});
     EXPECT_EQ(connected_parts(j.model).count, 1);
-    EXPECT_NEAR(j.model.length(member_of(j, "pipe")), 900, 1e-8);
+    EXPECT_NEAR(j.model.length(joined_member(j, "pipe")), 900, 1e-8);
     const Mesh m = mesh(j.model, {30, 0, 0});
     check_mesh(j.model, m);
     EXPECT_GE(m.links, 4);
@@ -364,8 +364,8 @@ TEST(Join, MitredPortalMeetsAtItsCorners) {
     const auto j = joined({{"column 1", column(0)}, {"column 2", column(1)}, {"beam", beam}});
     EXPECT_EQ(joint_count(j.model, "member ends"), 2);
     EXPECT_EQ(connected_parts(j.model).count, 1);
-    EXPECT_NEAR(j.model.length(member_of(j, "beam")), 4000, 1e-6);
-    EXPECT_NEAR(j.model.length(member_of(j, "column 1")), 3000, 1e-6);
+    EXPECT_NEAR(j.model.length(joined_member(j, "beam")), 4000, 1e-6);
+    EXPECT_NEAR(j.model.length(joined_member(j, "column 1")), 3000, 1e-6);
 }
 
 // Left-over pieces narrower than thick that nothing joins are named and go; wider ones, and what anything holds, stay.

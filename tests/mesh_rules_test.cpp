@@ -13,7 +13,7 @@ using make::box;
 
 namespace {
 
-Job meshed(Job j, const MeshOptions& o) {
+Job meshed_again(Job j, const MeshOptions& o) {
     j.plan.mesh = o;
     run(j, Stage::mesh, Stage::prove);
     check_mesh(j.model, j.mesh);
@@ -35,7 +35,7 @@ TEST(MeshRules, SizesGrowAwayFromAFinerSheet) {
     fine.body = {"end"};
     fine.size = 5;
     o.sizes.push_back(fine);
-    const Job j = meshed(made, o);
+    const Job j = meshed_again(made, o);
     // Along the base's long free edge: small at the fine end, up to the size at the other, no neighbour more than half as long again.
     std::vector<std::pair<double, double>> pieces;
     for (const Element& e : j.mesh.elements)
@@ -62,7 +62,7 @@ TEST(MeshRules, CountOnAnEdgeAndRowsRoundABend) {
     edge.points = {{120, 1.5, 100}};  // the free edge of the one flange, 200 long
     edge.count = 13;
     o.sizes.push_back(edge);
-    const Job j = meshed(made, o);
+    const Job j = meshed_again(made, o);
     int on_bend = 0;
     double area = 0;
     for (const Element& e : j.mesh.elements)
@@ -100,7 +100,7 @@ TEST(MeshRules, ThicknessByPlanCarriesTheSectionsOnIt) {
     thick.body = {"deck"};
     thick.size = 9;
     o.thicknesses.push_back(thick);
-    const Job j = meshed(made, o);
+    const Job j = meshed_again(made, o);
     for (const Element& e : j.mesh.elements) {
         EXPECT_EQ(e.thickness, e.kind == ElementKind::shell ? 9 : 0);
         EXPECT_NEAR(e.section_offset.norm(), e.kind == ElementKind::beam ? (60 + 9) / 2.0 : 0, 1e-9);
@@ -166,16 +166,16 @@ TEST(MeshRules, SameElementsWhereNothingChanged) {
     const Job made = job_of({{"a", box({0, 0, 0}, {400, 300, 4})}, {"b", box({0, 0, 500}, {400, 300, 4})}});
     MeshOptions o;
     o.size = 20;
-    const Job before = meshed(made, o);
+    const Job before = meshed_again(made, o);
     SizeRule r;
     r.body = {"a"};
     r.size = 6;
     o.thicknesses = {r};
-    const Job thick = meshed(made, o);
+    const Job thick = meshed_again(made, o);
     ASSERT_EQ(thick.mesh.nodes.size(), before.mesh.nodes.size());
     for (std::size_t i = 0; i < before.mesh.nodes.size(); ++i) EXPECT_EQ(thick.mesh.nodes[i], before.mesh.nodes[i]);
     o.thicknesses.clear(), o.sizes = {r};
-    const Job fine = meshed(made, o);
+    const Job fine = meshed_again(made, o);
     const auto places = [](const Mesh& m, const Model& model, const std::string& wall) {
         std::set<std::array<double, 3>> out;
         for (const Element& e : m.elements)

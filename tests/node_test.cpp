@@ -15,16 +15,16 @@ using make::Solid;
 
 namespace {
 
-struct Tube {
+struct NodeTube {
     Vec3 way;
     double diameter, length;
     bool through = false;  // as far to the other side
 };
 
 // Tubes of one thickness from the origin outward, bored through to the node.
-Solid node(const std::vector<Tube>& tubes, double thickness) {
+Solid node(const std::vector<NodeTube>& tubes, double thickness) {
     std::vector<Solid> outside, bores;
-    for (const Tube& t : tubes) {
+    for (const NodeTube& t : tubes) {
         const Vec3 way = t.way.normalized();
         const double back = t.through ? t.length : 0;
         outside.push_back(make::cylinder(-back * way, way, 0.5 * t.diameter, t.length + back));
@@ -33,7 +33,7 @@ Solid node(const std::vector<Tube>& tubes, double thickness) {
     return make::unify(make::cut(make::fuse(outside), bores));
 }
 
-Solid turned(const std::vector<Vec2>& profile) {
+Solid turned_node(const std::vector<Vec2>& profile) {
     return make::moved(make::revolve({make::polygon(profile)}, Vec3::Zero(), Vec3::UnitY(), 2 * pi), make::place({0, 0, 0}, -Vec3::UnitY(), Vec3::UnitX()));
 }
 
@@ -74,14 +74,14 @@ Solid moulded(double upright, double floor) {
 
 // A cone that goes on in a cylinder at two degrees, and a ring that hides where.
 Solid cone_into_cylinder() {
-    const Solid shell = turned({{88, 0}, {92, 0}, {95, 80}, {95, 150}, {91, 150}, {91, 80}});
+    const Solid shell = turned_node({{88, 0}, {92, 0}, {95, 80}, {95, 150}, {91, 150}, {91, 80}});
     return make::unify(
         make::fuse({shell, make::cut(make::cylinder({0, 0, 82}, Vec3::UnitZ(), 108, 2.5), {make::cylinder({0, 0, 81}, Vec3::UnitZ(), 93, 10)})}));
 }
 
 // A ring on a cone 3.8 mm under the flat step that the cone ends in: between them it shows on neither side.
 Solid ring_under_a_step() {
-    const Solid shell = turned({{84, 0}, {86.6, 0}, {97, 76.2}, {97, 77.5}, {75, 77.5}, {37, 150}, {34.4, 150}, {72.6, 75}, {94.2, 75}});
+    const Solid shell = turned_node({{84, 0}, {86.6, 0}, {97, 76.2}, {97, 77.5}, {75, 77.5}, {37, 150}, {34.4, 150}, {72.6, 75}, {94.2, 75}});
     return make::unify(
         make::fuse({shell, make::cut(make::cylinder({0, 0, 69.5}, Vec3::UnitZ(), 107, 3.5), {make::cylinder({0, 0, 60}, Vec3::UnitZ(), 93.7, 30)})}));
 }
@@ -145,11 +145,11 @@ INSTANTIATE_TEST_SUITE_P(All, CrowdedPart, ::testing::Range<std::size_t>(0, 10),
 
 // At the inner side of the tray nothing is left of its rounds and of the balls in its corners: five walls, two ribs and a boss.
 TEST(Reference, SharpRoundsOfATrayGoWithTheBallsInItsCorners) {
-    for (const bool turned : {false, true}) {
+    for (const bool turned_node : {false, true}) {
         Plan plan;
         plan.halve.reference = Reference::inner;
         const Solid solid = moulded(3, 3);
-        const Job j = job_of(turned ? make::moved(solid, anywhere()) : solid, plan);
+        const Job j = job_of(turned_node ? make::moved(solid, anywhere()) : solid, plan);
         for (const Finding& f : j.model.findings) EXPECT_NE(f.kind, "reference at the middle") << f.about;
         EXPECT_EQ(j.model.sheets.size(), 8u);
         EXPECT_EQ(j.mesh.parts, 1);

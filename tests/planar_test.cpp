@@ -1,4 +1,5 @@
 // Quads in flat regions: all of them where the outline lets that be, regular nodes, areas kept.
+#include "core/index.hpp"
 #include "mesh/planar.hpp"
 #include "mesh/clean_up.hpp"
 #include "mesh/keep_numbers.hpp"
@@ -12,10 +13,6 @@
 using namespace halvo;
 
 namespace {
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 PlanarInput disc(int n, double radius, double size) {
     PlanarInput in;
@@ -46,7 +43,7 @@ PlanarInput outline(const std::vector<Vec2>& corners, double size) {
     return in;
 }
 
-double area_of(const std::vector<Vec2>& p) {
+double outline_area(const std::vector<Vec2>& p) {
     double sum = 0;
     for (std::size_t i = 0; i < p.size(); ++i) {
         const Vec2 &a = p[i], &b = p[(i + 1) % p.size()];
@@ -69,7 +66,7 @@ Told told(const PlanarMesh& m, std::size_t fixed) {
             if (v >= 0) corners.push_back(m.points[ix(v)]), ++count[ix(v)];
         t.trias += e[3] < 0;
         t.worst = std::min(t.worst, planar_quality(m.points, e));
-        t.area += area_of(corners);
+        t.area += outline_area(corners);
     }
     for (std::size_t v = fixed; v < count.size(); ++v) t.irregular += count[v] != 4;
     return t;
@@ -99,7 +96,7 @@ TEST(Planar, EvenOutlinesBecomeQuadsFirst) {
         const Told t = told(m, in.points.size());
         EXPECT_GE(1 - t.trias / static_cast<double>(m.elements.size()), least);
         EXPECT_GT(t.worst, 0.4);
-        EXPECT_NEAR(t.area, area_of(border), 1e-9 * area_of(border));
+        EXPECT_NEAR(t.area, outline_area(border), 1e-9 * outline_area(border));
         EXPECT_LT(t.irregular, 0.35 * static_cast<double>(m.points.size()));
     }
 }
@@ -132,7 +129,7 @@ TEST(Planar, SmallDiscsAreAllQuads) {
         EXPECT_EQ(t.trias, 0);
         EXPECT_GT(t.worst, 0.4);
         std::vector<Vec2> border = in.points;
-        EXPECT_NEAR(t.area, area_of(border), 1e-9 * area_of(border));
+        EXPECT_NEAR(t.area, outline_area(border), 1e-9 * outline_area(border));
     }
 }
 
@@ -275,7 +272,7 @@ TEST(Planar, ThreeSidedRegionsAreThreeBlocks) {
         const Told t = told(m, in.points.size());
         EXPECT_EQ(t.trias, 0);
         EXPECT_GT(t.worst, 0.4);
-        EXPECT_NEAR(t.area, area_of(border), 1e-9 * area_of(border));
+        EXPECT_NEAR(t.area, outline_area(border), 1e-9 * outline_area(border));
     }
 }
 

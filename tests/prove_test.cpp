@@ -9,15 +9,15 @@ using make::box;
 
 namespace {
 
-struct Case {
+struct ProofCase {
     Assembly solids;
     Model model;
     Mesh mesh;
     Proof prove() const { return halvo::prove(solids, model, mesh); }
 };
 
-Case rib_on_base() {
-    Case c{solids_of({{"base", box({0, 0, 0}, {300, 200, 10})}, {"rib", box({50, 97, 10}, {180, 6, 80})}}), {}, {}};
+ProofCase rib_on_base() {
+    ProofCase c{solids_of({{"base", box({0, 0, 0}, {300, 200, 10})}, {"rib", box({50, 97, 10}, {180, 6, 80})}}), {}, {}};
     c.model = halve(c.solids);
     join(c.model, c.solids);
     c.mesh = mesh(c.model, {20, 0, 0});
@@ -48,12 +48,12 @@ TEST(Prove, PlatesStandForTheirVolume) {
 }
 
 TEST(Prove, LostSheetShows) {
-    Case c = rib_on_base();
+    ProofCase c = rib_on_base();
     c.model.sheets[0].regions.clear();
     c.mesh = mesh(c.model, {20, 0, 0});
     const Proof p = c.prove();
     EXPECT_LT(std::abs(p.volume_error), 1) << "only bodies with a model count";
-    Case half = rib_on_base();
+    ProofCase half = rib_on_base();
     half.model.sheets[0].regions[0].own_area *= 0.5;
     EXPECT_NEAR(half.prove().worst_body_error, -0.5, 0.01);
     EXPECT_FALSE(half.prove().within_bounds);
@@ -61,34 +61,34 @@ TEST(Prove, LostSheetShows) {
 
 TEST(Prove, AMeshThatIsNotTheModelsShows) {
     ASSERT_TRUE(rib_on_base().prove().within_bounds);
-    Case holed = rib_on_base();
+    ProofCase holed = rib_on_base();
     const int sheet = holed.mesh.elements[0].sheet;
     int n = 0;
     std::erase_if(holed.mesh.elements, [&](const Element& e) { return e.sheet == sheet && n++ % 5 == 0; });
     EXPECT_FALSE(holed.prove().within_bounds) << "a fifth of a sheet has no elements";
-    Case stray = rib_on_base();
+    ProofCase stray = rib_on_base();
     stray.mesh.nodes[static_cast<std::size_t>(stray.mesh.elements[0].nodes[0])] += Vec3(0, 400, 0);
     EXPECT_FALSE(stray.prove().within_bounds) << "a node far off makes large elements";
-    Case apart = rib_on_base();
+    ProofCase apart = rib_on_base();
     apart.mesh.parts = 2;
     EXPECT_FALSE(apart.prove().within_bounds);
 }
 
 TEST(Prove, WrongThicknessShows) {
-    Case c = rib_on_base();
+    ProofCase c = rib_on_base();
     for (Element& e : c.mesh.elements) e.thickness *= 1.1;
     EXPECT_NEAR(c.prove().thickness_error, 0.1, 1e-6);
 }
 
 TEST(Prove, ShiftedMeshShows) {
-    Case c = rib_on_base();
+    ProofCase c = rib_on_base();
     const double before = c.prove().centroid_error;
     for (Vec3& p : c.mesh.nodes) p.x() += 30;
     EXPECT_GT(c.prove().centroid_error, before + 20);
 }
 
 TEST(Prove, MissingJointShows) {
-    Case c{solids_of({{"base", box({0, 0, 0}, {300, 200, 10})}, {"rib", box({50, 97, 10}, {180, 6, 80})}}), {}, {}};
+    ProofCase c{solids_of({{"base", box({0, 0, 0}, {300, 200, 10})}, {"rib", box({50, 97, 10}, {180, 6, 80})}}), {}, {}};
     c.model = halve(c.solids);
     c.mesh = mesh(c.model, {20, 0, 0});
     const Proof p = c.prove();

@@ -8,7 +8,7 @@ using namespace test;
 
 namespace {
 
-void expect_whole(const RandomPart& part, bool moved) {
+void expect_random_whole(const RandomPart& part, bool moved) {
     const Job j = job_of_shells(make_random(part), moved);
     SCOPED_TRACE(part.family + " " + std::to_string(part.number) + (moved ? " moved" : ""));
     EXPECT_TRUE(j.proof.within_bounds);
@@ -24,7 +24,7 @@ void expect_whole(const RandomPart& part, bool moved) {
 class RandomFamily : public ::testing::TestWithParam<RandomPart> {};
 
 TEST_P(RandomFamily, IsWholeStraightAndMoved) {
-    for (const bool moved : {false, true}) expect_whole(GetParam(), moved);
+    for (const bool moved : {false, true}) expect_random_whole(GetParam(), moved);
 }
 
 INSTANTIATE_TEST_SUITE_P(Each, RandomFamily,
@@ -39,7 +39,7 @@ INSTANTIATE_TEST_SUITE_P(Each, RandomFamily,
 class RandomTray : public ::testing::TestWithParam<int> {};
 
 TEST_P(RandomTray, IsWholeMoved) {
-    expect_whole({"tray", GetParam()}, true);
+    expect_random_whole({"tray", GetParam()}, true);
 }
 
 INSTANTIATE_TEST_SUITE_P(Each, RandomTray, ::testing::Values(3, 6, 17, 18, 26, 57));

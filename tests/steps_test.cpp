@@ -13,7 +13,7 @@ make::Solid bar(const std::vector<Vec2>& profile) {
     return make::moved(make::extrude({make::polygon(profile)}, 80), make::place({0, 0, 0}, -Vec3::UnitY(), Vec3::UnitX()));
 }
 
-make::Solid turned(const std::vector<Vec2>& profile) {
+make::Solid turned_steps(const std::vector<Vec2>& profile) {
     return make::moved(make::revolve({make::polygon(profile)}, Vec3::Zero(), Vec3::UnitY(), 2 * pi), make::place({0, 0, 0}, -Vec3::UnitY(), Vec3::UnitX()));
 }
 
@@ -24,7 +24,7 @@ struct Stepped {
     double volume;                          // by which the volume may be off: a cone's slope is not half of it at its middle
 };
 
-const std::vector<Stepped>& stepped() {
+const std::vector<Stepped>& stepped_wall() {
     static const std::vector<Stepped> all = {
         {"chamfered",
          [] {
@@ -49,14 +49,14 @@ const std::vector<Stepped>& stepped() {
          1e-9},
         {"round pad with a chamfer",
          [] {
-             return turned({{0, 0}, {100, 0}, {100, 3}, {34, 3}, {30, 7}, {0, 7}});
+             return turned_steps({{0, 0}, {100, 0}, {100, 3}, {34, 3}, {30, 7}, {0, 7}});
          },
          {7, 3},
          {pi * 32 * 32, pi * (100 * 100 - 32 * 32)},
          3e-4},
         {"pipe with a thick end",
          [] {
-             return turned({{50, 0}, {58, 0}, {58, 92}, {54, 104}, {54, 200}, {50, 200}});
+             return turned_steps({{50, 0}, {58, 0}, {58, 92}, {54, 104}, {54, 200}, {50, 200}});
          },
          {8, 4},
          {},
@@ -70,7 +70,7 @@ class Slope : public ::testing::TestWithParam<std::size_t> {};
 }  // namespace
 
 TEST_P(Slope, IsAStepHalfWay) {
-    const Stepped& p = stepped()[GetParam()];
+    const Stepped& p = stepped_wall()[GetParam()];
     for (const bool moved : {false, true}) {
         Plan plan;
         plan.mesh.angle = 0.1;  // round steps are to have their areas
@@ -95,7 +95,7 @@ TEST_P(Slope, IsAStepHalfWay) {
 }
 
 INSTANTIATE_TEST_SUITE_P(All, Slope, ::testing::Range<std::size_t>(0, 5), [](const auto& i) {
-    std::string name = stepped()[i.param].name;
+    std::string name = stepped_wall()[i.param].name;
     std::replace(name.begin(), name.end(), ' ', '_');
     return name;
 });
@@ -106,10 +106,10 @@ TEST(Slopes, StandForTheirVolumeAtEitherSide) {
         for (const std::size_t k : {3u, 4u}) {
             Plan plan;
             plan.halve.reference = side;
-            const Job j = job_of(stepped()[k].solid(), plan);
+            const Job j = job_of(stepped_wall()[k].solid(), plan);
             ASSERT_EQ(j.model.sheets.size(), 1u);
             EXPECT_TRUE(j.model.sheets[0].placed);
-            EXPECT_NEAR(j.proof.volume_error, 0, stepped()[k].volume) << stepped()[k].name;
+            EXPECT_NEAR(j.proof.volume_error, 0, stepped_wall()[k].volume) << stepped_wall()[k].name;
             EXPECT_TRUE(j.proof.within_bounds);
         }
 }

@@ -11,16 +11,16 @@ namespace {
 using make::Solid;
 
 // Profile in the half plane x >= 0 (x = radius, y = height along the axis) turned all round; the axis becomes z.
-Solid turned(const std::vector<Curve>& profile) {
+Solid turned_profile(const std::vector<Curve>& profile) {
     return make::moved(make::revolve({profile}, Vec3::Zero(), Vec3::UnitY(), 2 * pi), make::place({0, 0, 0}, -Vec3::UnitY(), Vec3::UnitX()));
 }
 
-Curve arc(const Vec2& centre, double r, double from, double to) {
+Curve profile_arc(const Vec2& centre, double r, double from, double to) {
     Curve c{CircleCurve{{{centre.x(), centre.y(), 0}, Vec3::UnitX(), Vec3::UnitY(), Vec3::UnitZ()}, r}, std::min(from, to), std::max(from, to)};
     return to < from ? c.reversed() : c;
 }
 
-Curve line(const Vec2& a, const Vec2& b) {
+Curve profile_line(const Vec2& a, const Vec2& b) {
     return Curve::segment({a.x(), a.y(), 0}, {b.x(), b.y(), 0});
 }
 
@@ -33,7 +33,7 @@ std::vector<Curve> between(const std::vector<Curve>& one, const std::vector<Curv
     return out;
 }
 
-Eigen::Isometry3d round_axis(double angle) {
+Eigen::Isometry3d shape_round_axis(double angle) {
     return make::place({0, 0, 0}, Vec3::UnitZ(), {std::cos(angle), std::sin(angle), 0});
 }
 
@@ -41,10 +41,10 @@ Eigen::Isometry3d round_axis(double angle) {
 const std::vector<Vec2> gusset{{61, 2}, {75, 2}, {75, 8}, {45, 80}, {34.8333, 80}};
 
 Solid ribs_on_a_cone() {
-    std::vector<Solid> all{turned(make::polygon({{60, 0}, {63, 0}, {33, 90}, {30, 90}}))};
+    std::vector<Solid> all{turned_profile(make::polygon({{60, 0}, {63, 0}, {33, 90}, {30, 90}}))};
     for (int i = 0; i < 8; ++i)
         all.push_back(
-            make::moved(make::extrude({make::polygon(gusset)}, 2.5), round_axis(i * pi / 4) * make::place({0, 1.25, 0}, -Vec3::UnitY(), Vec3::UnitX())));
+            make::moved(make::extrude({make::polygon(gusset)}, 2.5), shape_round_axis(i * pi / 4) * make::place({0, 1.25, 0}, -Vec3::UnitY(), Vec3::UnitX())));
     return make::unify(make::fuse(all));
 }
 
@@ -62,7 +62,7 @@ double gusset_area() {
 // Rim, hub and five spokes less wide than both.
 Solid wheel() {
     std::vector<Solid> all{make::extrude(make::tube(200, 5), 40), make::extrude(make::tube(50, 6), 40)};
-    for (int i = 0; i < 5; ++i) all.push_back(make::moved(make::box({22, -2, 5}, {75.5, 4, 30}), round_axis(2 * pi * i / 5)));
+    for (int i = 0; i < 5; ++i) all.push_back(make::moved(make::box({22, -2, 5}, {75.5, 4, 30}), shape_round_axis(2 * pi * i / 5)));
     return make::unify(make::fuse(all));
 }
 
@@ -73,12 +73,12 @@ const double knuckle_at = tank_radius - tank_wall - knuckle, dome_angle = std::a
 Solid tank() {
     const auto skin = [&](double out) {
         const double below = -(dome - knuckle) * std::cos(dome_angle);
-        return std::vector<Curve>{line({tank_radius - tank_wall + out, -150}, {tank_radius - tank_wall + out, 0}),
-                                  arc({knuckle_at, 0}, knuckle + out, 0, pi / 2 - dome_angle), arc({0, below}, dome + out, pi / 2 - dome_angle, pi / 2)};
+        return std::vector<Curve>{profile_line({tank_radius - tank_wall + out, -150}, {tank_radius - tank_wall + out, 0}),
+                                  profile_arc({knuckle_at, 0}, knuckle + out, 0, pi / 2 - dome_angle), profile_arc({0, below}, dome + out, pi / 2 - dome_angle, pi / 2)};
     };
     const Solid ring = make::moved(make::extrude({make::circle(115), make::reversed(make::circle(98))}, 4), make::place({0, 0, -100}));
     const Solid bulkhead = make::moved(make::extrude({make::circle(98)}, 3), make::place({0, 0, -60}));
-    return make::unify(make::fuse({turned(between(skin(tank_wall), skin(0))), ring, bulkhead}));
+    return make::unify(make::fuse({turned_profile(between(skin(tank_wall), skin(0))), ring, bulkhead}));
 }
 
 double tank_area() {
@@ -95,7 +95,7 @@ Solid corrugated() {
         const double up = i % 2 ? 1 : -1;
         const Vec2 c(2 * r * std::sin(a) * i, up * r * std::cos(a));
         const double from = up < 0 ? pi / 2 + a : -pi / 2 - a, to = up < 0 ? pi / 2 - a : -pi / 2 + a;
-        low.push_back(arc(c, r + up * t / 2, from, to)), high.push_back(arc(c, r - up * t / 2, from, to));
+        low.push_back(profile_arc(c, r + up * t / 2, from, to)), high.push_back(profile_arc(c, r - up * t / 2, from, to));
     }
     return make::extrude({between(low, high)}, 150);
 }
@@ -106,16 +106,16 @@ Solid bellows() {
     for (int i = 0; i < 6; ++i) {
         const Vec2 c(60, 2 * r * i);
         const double bulge = i % 2 ? -1 : 1, from = i % 2 ? 3 * pi / 2 : -pi / 2;
-        out.push_back(arc(c, r + bulge * t / 2, from, pi / 2)), in.push_back(arc(c, r - bulge * t / 2, from, pi / 2));
+        out.push_back(profile_arc(c, r + bulge * t / 2, from, pi / 2)), in.push_back(profile_arc(c, r - bulge * t / 2, from, pi / 2));
     }
-    return turned(between(out, in));
+    return turned_profile(between(out, in));
 }
 
 // A drafted cup with a rolled rim: plane, torus, cone, torus, plane.
 Solid cup() {
     constexpr double h = 50, t = 2;
     const std::vector<Vec2> p{{0, 0}, {30, 0}, {32, h}, {42, h}, {42, h + t}, {30.1, h + t}, {28.1, t}, {0, t}};
-    return turned(make::rounded(p, {0, 6, 3, 0, 0, 5, 4, 0}));
+    return turned_profile(make::rounded(p, {0, 6, 3, 0, 0, 5, 4, 0}));
 }
 
 // A web of half circles, up and down in turn, between two flanges.
@@ -124,7 +124,7 @@ Solid corrugated_web() {
     std::vector<Curve> one, other;
     for (int i = 0; i < 6; ++i) {
         const double bulge = i % 2 ? -1 : 1, to = i % 2 ? 2 * pi : 0;
-        one.push_back(arc({40.0 * i, 0}, r - bulge * t / 2, pi, to)), other.push_back(arc({40.0 * i, 0}, r + bulge * t / 2, pi, to));
+        one.push_back(profile_arc({40.0 * i, 0}, r - bulge * t / 2, pi, to)), other.push_back(profile_arc({40.0 * i, 0}, r + bulge * t / 2, pi, to));
     }
     return make::unify(
         make::fuse({make::extrude({between(one, other)}, 150), make::box({-30, -40, -6}, {260, 80, 6}), make::box({-30, -40, 150}, {260, 80, 6})}));

@@ -31,56 +31,56 @@ std::string warnings(const Survey& s) {
     return out;
 }
 
-make::Solid plate() {
+make::Solid flat_plate() {
     return box({0, 0, 0}, {120, 80, 4});
 }
 
 make::Solid with_holes(double diameter) {
-    return make::cut(plate(), {make::cylinder({30, 40, -5}, Vec3::UnitZ(), diameter / 2, 20), make::cylinder({90, 40, -5}, Vec3::UnitZ(), diameter / 2, 20)});
+    return make::cut(flat_plate(), {make::cylinder({30, 40, -5}, Vec3::UnitZ(), diameter / 2, 20), make::cylinder({90, 40, -5}, Vec3::UnitZ(), diameter / 2, 20)});
 }
 
 make::Solid with_letter(double height) {
-    return make::fuse({plate(), box({50, 30, height > 0 ? 3.5 : 0}, {12, 3, std::abs(height) + 0.5})});
+    return make::fuse({flat_plate(), box({50, 30, height > 0 ? 3.5 : 0}, {12, 3, std::abs(height) + 0.5})});
 }
 
 make::Solid with_step(double step) {
-    return make::fuse({plate(), box({100, 60, 0}, {20 + step, 20, 4})});
+    return make::fuse({flat_plate(), box({100, 60, 0}, {20 + step, 20, 4})});
 }
 
 // One face alone: its free edges are its outline.
 make::Solid surface() {
-    make::Solid s = plate();
+    make::Solid s = flat_plate();
     while (make::face_count(s) > 1) s = make::without_face(s, 0);
     return s;
 }
 
 // Parts are made when a test asks for them: naming the tests must cost nothing.
-struct Case {
+struct SurveyCase {
     std::string kind;
     std::function<Items()> has, has_not;
     SurveyOptions options = {};
 };
 
 Items plate_and(const std::string& name, const make::Solid& other) {
-    return {{"plate", plate()}, {name, other}};
+    return {{"plate", flat_plate()}, {name, other}};
 }
 
 make::Solid upright(double height) {
     return box({50, 20, height}, {4, 40, 60});
 }
 
-std::vector<Case> cases() {
+std::vector<SurveyCase> survey_cases() {
     const auto rim = [](const Vec3& m) { return m.z() > 3.9; };
-    const auto clean = [] { return one(plate()); };
+    const auto clean = [] { return one(flat_plate()); };
     SurveyOptions thick, thin;
     thick.thickest = 3, thin.thinnest = 5;
     return {
-        {"open body", [] { return one(make::without_face(plate(), 2)); }, clean},
-        {"missing face", [] { return one(make::without_face(plate(), 2)); }, [] { return one(surface()); }},
-        {"unconnected edges", [] { return one(make::with_loose_face(plate(), 4)); }, clean},
-        {"doubled faces", [] { return one(make::with_doubled_face(plate(), 4)); }, clean},
-        {"inverted orientation", [] { return one(make::with_turned_face(plate(), 3)); }, clean},
-        {"inverted orientation", [] { return one(make::inside_out(plate())); }, clean},
+        {"open body", [] { return one(make::without_face(flat_plate(), 2)); }, clean},
+        {"missing face", [] { return one(make::without_face(flat_plate(), 2)); }, [] { return one(surface()); }},
+        {"unconnected edges", [] { return one(make::with_loose_face(flat_plate(), 4)); }, clean},
+        {"doubled faces", [] { return one(make::with_doubled_face(flat_plate(), 4)); }, clean},
+        {"inverted orientation", [] { return one(make::with_turned_face(flat_plate(), 3)); }, clean},
+        {"inverted orientation", [] { return one(make::inside_out(flat_plate())); }, clean},
         {"needless edges",
          [] {
              return one(make::fuse({box({0, 0, 0}, {60, 80, 4}), box({60, 0, 0}, {60, 80, 4})}));
@@ -90,10 +90,10 @@ std::vector<Case> cases() {
         {"sliver faces", [] { return one(with_step(0.1)); }, [] { return one(with_step(5)); }},
         {"self-intersection",
          [] {
-             return one(make::in_one_skin(plate(), box({40, 20, -20}, {4, 30, 40})));
+             return one(make::in_one_skin(flat_plate(), box({40, 20, -20}, {4, 30, 40})));
          },
          [] {
-             return one(make::in_one_skin(plate(), box({40, 20, 10}, {4, 30, 40})));
+             return one(make::in_one_skin(flat_plate(), box({40, 20, 10}, {4, 30, 40})));
          }},
         {"tiny body",
          [] {
@@ -105,9 +105,9 @@ std::vector<Case> cases() {
         {"overlap", [] { return plate_and("rib", upright(3.7)); }, [] { return plate_and("rib", upright(4)); }},
         {"near miss", [] { return plate_and("rib", upright(4.4)); }, [] { return plate_and("rib", upright(6)); }},
         {"contact", [] { return plate_and("rib", upright(4)); }, [] { return plate_and("rib", upright(6)); }},
-        {"doubled bodies", [] { return plate_and("copy", plate()); },
+        {"doubled bodies", [] { return plate_and("copy", flat_plate()); },
          [] {
-             return plate_and("other", make::moved(plate(), make::place({0, 0, 9})));
+             return plate_and("other", make::moved(flat_plate(), make::place({0, 0, 9})));
          }},
         {"wall too thick", clean,
          [] {
@@ -120,14 +120,14 @@ std::vector<Case> cases() {
          },
          thin},
         {"small holes", [] { return one(with_holes(2)); }, [] { return one(with_holes(9)); }},
-        {"small rounds", [=] { return one(make::rounded_edges(plate(), 0.8, rim)); }, [=] { return one(make::rounded_edges(plate(), 3.2, rim)); }},
+        {"small rounds", [=] { return one(make::rounded_edges(flat_plate(), 0.8, rim)); }, [=] { return one(make::rounded_edges(flat_plate(), 3.2, rim)); }},
         {"lettering", [] { return one(with_letter(0.6)); }, [] { return one(with_letter(20)); }},
         {"lettering",
          [] {
-             return one(make::cut(plate(), {box({50, 30, 3.4}, {12, 3, 5})}));
+             return one(make::cut(flat_plate(), {box({50, 30, 3.4}, {12, 3, 5})}));
          },
          [] {
-             return one(make::cut(plate(), {box({50, 30, -2}, {12, 3, 9})}));
+             return one(make::cut(flat_plate(), {box({50, 30, -2}, {12, 3, 9})}));
          }},
         {"unit suspicion",
          [] {
@@ -142,7 +142,7 @@ std::vector<Case> cases() {
 class FindingKind : public testing::TestWithParam<std::size_t> {};
 
 TEST_P(FindingKind, IsOnThePartThatHasItAndNotOnItsNeighbour) {
-    const Case c = cases()[GetParam()];
+    const SurveyCase c = survey_cases()[GetParam()];
     const Survey with = survey(solids_of(c.has()), c.options), without = survey(solids_of(c.has_not()), c.options);
     const Finding* f = found(with, c.kind);
     ASSERT_NE(f, nullptr) << c.kind << "\n" << warnings(with);
@@ -153,7 +153,7 @@ TEST_P(FindingKind, IsOnThePartThatHasItAndNotOnItsNeighbour) {
 }
 
 TEST_P(FindingKind, IsTheSameOneAnywhere) {
-    const Case c = cases()[GetParam()];
+    const SurveyCase c = survey_cases()[GetParam()];
     if (c.kind == "unit suspicion" || c.kind == "unconnected edges") GTEST_SKIP() << "its size is lost in the shift";
     auto moved = c.has();
     const Eigen::Isometry3d m = Eigen::Translation3d(300, -200, 500) * Eigen::Isometry3d(anywhere().linear());
@@ -166,8 +166,8 @@ TEST_P(FindingKind, IsTheSameOneAnywhere) {
     EXPECT_NEAR(f->size, g->size, 0.03 * f->size) << c.kind;
 }
 
-INSTANTIATE_TEST_SUITE_P(All, FindingKind, testing::Range<std::size_t>(0, cases().size()), [](const auto& i) {
-    std::string name = cases()[i.param].kind + std::to_string(i.param);
+INSTANTIATE_TEST_SUITE_P(All, FindingKind, testing::Range<std::size_t>(0, survey_cases().size()), [](const auto& i) {
+    std::string name = survey_cases()[i.param].kind + std::to_string(i.param);
     std::replace_if(
         name.begin(), name.end(), [](char c) { return !std::isalnum(static_cast<unsigned char>(c)); }, '_');
     return name;
@@ -175,7 +175,7 @@ INSTANTIATE_TEST_SUITE_P(All, FindingKind, testing::Range<std::size_t>(0, cases(
 
 TEST(SurveyFigures, OverlapsHaveTheirVolumeAndDepth) {
     for (const double depth : {0.3, 2.0}) {
-        const Survey s = survey(solids_of({{"plate", plate()}, {"rib", box({50, 20, 4 - depth}, {4, 40, 60})}}));
+        const Survey s = survey(solids_of({{"plate", flat_plate()}, {"rib", box({50, 20, 4 - depth}, {4, 40, 60})}}));
         const Finding* f = found(s, "overlap");
         ASSERT_NE(f, nullptr);
         EXPECT_NEAR(f->size, depth, 0.02 * depth);
@@ -193,16 +193,16 @@ TEST(SurveyFigures, OverlapsHaveTheirVolumeAndDepth) {
 
 TEST(SurveyFigures, ContactAndNearMissAreasAreExactBetweenPlanes) {
     const Survey touching =
-        survey(solids_of({{"plate", plate()}, {"block", make::moved(box({0, 0, 0}, {30, 17, 10}), make::place({50, 20, 4}, Vec3::UnitZ(), Vec3(1, 0.4, 0)))}}));
+        survey(solids_of({{"plate", flat_plate()}, {"block", make::moved(box({0, 0, 0}, {30, 17, 10}), make::place({50, 20, 4}, Vec3::UnitZ(), Vec3(1, 0.4, 0)))}}));
     EXPECT_NEAR(std::pow(found(touching, "contact")->size, 2), 30 * 17, 1e-6);
-    const Survey near = survey(solids_of({{"plate", plate()}, {"block", box({50, 20, 4.25}, {30, 17, 10})}}));
+    const Survey near = survey(solids_of({{"plate", flat_plate()}, {"block", box({50, 20, 4.25}, {30, 17, 10})}}));
     const Finding* f = found(near, "near miss");
     EXPECT_NEAR(f->size, 0.25, 1e-9);
     EXPECT_NE(f->about.find("510 mm2"), std::string::npos) << f->about;
 }
 
 TEST(SurveyFigures, GapOfUnconnectedEdgesAndLengthOfFreeOnes) {
-    const Survey s = survey(solids_of(one(make::with_loose_face(plate(), 4, {0, 0, -0.02}))));
+    const Survey s = survey(solids_of(one(make::with_loose_face(flat_plate(), 4, {0, 0, -0.02}))));
     const Finding* f = found(s, "unconnected edges");
     ASSERT_NE(f, nullptr);
     EXPECT_NEAR(f->size, 0.02, 1e-6);
@@ -263,7 +263,7 @@ TEST(SurveyFigures, ClassesSayWhy) {
     SurveyOptions six;
     six.slender = 5;
     EXPECT_EQ(kind_of(make::extrude(make::tube(50, 3), 300), six), BodyClass::slender);
-    EXPECT_EQ(kind_of(make::without_face(plate(), 1)), BodyClass::open);
+    EXPECT_EQ(kind_of(make::without_face(flat_plate(), 1)), BodyClass::open);
 }
 
 TEST(SurveyFigures, ABlockWithAFinIsMixedAndToldApart) {
@@ -283,7 +283,7 @@ TEST(SurveyFigures, ABlockWithAFinIsMixedAndToldApart) {
 }
 
 TEST(SurveyFigures, RayAndBallDifferAtCornersOnly) {
-    const Assembly a = solids_of(one(plate()));
+    const Assembly a = solids_of(one(flat_plate()));
     const Body& b = a.bodies[0];
     const Vec3 top = Vec3(60, 40, 4) - a.shift;
     EXPECT_NEAR(inscribed_ball(b, top, Vec3::UnitZ(), 4), 4, 1e-6);

@@ -12,7 +12,7 @@ using namespace test;
 
 namespace {
 
-std::vector<Vec3> wave(double z = 0) {
+std::vector<Vec3> swept_wave(double z = 0) {
     std::vector<Vec3> out;
     for (int i = 0; i <= 8; ++i) out.push_back({100.0 * i, 60 * std::sin(0.7 * i), z});
     return out;
@@ -39,7 +39,7 @@ TEST(Swept, OneMemberAlongASplineWithItsTrueSection) {
         double area;
     };
     const double tube = 30 * 20 - 26 * 16 - (4 - pi) * (16 - 4);  // corners of radius 4 outside and 2 inside
-    const std::vector<Case> cases{{"rectangular tube in a plane", make::sweep(make::rectangular_tube(30, 20, 2, 4), wave(), Vec3::UnitZ()), tube},
+    const std::vector<Case> cases{{"rectangular tube in a plane", make::sweep(make::rectangular_tube(30, 20, 2, 4), swept_wave(), Vec3::UnitZ()), tube},
                                   {"round bar in space", make::moved(make::sweep({make::circle(8)}, in_space(), Vec3::UnitZ()), anywhere()), 64 * pi}};
     for (const Case& c : cases) {
         SCOPED_TRACE(c.name);
@@ -57,7 +57,7 @@ TEST(Swept, OneMemberAlongASplineWithItsTrueSection) {
 }
 
 TEST(Swept, RailAlongASplineLiesInThePlateItRunsOn) {
-    const Items items{{"rail", make::sweep(make::rectangular_tube(20, 20, 2, 4), wave(10), Vec3::UnitZ())},
+    const Items items{{"rail", make::sweep(make::rectangular_tube(20, 20, 2, 4), swept_wave(10), Vec3::UnitZ())},
                       {"plate", make::box({-50, -150, -4}, {900, 300, 4})}};
     const Job j = job_of(items);
     expect_whole(j);

@@ -14,7 +14,7 @@ using make::Solid;
 
 namespace {
 
-Curve arc(const Vec2& centre, double radius, double from, double to) {
+Curve welded_arc(const Vec2& centre, double radius, double from, double to) {
     Curve c{CircleCurve{{{centre.x(), centre.y(), 0}, Vec3::UnitX(), Vec3::UnitY(), Vec3::UnitZ()}, radius}, std::min(from, to), std::max(from, to)};
     return to < from ? c.reversed() : c;
 }
@@ -24,7 +24,7 @@ Solid sandwich() {
     std::vector<Curve> one, two;
     for (int i = 0; i < 8; ++i) {
         const double s = i % 2 ? -1 : 1;
-        one.push_back(arc({20.0 * i, 0}, 10 - 0.5 * s, pi, s > 0 ? 0 : 2 * pi)), two.push_back(arc({20.0 * i, 0}, 10 + 0.5 * s, pi, s > 0 ? 0 : 2 * pi));
+        one.push_back(welded_arc({20.0 * i, 0}, 10 - 0.5 * s, pi, s > 0 ? 0 : 2 * pi)), two.push_back(welded_arc({20.0 * i, 0}, 10 + 0.5 * s, pi, s > 0 ? 0 : 2 * pi));
     }
     std::vector<Curve> loop = one;
     loop.push_back(Curve::segment(one.back().end(), two.back().end()));
@@ -34,7 +34,7 @@ Solid sandwich() {
     return make::unify(make::fuse({core, make::box({-12, -100, 9.8}, {164, 100, 1}), make::box({-12, -100, -10.8}, {164, 100, 1})}));
 }
 
-Solid plate() {
+Solid welded_plate() {
     return make::box({-60, -50, 0}, {120, 200, 4});
 }
 
@@ -48,7 +48,7 @@ Solid pipe(double outside, double inside, double length) {
 
 // Let into the plate by 1.5 mm along a line.
 Solid pipe_in_plate() {
-    return make::unify(make::fuse({plate(), lying(pipe(20, 18, 140), 22.5)}));
+    return make::unify(make::fuse({welded_plate(), lying(pipe(20, 18, 140), 22.5)}));
 }
 
 Solid pipes_side_by_side() {
@@ -59,8 +59,8 @@ Solid pipes_side_by_side() {
     return make::unify(make::cut(make::fuse(pipes), bores));
 }
 
-Solid half_pipe() {
-    return make::unify(make::fuse({plate(), make::cut(lying(pipe(20, 18, 140), 4), {make::box({-60, -150, -50}, {120, 400, 52})})}));
+Solid welded_half_pipe() {
+    return make::unify(make::fuse({welded_plate(), make::cut(lying(pipe(20, 18, 140), 4), {make::box({-60, -150, -50}, {120, 400, 52})})}));
 }
 
 // A square tube with gussets on a base plate: its corners' rounds are small against the plate.
@@ -124,7 +124,7 @@ const std::vector<Welded>& welded() {
     static const std::vector<Welded> all = {{"corrugated_core", sandwich, 10, 1e-5, 8 * pi * 10 * 100 + 2.0 * 164 * 100},
                                             {"pipe_in_a_plate", pipe_in_plate, 2, 1e-5, 120 * 200 + 2 * pi * 19 * 140},
                                             {"pipes_side_by_side", pipes_side_by_side, 4, 1e-5, 4 * 2 * pi * 18.5 * 140},
-                                            {"half_pipe", half_pipe, 2, 2e-4, 120 * 200 + (pi + 2 * std::asin(2.0 / 19)) * 19 * 140},
+                                            {"half_pipe", welded_half_pipe, 2, 2e-4, 120 * 200 + (pi + 2 * std::asin(2.0 / 19)) * 19 * 140},
                                             {"post_on_a_plate", post, 13, 1e-3, 0},
                                             {"volute", volute, 2, 1e-5, 0},
                                             {"cup_with_a_handle", cup_with_a_handle, 3, 1e-3, 0},
@@ -173,7 +173,7 @@ TEST(LineContact, EveryCrestOfACoreIsLinkedToItsFaceSheet) {
 TEST(RodOnAPlate, IsARegionOfItsOwn) {
     // A round rod fused to a plate along a line is no sheet, whatever faces see each other there, and is not lost.
     for (const bool moved : {false, true}) {
-        const Job j = job_of_shells(make::unify(make::fuse({plate(), lying(make::cylinder({0, 0, 0}, Vec3::UnitZ(), 3, 140), 6.5)})), moved);
+        const Job j = job_of_shells(make::unify(make::fuse({welded_plate(), lying(make::cylinder({0, 0, 0}, Vec3::UnitZ(), 3, 140), 6.5)})), moved);
         EXPECT_EQ(j.model.sheets.size(), 1u);
         EXPECT_EQ(j.model.couplings.size(), 1u);
         EXPECT_LT(std::abs(j.proof.volume_error), 1e-6);

@@ -2,6 +2,7 @@
 
 #include "body/round_faces.hpp"
 #include "core/groups.hpp"
+#include "core/index.hpp"
 #include "geom/pipe.hpp"
 #include "geom/rounds.hpp"
 
@@ -15,15 +16,11 @@ namespace {
 
 constexpr double far_enough = 3;       // of the walls' thickness: rounds further apart are no two sides of one bend
 constexpr double least_facing = 0.5;   // cosine between opposed rounds, of no matter how unlike radii
-constexpr double most_off = 0.2;       // of the thickness, between a bend's midsurface and equal distance
+constexpr double bend_off = 0.2;       // of the thickness, between a bend's midsurface and equal distance
 constexpr double all_over = 0.9;       // of its larger side, that a patch which fills a corner sees the other one from
-constexpr double most_off_all = 0.01;  // of the thickness, for one in place of their equal distance
+constexpr double bend_off_all = 0.01;  // of the thickness, for one in place of their equal distance
 constexpr double no_rib = 1.5;         // times as thick as a wall: what is thicker may be the depth of a rib on it
 constexpr int passes = 4;
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 class Search {
 public:
@@ -348,14 +345,14 @@ private:
     // How far from equal distance a midsurface may be. Free patches that face each other all over, as where rounds of unlike radii run together
     // in a corner, were rolled by no ball, even if one comes close: their equal distance is known and fits their neighbours better.
     [[nodiscard]] double limit(const Pair& p) const {
-        const double wide = most_off * std::max(p.thickness, p.wall);
+        const double wide = bend_off * std::max(p.thickness, p.wall);
         const auto free = [&](int f) { return std::holds_alternative<FreeSurface>(body_.faces[ix(f)].surface); };
         if (!p.ridge.empty() || !free(p.a) || !free(p.b)) return wide;
         const double area = std::max(body_.faces[ix(p.a)].area, body_.faces[ix(p.b)].area);
         for (const Wall& w : walls_)
             for (const FacePair& q : w.pairs)
-                if (std::minmax(q.top, q.bottom) == std::minmax(p.a, p.b) && q.area >= all_over * area && w.fit_error <= 0.1 * most_off_all * p.thickness)
-                    return most_off_all * p.thickness;
+                if (std::minmax(q.top, q.bottom) == std::minmax(p.a, p.b) && q.area >= all_over * area && w.fit_error <= 0.1 * bend_off_all * p.thickness)
+                    return bend_off_all * p.thickness;
         return wide;
     }
 

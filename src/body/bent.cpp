@@ -1,6 +1,7 @@
 // Bodies that carry one profile along straight pieces and arcs: bent tubes, hooks, hoops.
 #include "body/prism.hpp"
 #include "body/section.hpp"
+#include "core/index.hpp"
 #include "geom/outline.hpp"
 
 #include <algorithm>
@@ -11,10 +12,6 @@ namespace halvo {
 namespace {
 
 constexpr std::size_t most_pieces = 400, most_ends = 6;
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 // One motion of the profile: straight ahead, or round an axis.
 struct Motion {

@@ -1,6 +1,7 @@
 #include "body/corner_patches.hpp"
 
 #include "body/chart_middle.hpp"
+#include "core/index.hpp"
 #include "geom/facet_tree.hpp"
 #include "geom/fit_free.hpp"
 
@@ -18,10 +19,6 @@ constexpr double mean_off = 1e-3;  // of the thickness, between the new midsurfa
 constexpr double most_off = 0.02;  // and the largest: walls that end at one corner of it with rounds of their own
 constexpr int across = 24;         // lines that look through the corner, along each direction
 constexpr double steepest = 0.35;  // cosine between those and a midsurface that they pass
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 class Corner {
 public:

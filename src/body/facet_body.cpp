@@ -1,6 +1,7 @@
 #include "body/facet_body.hpp"
 
 #include "body/facet_regions.hpp"
+#include "core/index.hpp"
 #include "geom/dense.hpp"
 #include "geom/fit.hpp"
 
@@ -11,10 +12,6 @@
 
 namespace halvo {
 namespace {
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 // Facet sides between two faces, in the order they follow each other.
 struct Chain {

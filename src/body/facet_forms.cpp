@@ -1,5 +1,6 @@
 #include "body/facet_forms.hpp"
 
+#include "core/index.hpp"
 #include "geom/dense.hpp"
 
 #include <algorithm>
@@ -8,10 +9,6 @@
 
 namespace halvo {
 namespace {
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 }  // namespace
 

@@ -1,14 +1,12 @@
 #include "body/facet_growth.hpp"
 
+#include "core/index.hpp"
+
 #include <algorithm>
 #include <cmath>
 
 namespace halvo {
 namespace {
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 }  // namespace
 

@@ -1,6 +1,7 @@
 #include "body/facet_mesh.hpp"
 
 #include "core/groups.hpp"
+#include "core/index.hpp"
 #include "geom/facet_tree.hpp"
 
 #include <algorithm>
@@ -11,10 +12,6 @@
 
 namespace halvo {
 namespace {
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 // New index of each point: equal coordinates (and groups, when they are separate) give one.
 std::vector<int> weld(const std::vector<Vec3>& points, const std::vector<int>& owner, std::vector<Vec3>& out) {

@@ -1,6 +1,7 @@
 #include "body/facet_regions.hpp"
 
 #include "body/facet_settling.hpp"
+#include "core/index.hpp"
 #include "geom/dense.hpp"
 
 #include <algorithm>
@@ -9,10 +10,6 @@
 
 namespace halvo {
 namespace {
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 class Recognition : public FacetSettling {
 public:

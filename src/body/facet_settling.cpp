@@ -1,5 +1,6 @@
 #include "body/facet_settling.hpp"
 
+#include "core/index.hpp"
 #include "geom/fit_free.hpp"
 
 #include <algorithm>
@@ -9,10 +10,6 @@
 
 namespace halvo {
 namespace {
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 }  // namespace
 

@@ -1,5 +1,7 @@
 #include "body/folds.hpp"
 
+#include "core/index.hpp"
+
 #include <algorithm>
 #include <iterator>
 #include <map>
@@ -9,11 +11,7 @@ namespace halvo {
 namespace {
 
 constexpr double shortest = 1;  // of its thickness: the width of a wall between two folds
-constexpr double like = 1.5;    // times as thick: walls that a folded wall may go on in
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
+constexpr double alike_thick = 1.5;    // times as thick: walls that a folded wall may go on in
 
 class Folds {
 public:
@@ -66,7 +64,7 @@ private:
                     const auto it = of_faces_.find(std::minmax(outer, inner));
                     if (it == of_faces_.end()) continue;
                     const double other = skin_.pairs[it->second].mean;
-                    if (std::max(t, other) < like * std::min(t, other)) out.insert(it->second);
+                    if (std::max(t, other) < alike_thick * std::min(t, other)) out.insert(it->second);
                 }
         return out;
     }

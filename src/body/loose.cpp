@@ -2,6 +2,7 @@
 
 #include "body/touching_edges.hpp"
 #include "core/groups.hpp"
+#include "core/index.hpp"
 #include "geom/facet_tree.hpp"
 
 #include <algorithm>
@@ -9,10 +10,6 @@
 
 namespace halvo {
 namespace {
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 // The faces of one group with the edges, vertices and facets they use.
 Body part_of(const Body& from, const std::vector<std::size_t>& faces) {

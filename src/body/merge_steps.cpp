@@ -1,5 +1,7 @@
 #include "body/merge_steps.hpp"
 
+#include "core/index.hpp"
+
 #include <algorithm>
 #include <cmath>
 #include <map>
@@ -8,10 +10,6 @@
 
 namespace halvo {
 namespace {
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 class StepMerger {
 public:

@@ -44,31 +44,31 @@ double loops_area(const PlaneSection& s, const Frame& f) {
     return a;
 }
 
-struct Station {
+struct CutStation {
     double at = 0, area = 0;
     PlaneSection section;
 };
 
-std::optional<Station> constant_station(const Body& body, Frame f, double low, double high, double tol) {
-    std::vector<Station> all;
+std::optional<CutStation> constant_station(const Body& body, Frame f, double low, double high, double tol) {
+    std::vector<CutStation> all;
     constexpr double shares[] = {0.0731, 0.1627, 0.2719, 0.3823, 0.4517, 0.5179, 0.6127, 0.7283, 0.8367, 0.9271};
     const Vec3 base = f.origin;
     for (double w : shares) {
         const double s = low + w * (high - low);
         f.origin = base + s * f.z;
-        Station st{s, 0, cut(body, f, tol)};
+        CutStation st{s, 0, cut(body, f, tol)};
         if (st.section.open_chains > 0) return std::nullopt;
         st.area = loops_area(st.section, f);
         all.push_back(std::move(st));
     }
     std::vector<double> areas;
-    for (const Station& s : all) areas.push_back(s.area);
+    for (const CutStation& s : all) areas.push_back(s.area);
     std::nth_element(areas.begin(), areas.begin() + 5, areas.end());
     const double common = areas[5];
     if (common <= 0) return std::nullopt;
-    const Station* best = nullptr;
+    const CutStation* best = nullptr;
     int same = 0;
-    for (const Station& s : all) {
+    for (const CutStation& s : all) {
         if (std::abs(s.area - common) > same_area * common) continue;
         ++same;
         if (!best || std::abs(s.at - 0.5 * (low + high)) < std::abs(best->at - 0.5 * (low + high))) best = &s;

@@ -1,5 +1,6 @@
 #include "body/round_faces.hpp"
 
+#include "core/index.hpp"
 #include "geom/fit.hpp"
 #include "geom/rounds.hpp"
 
@@ -9,10 +10,6 @@ namespace halvo {
 namespace {
 
 constexpr double rolled = 0.06;  // of a principal curvature, that it varies by over what a ball was rolled along
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 }  // namespace
 

@@ -2,6 +2,7 @@
 
 #include "body/folds.hpp"
 #include "core/groups.hpp"
+#include "core/index.hpp"
 #include "geom/facet_tree.hpp"
 #include "geom/spread.hpp"
 
@@ -18,10 +19,6 @@ constexpr double much_differing = 2.03;  // times as thick; no round number, whi
 constexpr double mostly = 0.7;           // of a group's area, where ray and ball agree
 constexpr double rim_of_wall = 1.5;      // ball at a rim over the thickness of the wall beside it
 const double scatter_angle = std::cos(pi / 6);
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 std::vector<SkinPair> collect_pairs(Skin& skin, const WallLimits& limits) {
     std::map<std::pair<int, int>, int> known;

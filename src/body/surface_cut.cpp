@@ -1,5 +1,6 @@
 #include "body/surface_cut.hpp"
 
+#include "core/index.hpp"
 #include "geom/facet_tree.hpp"
 #include "geom/heights.hpp"
 #include "geom/rounds.hpp"
@@ -15,10 +16,6 @@
 
 namespace halvo {
 namespace {
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 FootOn foot_on(const Chart& chart) {
     return [&chart](const Vec3& p) { return chart.on(p); };
@@ -460,7 +457,7 @@ TracePatch grid_of(const Chart& a, const std::vector<Vec3>& corners, double marg
     return patch;
 }
 
-double longest_side(const TracePatch& patch) {
+double longest_patch_side(const TracePatch& patch) {
     double out = 0;
     for (const auto& t : patch.triangles)
         for (std::size_t k = 0; k < 3; ++k) out = std::max(out, (patch.points[ix(t[k])] - patch.points[ix(t[(k + 1) % 3])]).norm());
@@ -505,7 +502,7 @@ std::vector<Curve> crossings(const Chart& a, const Chart& b, const Box3& range, 
     if (patch.triangles.empty()) return out;
     // A small one might pass between the grid's points; of a large one, the far side is none of ours.
     const auto section = plane_section(a.surface(), b.surface());
-    if (section && range.contains(section->box()) && section->box().sizes().norm() <= 8 * longest_side(patch)) return {*section};
+    if (section && range.contains(section->box()) && section->box().sizes().norm() <= 8 * longest_patch_side(patch)) return {*section};
     refine_near(patch, a, b);
     patch.heights = heights_near_zero(patch.points, patch.triangles, [&](const Vec3& p) { return b.height(p); });
     const FootOn fa = foot_on(a), fb = foot_on(b);

@@ -2,6 +2,7 @@
 // goes: all normals round a section are square to it.
 #include "body/prism.hpp"
 #include "body/section.hpp"
+#include "core/index.hpp"
 #include "geom/dense.hpp"
 #include "geom/facet_tree.hpp"
 #include "geom/outline.hpp"
@@ -16,10 +17,6 @@ constexpr double least_length = 4;      // times the depth, for a line worth wal
 constexpr double ends_at = 0.5;         // cosine between a face's normal and the line: it closes the profile
 constexpr double square_enough = 0.02;  // root mean square cosine of the skin's normals with the line, at most
 constexpr int most_stations = 600;
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 struct Station {
     Frame frame;  // origin at the section's centroid, z along the line

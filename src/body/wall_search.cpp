@@ -5,6 +5,7 @@
 #include "body/corner_patches.hpp"
 #include "body/merge_steps.hpp"
 #include "body/mid_surface.hpp"
+#include "core/index.hpp"
 #include "geom/spread.hpp"
 
 #include <fmt/format.h>
@@ -19,10 +20,6 @@ namespace {
 
 constexpr double own_share = 0.3;   // a curved pair takes at least this share of one of its faces, or it is a rounded rim's or a sliver
 constexpr double fit_share = 1e-4;  // fitted midsurfaces keep to equal distance within this share of the thickness
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 bool is_plane(const Body& body, int f) {
     return std::holds_alternative<PlaneSurface>(body.faces[ix(f)].surface);

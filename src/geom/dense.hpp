@@ -12,6 +12,7 @@ struct PrincipalAxes {
     Eigen::Matrix<double, n, 1> values;
     Eigen::Matrix<double, n, n> vectors;
 };
+PrincipalAxes<2> principal_axes(const Eigen::Matrix2d& symmetric);
 PrincipalAxes<3> principal_axes(const Eigen::Matrix3d& symmetric);
 PrincipalAxes<6> principal_axes(const Eigen::Matrix<double, 6, 6>& symmetric);
 
@@ -25,5 +26,13 @@ struct LeastSquares {
     Eigen::Index rank = 0;
 };
 LeastSquares least_squares(const Eigen::MatrixXd& a, const Eigen::VectorXd& b);
+
+/// Singular values of a matrix, falling, and a direction (column) for each, from the eigenvalues of aTa: good to about 1e-8 of the largest.
+/// There are as many as `a` has columns; directions of values that are zero span its null space.
+struct SingularValues {
+    Eigen::VectorXd values;
+    Eigen::MatrixXd directions;
+};
+SingularValues singular_values(const Eigen::MatrixXd& a);
 
 }  // namespace halvo

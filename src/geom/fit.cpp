@@ -2,7 +2,6 @@
 
 #include "geom/dense.hpp"
 
-#include <Eigen/LU>
 
 #include <algorithm>
 #include <array>
@@ -143,9 +142,9 @@ std::optional<std::pair<Vec2, double>> circle_of(const std::vector<Vec2>& q) {
         a += row * row.transpose();
         b += row * p.squaredNorm();
     }
-    const Eigen::FullPivLU<Eigen::Matrix3d> lu(a);
-    if (lu.rank() < 3) return std::nullopt;
-    const Vec3 x = lu.solve(b);
+    const auto solved = least_squares(a, b);
+    if (solved.rank < 3) return std::nullopt;
+    const Vec3 x = solved.x;
     const Vec2 c(0.5 * x.x(), 0.5 * x.y());
     const double r2 = x.z() + c.squaredNorm();
     if (!(r2 > 0)) return std::nullopt;
@@ -178,9 +177,9 @@ std::optional<Fit> fit_sphere(std::span<const Vec3> points, std::span<const Vec3
         const Eigen::Vector4d row(q.x(), q.y(), q.z(), 1);
         a += row * row.transpose(), b += row * q.squaredNorm();
     }
-    const Eigen::FullPivLU<Eigen::Matrix4d> lu(a);
-    if (lu.rank() < 4) return std::nullopt;
-    const Eigen::Vector4d x = lu.solve(b);
+    const auto solved = least_squares(a, b);
+    if (solved.rank < 4) return std::nullopt;
+    const Eigen::Vector4d x = solved.x;
     const Vec3 centre = 0.5 * x.head<3>();
     const double r2 = x[3] + centre.squaredNorm();
     if (!(r2 > 0) || r2 > 1e8) return std::nullopt;

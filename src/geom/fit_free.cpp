@@ -1,9 +1,9 @@
 #include "geom/fit_free.hpp"
 
+#include "core/index.hpp"
+#include "geom/dense.hpp"
 #include "geom/flatten.hpp"
-
-#include <Eigen/Eigenvalues>
-#include <Eigen/SparseCholesky>
+#include "geom/sparse.hpp"
 
 #include <algorithm>
 #include <array>
@@ -13,10 +13,6 @@ namespace halvo {
 namespace {
 
 constexpr double steepest = 0.3;  // cosine between the mean normal and any other
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 // Uniform cubic basis functions of one span at a share t of it, with first and second derivatives by the share.
 std::array<std::array<double, 4>, 3> cubic(double t) {
@@ -32,9 +28,8 @@ public:
     Field(const Box2& range, int nu, int nv) : range_(range), n_{nu, nv}, poles_(Eigen::MatrixX3d::Zero((nu + 3) * (nv + 3), 3)) {}
 
     void fit(std::span<const Vec3> points, const std::vector<Vec2>& at) {
-        using Entry = Eigen::Triplet<double>;
         const Eigen::Index size = poles_.rows();
-        std::vector<Entry> entries;
+        std::vector<SparseTerm> entries;
         Eigen::MatrixX3d b = Eigen::MatrixX3d::Zero(size, 3);
         const double share = 1.0 / static_cast<double>(points.size());
         for (std::size_t k = 0; k < points.size(); ++k) {
@@ -55,10 +50,8 @@ public:
                     for (std::size_t i = 0; i < 16; ++i)
                         for (std::size_t j = 0; j < 16; ++j) entries.emplace_back(where[i], where[j], scale * w[i] * w[j]);
                 }
-        Eigen::SparseMatrix<double> a(size, size);
-        a.setFromTriplets(entries.begin(), entries.end());
-        Eigen::SimplicialLDLT<Eigen::SparseMatrix<double>> solver(a);
-        if (solver.info() == Eigen::Success) poles_ = solver.solve(b);
+        const SparseSymmetric a(size, entries);
+        if (a.factorized()) poles_ = a.solve(b);
     }
 
     // Point, and how it moves along both directions.
@@ -124,8 +117,7 @@ void straighten(std::vector<Vec2>& at) {
     for (const Vec2& q : at) middle += q / static_cast<double>(at.size());
     Eigen::Matrix2d spread = Eigen::Matrix2d::Zero();
     for (const Vec2& q : at) spread += (q - middle) * (q - middle).transpose();
-    const Eigen::SelfAdjointEigenSolver<Eigen::Matrix2d> axes(spread);
-    const Vec2 x = axes.eigenvectors().col(1), y(-x.y(), x.x());
+    const Vec2 x = principal_axes(spread).vectors.col(1), y(-x.y(), x.x());
     for (Vec2& q : at) q = Vec2(x.dot(q - middle), y.dot(q - middle));
 }
 

@@ -1,6 +1,7 @@
 #include "geom/flatten.hpp"
 
-#include <Eigen/SparseCholesky>
+#include "core/index.hpp"
+#include "geom/sparse.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -8,13 +9,7 @@
 namespace halvo {
 namespace {
 
-using Sparse = Eigen::SparseMatrix<double>;
-using Entry = Eigen::Triplet<double>;
 using Triple = std::array<int, 3>;
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 // A facet laid into the plane: first corner at zero, first side along x.
 using Flat = std::array<Vec2, 3>;
@@ -56,7 +51,7 @@ std::optional<std::vector<Vec2>> conformal(std::span<const Vec3> p, std::span<co
     Eigen::Index count = 0;
     for (std::size_t i = 0; i < p.size(); ++i)
         if (static_cast<int>(i) != ends[0] && static_cast<int>(i) != ends[1]) column[i] = count++;
-    std::vector<Entry> entries;
+    std::vector<SparseTerm> entries;
     Eigen::VectorXd b = Eigen::VectorXd::Zero(2 * static_cast<Eigen::Index>(facets.size()));
     for (std::size_t f = 0; f < facets.size(); ++f) {
         const double area = twice_area(flat[f]);
@@ -73,12 +68,9 @@ std::optional<std::vector<Vec2>> conformal(std::span<const Vec3> p, std::span<co
             }
         }
     }
-    Sparse a(b.size(), 2 * count);
-    a.setFromTriplets(entries.begin(), entries.end());
-    const Sparse normal = a.transpose() * a;
-    Eigen::SimplicialLDLT<Sparse> solver(normal);
-    if (solver.info() != Eigen::Success) return std::nullopt;
-    const Eigen::VectorXd x = solver.solve(a.transpose() * b);
+    const auto solved = sparse_least_squares(2 * count, entries, b);
+    if (!solved) return std::nullopt;
+    const Eigen::VectorXd& x = *solved;
     std::vector<Vec2> out(p.size(), Vec2(0, 0));
     out[ix(ends[1])] = Vec2(apart, 0);
     for (std::size_t i = 0; i < p.size(); ++i)
@@ -98,7 +90,7 @@ std::array<double, 3> cotangents(const Flat& f) {
 
 void keep_lengths(std::span<const Triple> facets, const std::vector<Flat>& flat, std::vector<Vec2>& q) {
     const auto n = static_cast<Eigen::Index>(q.size());
-    std::vector<Entry> entries{{0, 0, 1.0}};  // one point stays about where it is
+    std::vector<SparseTerm> entries{{0, 0, 1.0}};  // one point stays about where it is
     std::vector<std::array<double, 3>> weights;
     for (std::size_t f = 0; f < facets.size(); ++f) {
         weights.push_back(cotangents(flat[f]));
@@ -108,10 +100,8 @@ void keep_lengths(std::span<const Triple> facets, const std::vector<Flat>& flat,
             entries.emplace_back(i, i, w), entries.emplace_back(j, j, w), entries.emplace_back(i, j, -w), entries.emplace_back(j, i, -w);
         }
     }
-    Sparse laplace(n, n);
-    laplace.setFromTriplets(entries.begin(), entries.end());
-    Eigen::SimplicialLDLT<Sparse> solver(laplace);
-    if (solver.info() != Eigen::Success) return;
+    const SparseSymmetric laplace(n, entries);
+    if (!laplace.factorized()) return;
     constexpr int rounds = 12;
     for (int round = 0; round < rounds; ++round) {
         Eigen::MatrixX2d b = Eigen::MatrixX2d::Zero(n, 2);
@@ -134,7 +124,7 @@ void keep_lengths(std::span<const Triple> facets, const std::vector<Flat>& flat,
                 b.row(i) += d, b.row(j) -= d;
             }
         }
-        const Eigen::MatrixX2d x = solver.solve(b);
+        const Eigen::MatrixX2d x = laplace.solve(b);
         for (std::size_t i = 0; i < q.size(); ++i) q[i] = x.row(static_cast<Eigen::Index>(i));
     }
 }

@@ -1,6 +1,7 @@
 #include "geom/narrow.hpp"
 
 #include "core/groups.hpp"
+#include "core/index.hpp"
 #include "geom/triangulation.hpp"
 
 #include <algorithm>
@@ -10,12 +11,8 @@
 namespace halvo {
 namespace {
 
-constexpr double spacing = 1 / 3.0;         // widths, between points of the outline
+constexpr double outline_spacing = 1 / 3.0;         // widths, between points of the outline
 constexpr std::size_t most_points = 40000;  // of an outline; a finer one is left as it is
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 struct Divided {
     std::vector<Vec2> points;
@@ -90,7 +87,7 @@ std::vector<std::vector<Vec2>> outline_of(const std::vector<Vec2>& points, const
 }  // namespace
 
 std::vector<std::vector<Vec2>> wide_parts(const std::vector<std::vector<Vec2>>& loops, double width) {
-    const Divided d = divided(loops, spacing * width);
+    const Divided d = divided(loops, outline_spacing * width);
     if (d.points.size() > most_points) return loops;
     const std::vector<Triangle> triangles = triangulate(d.points, d.segments);
     std::vector<bool> wide;

@@ -1,5 +1,7 @@
 #include <halvo/geometry.hpp>
 
+#include "core/index.hpp"
+
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -9,10 +11,6 @@ namespace {
 
 constexpr int most_degree = 25;  // the kernel's own limit
 using Row = std::array<double, most_degree + 1>;
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 int span_of(const std::vector<double>& knots, int degree, double t) {
     const auto first = knots.begin() + degree, last = knots.end() - degree - 1;

@@ -1,5 +1,7 @@
 #include "geom/trace.hpp"
 
+#include "core/index.hpp"
+
 #include <algorithm>
 #include <cmath>
 #include <map>
@@ -9,10 +11,6 @@ namespace {
 
 constexpr double touching = 1e-3;  // sine of the angle between two surfaces below which they touch
 constexpr int most_levels = 9;
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 // Unit tangent of the intersection at a point of both, in the sense of `along`.
 Vec3 tangent_at(const FootOn& a, const FootOn& b, const Vec3& p, const Vec3& along) {

@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include "core/index.hpp"
 #include "geom/predicates.hpp"
 
 #include <algorithm>
@@ -21,10 +22,6 @@ constexpr int next3(int i) {
 constexpr int prev3(int i) {
     return i == 0 ? 2 : i - 1;
 }
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
-
 class Builder {
 public:
     explicit Builder(const std::vector<Vec2>& points) : p_(points), real_(static_cast<int>(points.size())) {

@@ -1,5 +1,6 @@
 #include "halve/bores.hpp"
 
+#include "core/index.hpp"
 #include "core/parallel.hpp"
 #include "geom/facet_tree.hpp"
 #include "halve/limits.hpp"
@@ -10,10 +11,6 @@
 
 namespace halvo {
 namespace {
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 std::vector<bool> sides_of_walls(const Body& body, const std::vector<WallSurface>& walls) {
     std::vector<bool> out(body.faces.size(), false);

@@ -1,5 +1,6 @@
 #include "halve/bulk_grid.hpp"
 
+#include "core/index.hpp"
 #include "core/parallel.hpp"
 
 #include <algorithm>
@@ -10,11 +11,7 @@ namespace halvo {
 namespace {
 
 constexpr int least_across = 10;  // cells along the shorter sides
-constexpr int halves = 2;         // a cell is halved in each direction, with a point anywhere in each part
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
+constexpr int halves_each_way = 2;         // a cell is halved in each direction, with a point anywhere in each part
 
 // A number from 0 to 1: where in its part of a cell a point lies, the same in every run.
 double anywhere(std::uint64_t a, std::uint64_t b) {
@@ -148,7 +145,7 @@ bool BulkGrid::at_border(int cell, int cluster) const {
 }
 
 double BulkGrid::volume(int cluster, const BulkSpace& space) const {
-    constexpr int parts = halves * halves * halves;
+    constexpr int parts = halves_each_way * halves_each_way * halves_each_way;
     std::vector<int> held(cluster_.size(), 0);
     parallel_for(cluster_.size(), [&](std::size_t i) {
         const int cell = static_cast<int>(i);
@@ -156,8 +153,8 @@ double BulkGrid::volume(int cluster, const BulkSpace& space) const {
         if (!border && cluster_[i] != cluster) return;
         const auto [x, y, z] = place(cell);
         for (int k = 0; k < parts; ++k) {
-            const auto along = [&](int number, int which, std::uint64_t axis) { return number - 0.5 + (which + anywhere(i, ix(k) * 3 + axis)) / halves; };
-            const Vec3 p = at(along(x, k % halves, 0), along(y, k / halves % halves, 1), along(z, k / (halves * halves), 2));
+            const auto along = [&](int number, int which, std::uint64_t axis) { return number - 0.5 + (which + anywhere(i, ix(k) * 3 + axis)) / halves_each_way; };
+            const Vec3 p = at(along(x, k % halves_each_way, 0), along(y, k / halves_each_way % halves_each_way, 1), along(z, k / (halves_each_way * halves_each_way), 2));
             held[i] += (!border || space.solid(p)) && !space.taken(p);
         }
     });

@@ -1,6 +1,7 @@
 #include "halve/bulk_regions.hpp"
 
 #include "core/groups.hpp"
+#include "core/index.hpp"
 #include "core/keys.hpp"
 #include "geom/dense.hpp"
 #include "geom/facet_tree.hpp"
@@ -26,10 +27,6 @@ constexpr double least_share = 0.002;             // of the body's volume, for a
 constexpr double sheet_reach = 2;                 // thicknesses that the sides of a sheet may be off it
 constexpr double sure = 0.05;                     // by which the volume on a grid may be off
 constexpr std::size_t most_points = 6;
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 // Corners of a face's facets.
 std::vector<Vec3> corners_of(const Body& body, int face) {

@@ -1,5 +1,6 @@
 #include "halve/chambers.hpp"
 
+#include "core/index.hpp"
 #include "halve/limits.hpp"
 
 #include <algorithm>
@@ -9,10 +10,6 @@ namespace halvo {
 namespace {
 
 constexpr double least_mouth = 0.25;  // thicknesses: what is open along less is closed
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 std::vector<int> first_of(const CellIndex& cells) {
     std::vector<int> out(1, 0);

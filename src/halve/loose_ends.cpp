@@ -1,5 +1,6 @@
 #include "halve/loose_ends.hpp"
 
+#include "core/index.hpp"
 #include "halve/chambers.hpp"
 #include "halve/limits.hpp"
 
@@ -11,15 +12,11 @@ namespace halvo {
 namespace {
 
 constexpr double least_gain = 0.5;   // thicknesses of loose edge
-constexpr double widest = 2;         // thicknesses, of a strip
+constexpr double widest_strip = 2;         // thicknesses, of a strip
 constexpr double strip_gain = 0.4;   // of its outline
 constexpr double least_hung = 0.25;  // thicknesses of edge that nothing else is at
 constexpr double least_long = 0.75;  // of the thickest wall beside it: shorter edges are where a border runs into that
 constexpr int rounds = 10;
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 }  // namespace
 
@@ -81,7 +78,7 @@ bool LooseEnds::small(const CellAt& c) const {
 
 // Between two crossings, which may be long.
 bool LooseEnds::strip(const CellAt& c) const {
-    return 2 * cells_.area(c) <= widest * walls_[c.first].thickness * cells_.outline(c);
+    return 2 * cells_.area(c) <= widest_strip * walls_[c.first].thickness * cells_.outline(c);
 }
 
 // Those to be given up first come first.

@@ -3,6 +3,7 @@
 #include "body/chart_middle.hpp"
 #include "body/surface_cut.hpp"
 #include "body/wall_search.hpp"
+#include "core/index.hpp"
 #include "core/keys.hpp"
 #include "geom/facet_tree.hpp"
 #include "model/arrangement.hpp"
@@ -16,10 +17,6 @@
 
 namespace halvo {
 namespace {
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 class LooseHalver {
 public:

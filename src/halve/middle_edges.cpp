@@ -1,5 +1,6 @@
 #include "halve/middle_edges.hpp"
 
+#include "core/index.hpp"
 #include "geom/rounds.hpp"
 #include "halve/wall_neighbours.hpp"
 
@@ -10,10 +11,6 @@
 
 namespace halvo {
 namespace {
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 constexpr double most_missed = 0.03;   // of the thickness, by which middle edges may lie off the midsurfaces for all of the body to be taken that loosely
 constexpr double corner_reach = 0.02;  // of the thickness, within which ends of middle edges are one corner: more apart, rounds are no offsets of each other

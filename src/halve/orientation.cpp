@@ -1,5 +1,7 @@
 #include "halve/orientation.hpp"
 
+#include "core/index.hpp"
+
 #include <algorithm>
 #include <cmath>
 #include <map>
@@ -7,10 +9,6 @@
 
 namespace halvo {
 namespace {
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 // Groups with a parity: whether a member looks the other way than its root.
 class Alike {

@@ -1,6 +1,7 @@
 #include "halve/patches.hpp"
 
 #include "body/named.hpp"
+#include "core/index.hpp"
 #include "core/keys.hpp"
 #include "geom/facet_tree.hpp"
 #include "geom/fit_free.hpp"
@@ -17,13 +18,9 @@
 namespace halvo {
 namespace {
 
-constexpr int between = 12;           // places on the skin between two given points
+constexpr int places_between = 12;           // places on the skin between two given points
 constexpr int on_edge = 8;            // places of an edge that is a side, whose distances from the patch are told
 constexpr double facing_least = 0.3;  // cosine to the patch's mean normal, of skin that belongs to it
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 class Patcher {
 public:
@@ -104,7 +101,7 @@ private:
                 const Vec3 p = (i + 1 == side.size() ? next[0] : side[i]) - solids_.shift;
                 if (i > 0) {
                     const Vec3 from = walked.back();
-                    for (int j = 1; j < between; ++j) walked.push_back(on_skin(from + (p - from) * j / between).point);
+                    for (int j = 1; j < places_between; ++j) walked.push_back(on_skin(from + (p - from) * j / places_between).point);
                 }
                 walked.push_back(p);
                 if (i + 1 < side.size()) given_.push_back(p);

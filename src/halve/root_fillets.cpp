@@ -1,5 +1,6 @@
 #include "halve/root_fillets.hpp"
 
+#include "core/index.hpp"
 #include "core/parallel.hpp"
 #include "model/sheet_index.hpp"
 
@@ -15,10 +16,6 @@ constexpr double in_corner = 1.77;   // as much deeper in a corner of three: of 
 constexpr double shallowest = 0.02;  // less is a rim or an end of these sheets
 constexpr double farthest = 4;       // thicknesses of a sheet that material at its root may reach
 constexpr double most_share = 0.9;   // of the face, from which sheets are reached so
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 class Roots {
 public:

@@ -1,5 +1,6 @@
 #include "halve/step_slopes.hpp"
 
+#include "core/index.hpp"
 #include "geom/facet_tree.hpp"
 #include "geom/foot_curve.hpp"
 #include "geom/nearest_curve.hpp"
@@ -12,13 +13,9 @@
 namespace halvo {
 namespace {
 
-constexpr double widest = 4;         // thicknesses that a slope may span
+constexpr double widest_slope = 4;         // thicknesses that a slope may span
 constexpr int looks = 32;            // along an edge
 constexpr double least_step = 0.01;  // of the thinnest piece
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 // Is the skin there on its way from the sides of the one piece to those of the other? Under a rib as high as the thick one it is not.
 bool slope_between(const Body& body, const WallSurface& w, const Vec3& m, std::size_t a, std::size_t b) {
@@ -125,7 +122,7 @@ private:
     // Curves half-way to piece b, from all edges of piece a.
     std::vector<Curve> between(std::size_t a, std::size_t b) const {
         std::vector<Curve> out;
-        const double reach = widest * w_.thickest;
+        const double reach = widest_slope * w_.thickest;
         Box3 near = sides_[2 * b].box;
         near.extend(sides_[2 * b + 1].box);
         std::set<int> done;
@@ -169,8 +166,8 @@ private:
     // From a place on the border of piece a, square to it, where piece b is as near as a; nothing where that is in no gap of theirs.
     std::optional<Vec3> half_way(const Curve& c, double t, std::size_t a, std::size_t b) const {
         const Vec3 p = c.point(t), across = w_.chart.normal(p).cross(c.derivative(t)).normalized();
-        const double gap = outside(b, p, 2 * widest * w_.thickest);
-        if (gap <= 10 * tol_ || gap > widest * w_.thickest) return std::nullopt;
+        const double gap = outside(b, p, 2 * widest_slope * w_.thickest);
+        if (gap <= 10 * tol_ || gap > widest_slope * w_.thickest) return std::nullopt;
         for (const double sign : {1.0, -1.0}) {
             const auto place = [&](double s) { return w_.chart.foot(p + sign * s * across); };
             const auto nearer_to_b = [&](double s) {

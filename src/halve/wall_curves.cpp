@@ -1,6 +1,7 @@
 #include "halve/wall_curves.hpp"
 
 #include "body/surface_cut.hpp"
+#include "core/index.hpp"
 #include "geom/box_tree.hpp"
 #include "geom/facet_tree.hpp"
 #include "geom/nearest_curve.hpp"
@@ -17,10 +18,6 @@
 
 namespace halvo {
 namespace {
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 constexpr double deep = 1.5;  // material reaching this many thicknesses to both sides is no wall's
 

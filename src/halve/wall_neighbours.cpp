@@ -1,5 +1,6 @@
 #include "halve/wall_neighbours.hpp"
 
+#include "core/index.hpp"
 #include "geom/facet_tree.hpp"
 #include "halve/limits.hpp"
 
@@ -9,10 +10,6 @@
 
 namespace halvo {
 namespace {
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 }  // namespace
 

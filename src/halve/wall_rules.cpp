@@ -1,6 +1,7 @@
 #include "halve/wall_rules.hpp"
 
 #include "body/named.hpp"
+#include "core/index.hpp"
 
 #include <fmt/format.h>
 
@@ -8,10 +9,6 @@
 
 namespace halvo {
 namespace {
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 }  // namespace
 

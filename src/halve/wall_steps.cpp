@@ -1,5 +1,6 @@
 #include "halve/wall_steps.hpp"
 
+#include "core/index.hpp"
 #include "geom/nearest_curve.hpp"
 #include "halve/step_slopes.hpp"
 
@@ -12,10 +13,6 @@ namespace {
 
 constexpr double step_looks[] = {0.21, 0.5, 0.83};  // shares of an edge's length where its sides are compared
 constexpr double pad_looks[] = {0.25, 0.5, 1.0};    // how far off its border a rib is looked for, in the pad's thicknesses
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 class Steps {
 public:

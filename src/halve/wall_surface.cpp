@@ -1,6 +1,7 @@
 #include "halve/wall_surface.hpp"
 
 #include "body/surface_cut.hpp"
+#include "core/index.hpp"
 #include "geom/facet_tree.hpp"
 #include "geom/narrow.hpp"
 #include "geom/rounds.hpp"
@@ -16,10 +17,6 @@ namespace halvo {
 namespace {
 
 constexpr double stepped = 1.5;  // times as thick as the wall's thinnest piece: a rib may be as high
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 std::vector<std::vector<Vec2>> outline_on(const Body& body, int face, const Chart& chart, double chord) {
     if (chart.flat()) return face_outline(body, FaceId(face), chart.plane(), chord);

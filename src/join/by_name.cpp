@@ -1,4 +1,5 @@
 // Joints that the plan names outright: an edge carried to a sheet or to another edge, or a strip closed between two edges.
+#include "core/index.hpp"
 #include "core/keys.hpp"
 #include "geom/nearest_curve.hpp"
 #include "geom/outline.hpp"
@@ -14,8 +15,8 @@ namespace halvo {
 namespace {
 
 constexpr double least_sine = 0.1;  // between sheets of which one is carried to the other
-constexpr double near_enough = 3;   // thicknesses, between a point of the plan and the edge it means
-constexpr int pieces = 16;          // cubics along a strip between curved edges
+constexpr double near_edge = 3;   // thicknesses, between a point of the plan and the edge it means
+constexpr int strip_cubics = 16;          // cubics along a strip between curved edges
 
 struct FreeEdge {
     int edge = -1, sheet = -1;
@@ -38,7 +39,7 @@ FreeEdge free_edge_at(const Model& model, const Vec3& p, int but = -1) {
 
 FreeEdge wanted_edge(const Model& model, const Assembly& solids, const Vec3& given, std::size_t number, int but = -1) {
     const FreeEdge e = free_edge_at(model, given - solids.shift, but);
-    if (e.edge < 0 || e.distance > near_enough * model.sheets[static_cast<std::size_t>(e.sheet)].thickness.max)
+    if (e.edge < 0 || e.distance > near_edge * model.sheets[static_cast<std::size_t>(e.sheet)].thickness.max)
         refuse(number,
                fmt::format("no free edge of a sheet near ({:g}, {:g}, {:g}); halvo draw MODEL --colour edges shows them", given.x(), given.y(), given.z()));
     return e;
@@ -56,12 +57,12 @@ int sheet_at(const Model& model, const JoinWork& work, const Vec3& p, int but) {
         const double beside = inside(work.sheets[i].polygons, q) ? 0 : border_distance(work.sheets[i].polygons, q), d = (foot - p).norm() + beside;
         if (d < least) least = d, best = static_cast<int>(i);
     }
-    return best >= 0 && least <= near_enough * model.sheets[static_cast<std::size_t>(best)].thickness.max ? best : -1;
+    return best >= 0 && least <= near_edge * model.sheets[static_cast<std::size_t>(best)].thickness.max ? best : -1;
 }
 
-class Carrier {
+class NamedCarrier {
 public:
-    Carrier(const Model& model, const Assembly& solids, JoinWork& work) : model_(model), solids_(solids), work_(work) {}
+    NamedCarrier(const Model& model, const Assembly& solids, JoinWork& work) : model_(model), solids_(solids), work_(work) {}
 
     void carry(const JointRule& rule, std::size_t number) {
         const FreeEdge from = wanted_edge(model_, solids_, rule.edge[0], number);
@@ -91,8 +92,6 @@ public:
     }
 
 private:
-    static std::size_t ix(int i) { return static_cast<std::size_t>(i); }
-
     void join_there(const FreeEdge& from, int onto, const Vec3& p, const Vec3& d, bool in_plane, std::size_t number) {
         constexpr double anywhere = 1e9;
         bool any = false;
@@ -124,7 +123,7 @@ private:
 
 // Poles of cubics along a curve, run in a sense, each piece on an even share of its parameter.
 struct Row {
-    std::vector<Vec3> poles;  // 3 * pieces + 1
+    std::vector<Vec3> poles;  // 3 * strip_cubics + 1
 };
 
 Row row_of(const Curve& c, bool reversed, int n) {
@@ -193,7 +192,7 @@ void add_strip(Model& model, const Assembly& solids, const JointRule& rule, std:
     const bool crossed = (a.curve.start() - b.curve.start()).norm() + (a.curve.end() - b.curve.end()).norm() >
                          (a.curve.start() - b.curve.end()).norm() + (a.curve.end() - b.curve.start()).norm();
     const bool tangent = rule.strip == StripAs::tangent;
-    const int n = a.curve.is_line() && b.curve.is_line() ? 1 : pieces;
+    const int n = a.curve.is_line() && b.curve.is_line() ? 1 : strip_cubics;
     const Row ra = row_of(a.curve, false, n), rb = row_of(b.curve, crossed, n);
     std::vector<Vec3> ta, tb;
     for (const Vec3& p : ra.poles) ta.push_back(outward(model, ea, p));
@@ -250,7 +249,7 @@ void find_named_joints(const Model& model, const Assembly& solids, JoinWork& wor
         const JointRule& rule = work.options->joints[i];
         if (rule.edge.empty() || rule.strip != StripAs::none) continue;
         if (rule.edge.size() != 1 || rule.to.size() != 1) refuse(i + 1, "edge and to are one point each: on the edge, and on the sheet it is carried to");
-        Carrier(model, solids, work).carry(rule, i + 1);
+        NamedCarrier(model, solids, work).carry(rule, i + 1);
     }
 }
 

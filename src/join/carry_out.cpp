@@ -1,5 +1,6 @@
 // Carries out what was gathered: all curves split once more, cells kept or trimmed, the model written anew.
 #include "core/groups.hpp"
+#include "core/index.hpp"
 #include "core/parallel.hpp"
 #include "join/work.hpp"
 #include "model/sheet_values.hpp"
@@ -13,10 +14,6 @@
 
 namespace halvo {
 namespace {
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 class Carrier {
 public:

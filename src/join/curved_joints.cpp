@@ -9,7 +9,7 @@
 namespace halvo {
 namespace {
 
-constexpr double least_crossing = 0.1;  // sine of the flattest angle between sheets that meet along a curve
+constexpr double least_curved_crossing = 0.1;  // sine of the flattest angle between sheets that meet along a curve
 
 struct Foot {
     Vec3 at = Vec3::Zero();
@@ -83,7 +83,7 @@ private:
     bool reached(const Vec3& p) const {
         const Vec3 na = sheet(a_).chart.normal(p), nb = sheet(b_).chart.normal(p);
         const double sine = na.cross(nb).norm(), cosine = std::abs(na.dot(nb));
-        if (sine < least_crossing) return false;
+        if (sine < least_curved_crossing) return false;
         for (const auto& [i, other] : {std::pair(a_, b_), std::pair(b_, a_)}) {
             const double furthest = (work_.sheets[other].deepest + cosine * work_.sheets[i].deepest + work_.reach) / sine + 10 * work_.tol;
             if (!inside_sheet(i, p) && boundary(i, p).distance > furthest) return false;

@@ -13,7 +13,7 @@ namespace halvo {
 namespace {
 
 constexpr double past = 0.25;       // thicknesses, that are looked past the edge
-constexpr double least_long = 0.5;  // thicknesses
+constexpr double least_side_end = 0.5;  // thicknesses
 constexpr double steep = 0.7;       // least cosine between the edge and the other sheet's normal
 
 class SideEnds {
@@ -31,7 +31,7 @@ public:
                     for (const EdgeUse& u : loop) {
                         const auto& use = uses[u.edge.index()];
                         if (use.size() != 1 || use[0].sides != 1 || held[u.edge.index()]) continue;
-                        if (model_.length(u.edge) >= least_long * sheet.thickness.min) hold(s, u);
+                        if (model_.length(u.edge) >= least_side_end * sheet.thickness.min) hold(s, u);
                     }
         }
         return any_;

@@ -14,7 +14,7 @@
 namespace halvo {
 namespace {
 
-constexpr double least_long = 0.5;  // thicknesses
+constexpr double least_tied_edge = 0.5;  // thicknesses
 constexpr double beside = 0.5;      // thicknesses, that an edge may lie past the other sheet's border
 constexpr std::array<double, 5> shares{0.05, 0.27, 0.5, 0.73, 0.95};
 
@@ -57,7 +57,7 @@ private:
                     for (const EdgeUse& u : loop) {
                         const auto& use = uses[u.edge.index()];
                         if (use.size() != 1 || use[0].sides != 1 || held[u.edge.index()]) continue;
-                        if (model_.length(u.edge) < least_long * sheet.thickness.min) continue;
+                        if (model_.length(u.edge) < least_tied_edge * sheet.thickness.min) continue;
                         const bool deep = ends_in_solid(model_, body(sheet), sheet, u);
                         if (deep || in_parts.count(sheet.body)) out.push_back({s, u.edge.value, deep});
                     }

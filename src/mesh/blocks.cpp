@@ -1,5 +1,7 @@
 #include "mesh/blocks.hpp"
 
+#include "core/index.hpp"
+#include "geom/cross.hpp"
 #include "mesh/corners.hpp"
 #include "mesh/quads.hpp"
 
@@ -8,14 +10,6 @@
 
 namespace halvo {
 namespace {
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
-
-double cross(const Vec2& a, const Vec2& b) {
-    return a.x() * b.y() - a.y() * b.x();
-}
 
 // A grid of a by b quads whose outline is given from its first corner on, counter-clockwise; points inside as a Coons patch.
 void add_block(PlanarMesh& out, const std::vector<int>& outline, std::size_t a, std::size_t b) {

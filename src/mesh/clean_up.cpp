@@ -1,5 +1,7 @@
 #include "mesh/clean_up.hpp"
 
+#include "core/index.hpp"
+
 #include <algorithm>
 #include <cmath>
 
@@ -8,12 +10,8 @@ namespace {
 
 constexpr double good = 0.6;  // scaled Jacobian that a change may leave behind whatever was there before
 constexpr int rounds = 6;
-constexpr int local_rounds = 8;  // of smoothing after a change
+constexpr int rounds_after_change = 8;  // of smoothing after a change
 constexpr double wanted_angle = pi / 2;
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 int corners(const std::array<int, 4>& e) {
     return e[3] < 0 ? 3 : 4;
@@ -183,7 +181,7 @@ private:
             if (ix(v) >= fixed_) free.push_back(v);
         std::vector<Vec2> were;
         for (int v : free) were.push_back(at(v));
-        for (int round = 0; round < local_rounds; ++round)
+        for (int round = 0; round < rounds_after_change; ++round)
             for (int v : free) {
                 Vec2 sum = Vec2::Zero();
                 int n = 0;

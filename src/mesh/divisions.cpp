@@ -35,7 +35,7 @@ VertexId first_vertex(const Model& model, const EdgeUse& u) {
 constexpr double widest_turn = 1.6;  // of one element, however small: a little more than a right angle
 
 // The angle that a curve turns by on its way.
-double turn_of(const Curve& c) {
+double curve_turn(const Curve& c) {
     if (c.is_line()) return 0;
     if (std::holds_alternative<CircleCurve>(c.shape)) return c.t1 - c.t0;
     std::vector<Vec3> tangents;
@@ -48,7 +48,7 @@ double turn_of(const Curve& c) {
 }
 
 int least_on(const Curve& c, double step) {
-    return std::max(1, static_cast<int>(std::ceil(turn_of(c) / step - 1e-9)));
+    return std::max(1, static_cast<int>(std::ceil(curve_turn(c) / step - 1e-9)));
 }
 
 }  // namespace
@@ -229,7 +229,7 @@ private:
                     const auto round = [&](std::size_t side) {
                         const Edge& e = model_.edges[sides[side][0].edge.index()];
                         return sides[side].size() == 1 && std::holds_alternative<CircleCurve>(e.curve.shape) && bent_[sides[side][0].edge.index()] &&
-                               turn_of(e.curve) < pi * (1 + 1e-9);
+                               curve_turn(e.curve) < pi * (1 + 1e-9);
                     };
                     const auto straight = [&](std::size_t side) {
                         return std::all_of(sides[side].begin(), sides[side].end(),
@@ -284,7 +284,7 @@ private:
         constexpr double smallest = 0.1;  // of the size
         const Curve &a = model_.edges[e].curve, &b = model_.edges[f].curve;
         const auto *u = std::get_if<CircleCurve>(&a.shape), *v = std::get_if<CircleCurve>(&b.shape);
-        if (!u || !v || !bent_[e] || !bent_[f] || std::abs(turn_of(a) - turn_of(b)) > 0.1 * turn_of(a) || u->frame.z.cross(v->frame.z).norm() > 0.01)
+        if (!u || !v || !bent_[e] || !bent_[f] || std::abs(curve_turn(a) - curve_turn(b)) > 0.1 * curve_turn(a) || u->frame.z.cross(v->frame.z).norm() > 0.01)
             return false;
         return std::min(a.length(), b.length()) >= smallest * std::max(least(e), least(f)) * std::min(edge_size_[e], edge_size_[f]);
     }
@@ -305,7 +305,7 @@ private:
         int n = std::min(least_on(c, step), std::max(round, static_cast<int>(length / smallest)));
         const int around = hole_[e] && !c.is_line() ? around_hole(c) : 0;
         if (closed(e)) n = std::max({n, 6, around});
-        else if (around > 0) n = std::max(n, static_cast<int>(std::ceil(around * turn_of(c) / (2 * pi) - 1e-9)));
+        else if (around > 0) n = std::max(n, static_cast<int>(std::ceil(around * curve_turn(c) / (2 * pi) - 1e-9)));
         return std::max(n, static_cast<int>(std::ceil(length / largest - 1e-9)));
     }
 
@@ -320,7 +320,7 @@ private:
     bool closed(std::size_t e) const { return model_.edges[e].vertices[0] == model_.edges[e].vertices[1]; }
 
     static double mean_radius(const Curve& c) {
-        const double turn = turn_of(c);
+        const double turn = curve_turn(c);
         return turn > 1e-9 ? c.length() / turn : 0;
     }
 

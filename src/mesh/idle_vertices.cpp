@@ -11,7 +11,7 @@ namespace {
 
 constexpr double rounding = 0.02;            // of a piece, over which a kink between two is rounded off
 constexpr double no_turn = 1e-9;             // rad: a turn that is none
-constexpr double smooth = 1e-3;              // rad: at which an outline runs on smoothly
+constexpr double runs_on = 1e-3;              // rad: at which an outline runs on smoothly
 constexpr double short_piece = 0.5;          // of the size: pieces that would be an element on their own
 constexpr double most_bent = 15 * pi / 180;  // and that turn by no more than this, so that none of their shape is lost
 constexpr double same_place = 100;           // of the model's tolerance: carriers that are one
@@ -95,8 +95,8 @@ private:
         };
         const Vec3 out = outward(a), on = -outward(b);
         const double turn = std::atan2(out.cross(on).norm(), out.dot(on));
-        if (turn <= options_.feature) return turn <= smooth || keeps_to_chord(turn, std::min(c.length(), d.length()));
-        if (turn > smooth) return false;
+        if (turn <= options_.feature) return turn <= runs_on || keeps_to_chord(turn, std::min(c.length(), d.length()));
+        if (turn > runs_on) return false;
         const Curve& shorter = c.length() < d.length() ? c : d;
         return shorter.length() < short_piece * size_ && turn_of(shorter) <= most_bent;
     }

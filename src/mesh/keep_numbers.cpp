@@ -1,5 +1,7 @@
 #include "mesh/keep_numbers.hpp"
 
+#include "core/index.hpp"
+
 #include <algorithm>
 #include <cstring>
 #include <map>
@@ -7,10 +9,6 @@
 
 namespace halvo {
 namespace {
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 struct PlaceHash {
     std::size_t operator()(const std::array<std::uint64_t, 3>& p) const {

@@ -1,5 +1,6 @@
 #include "mesh/last_triangles.hpp"
 
+#include "core/index.hpp"
 #include "mesh/clean_up.hpp"
 
 #include <algorithm>
@@ -15,11 +16,7 @@ constexpr int most_partners = 4;         // triangles that one is tried with
 constexpr int unseen = -2;
 constexpr double least_on_walk = -0.2;  // scaled Jacobian of a quad left behind, before smoothing
 constexpr double least_left = 0.35;     // scaled Jacobian that a walk may leave behind whatever was there before
-constexpr int local_rounds = 10;        // of smoothing after a walk
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
+constexpr int rounds_after_walk = 10;        // of smoothing after a walk
 
 using Corners = std::array<int, 4>;
 
@@ -227,7 +224,7 @@ private:
 
     // Points go towards the middle of their neighbours where that makes nothing round them worse.
     void settle(const std::vector<std::pair<int, Vec2>>& places) {
-        for (int round = 0; round < local_rounds; ++round)
+        for (int round = 0; round < rounds_after_walk; ++round)
             for (const auto& [v, start] : places) {
                 Vec2 sum = Vec2::Zero();
                 int n = 0;

@@ -2,6 +2,7 @@
 #include <halvo/quality.hpp>
 
 #include "core/groups.hpp"
+#include "core/index.hpp"
 #include "core/parallel.hpp"
 #include "mesh/divisions.hpp"
 #include "mesh/idle_vertices.hpp"
@@ -19,10 +20,6 @@ namespace {
 
 constexpr double longest_on_bend = 4;          // times as long along a cylinder as the curvature lets elements be round it
 constexpr double free_step = 22.5 * pi / 180;  // an element of a free region spans at most this of a bent sheet
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 class Mesher {
 public:

@@ -1,5 +1,6 @@
 #include "mesh/planar.hpp"
 
+#include "core/index.hpp"
 #include "geom/triangulation.hpp"
 #include "mesh/blocks.hpp"
 #include "mesh/clean_up.hpp"
@@ -25,10 +26,6 @@ constexpr double each_more = 0.1;            // that an element more than the pl
 constexpr double each_folded = 2;            // as the two triangles that it becomes
 constexpr double few_folded = 0.1;           // share of a map's quads: more, and other ways are looked at
 constexpr double mapped_quality = 0.35;      // a mapped mesh worse than this is made freely instead
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 // Coons patch between four sides, each given along the loop.
 std::optional<PlanarMesh> mapped(const PlanarInput& in) {

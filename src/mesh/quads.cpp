@@ -1,5 +1,6 @@
 #include "mesh/quads.hpp"
 
+#include "core/index.hpp"
 #include "mesh/clean_up.hpp"
 #include "mesh/last_triangles.hpp"
 
@@ -21,10 +22,6 @@ constexpr double at_rest = 1e-4;     // of an edge; a point nearer than this to 
 constexpr double good_enough = 0.6;  // scaled Jacobian above which a point is left where smoothing put it
 constexpr int longest_path = 12, longest_eager_path = 40;
 constexpr double least_on_path = 0.05;  // of quads on a way between two triangles: smoothing sees to them
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 class Pairing {
 public:

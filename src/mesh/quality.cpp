@@ -35,7 +35,7 @@ struct Measure {
     }
 };
 
-constexpr std::array<Measure, 11> all{{
+constexpr std::array<Measure, 11> all_measures{{
     {"scaled Jacobian", "", &QualityLimits::scaled_jacobian, true, 0, [](const ElementMeasures& m) { return m.scaled_jacobian; }},
     {"aspect ratio", "", &QualityLimits::aspect, false, 0, [](const ElementMeasures& m) { return m.aspect; }},
     {"warpage", "degree", &QualityLimits::warpage, false, 4, [](const ElementMeasures& m) { return m.warpage; }},
@@ -93,13 +93,13 @@ ElementMeasures measures(const Mesh& mesh, const Element& e) {
 }
 
 bool within(const QualityLimits& limits, const ElementMeasures& m, std::size_t corners) {
-    return std::none_of(all.begin(), all.end(), [&](const Measure& k) { return k.applies(corners) && k.outside(limits, k.of(m)); });
+    return std::none_of(all_measures.begin(), all_measures.end(), [&](const Measure& k) { return k.applies(corners) && k.outside(limits, k.of(m)); });
 }
 
 QualityReport assess(const Mesh& mesh, const QualityLimits& limits) {
     QualityReport out;
-    for (const Measure& m : all) out.measures.push_back({m.name, m.unit, 0, 0, m.limit_of(limits), m.least, 0, Vec3::Zero(), -1});
-    std::vector<int> counted(all.size(), 0);
+    for (const Measure& m : all_measures) out.measures.push_back({m.name, m.unit, 0, 0, m.limit_of(limits), m.least, 0, Vec3::Zero(), -1});
+    std::vector<int> counted(all_measures.size(), 0);
     int trias = 0;
     for (std::size_t i = 0; i < mesh.elements.size(); ++i) {
         const Element& e = mesh.elements[i];
@@ -109,20 +109,20 @@ QualityReport assess(const Mesh& mesh, const QualityLimits& limits) {
         Vec3 centre = Vec3::Zero();
         for (std::size_t k = 0; k < e.count; ++k) centre += mesh.nodes[static_cast<std::size_t>(e.nodes[k])] / e.count;
         bool beyond = false;
-        for (std::size_t k = 0; k < all.size(); ++k) {
-            if (!all[k].applies(e.count)) continue;
+        for (std::size_t k = 0; k < all_measures.size(); ++k) {
+            if (!all_measures[k].applies(e.count)) continue;
             MeasureSummary& s = out.measures[k];
-            const double v = all[k].of(m);
+            const double v = all_measures[k].of(m);
             s.mean += v, ++counted[k];
             if (s.element < 0 || (s.least ? v < s.worst : v > s.worst)) s.worst = v, s.place = centre, s.element = static_cast<int>(i);
-            const bool outside = all[k].outside(limits, v);
+            const bool outside = all_measures[k].outside(limits, v);
             s.outside += outside ? 1 : 0, beyond = beyond || outside;
         }
         out.outside += beyond ? 1 : 0;
         ++out.histogram[static_cast<std::size_t>(std::clamp(m.scaled_jacobian * 10, 0.0, 9.0))];
         out.worst.push_back({static_cast<int>(i), m.scaled_jacobian, centre});
     }
-    for (std::size_t k = 0; k < all.size(); ++k) out.measures[k].mean /= std::max(counted[k], 1);
+    for (std::size_t k = 0; k < all_measures.size(); ++k) out.measures[k].mean /= std::max(counted[k], 1);
     std::erase_if(out.measures, [](const MeasureSummary& s) { return s.element < 0; });
     const std::size_t shown = std::min<std::size_t>(10, out.worst.size());
     std::partial_sort(out.worst.begin(), out.worst.begin() + static_cast<std::ptrdiff_t>(shown), out.worst.end(), [](const auto& a, const auto& b) {

@@ -1,6 +1,8 @@
 #include "mesh/subregions.hpp"
 
 #include "core/groups.hpp"
+#include "core/index.hpp"
+#include "geom/cross.hpp"
 #include "geom/predicates.hpp"
 #include "mesh/corners.hpp"
 
@@ -18,15 +20,7 @@ namespace {
 
 constexpr double furthest = 5.03;                 // sizes, that a line is led on
 constexpr double shortest = 0.55, longest = 1.6;  // sizes, of elements on the way
-constexpr double most_bent = 35 * pi / 180;       // from its own direction
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
-
-double cross(const Vec2& a, const Vec2& b) {
-    return a.x() * b.y() - a.y() * b.x();
-}
+constexpr double most_turned = 35 * pi / 180;       // from its own direction
 
 class Cutter {
 public:
@@ -114,7 +108,7 @@ private:
                 const Vec2 d = at(k) - at(e);
                 const double length = d.norm(), bent = std::atan2(std::abs(cross(way, d)), way.dot(d));
                 // Straight on counts: a point a little further but ahead is better than a near one aside.
-                if (length > furthest * in_.size || bent > most_bent) continue;
+                if (length > furthest * in_.size || bent > most_turned) continue;
                 if (const double worth = length * (1 + bent); worth < least * (1 - 1e-9) && free_way(e, k)) least = worth, best = k;
             }
             if (best >= 0) more.emplace_back(e, best);

@@ -1,8 +1,9 @@
 #include "mesh/ties.hpp"
 
+#include "core/index.hpp"
 #include "geom/box_tree.hpp"
 
-#include <Eigen/Dense>
+#include <Eigen/LU>
 
 #include <algorithm>
 #include <cmath>
@@ -15,15 +16,21 @@ namespace {
 
 constexpr double outside = 0.02;  // of an element, by which a node may lie past its border
 
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
-
 struct Foot {
     std::array<double, 4> weights{};
     Vec3 point = Vec3::Zero();
     double past = 0;  // how far outside the element, in its own parameters
 };
+
+// s of least |d s - r|; none along a direction in which nothing changes.
+Vec2 least_step(const Eigen::Matrix<double, 3, 2>& d, const Vec3& r) {
+    const Eigen::Matrix2d normal = d.transpose() * d;
+    const Vec2 right = d.transpose() * r;
+    const double det = normal.determinant(), size = normal.trace();
+    constexpr double flat = 1e-14;  // of the square of the trace: both columns point the same way
+    if (det > flat * size * size) return normal.inverse() * right;
+    return size > 0 ? Vec2(right / size) : Vec2(0, 0);
+}
 
 // Foot of a point on a triangle (barycentric) or a bilinear quad (Gauss-Newton), clamped to the element.
 Foot foot_on(const std::vector<Vec3>& x, const Vec3& p) {
@@ -31,7 +38,7 @@ Foot foot_on(const std::vector<Vec3>& x, const Vec3& p) {
     if (x.size() == 3) {
         Eigen::Matrix<double, 3, 2> d;
         d.col(0) = x[1] - x[0], d.col(1) = x[2] - x[0];
-        const Vec2 s = (d.transpose() * d).ldlt().solve(d.transpose() * (p - x[0]));
+        const Vec2 s = least_step(d, p - x[0]);
         std::array<double, 3> w{1 - s.x() - s.y(), s.x(), s.y()};
         out.past = std::max({0.0, -w[0], -w[1], -w[2]});
         double sum = 0;
@@ -49,7 +56,7 @@ Foot foot_on(const std::vector<Vec3>& x, const Vec3& p) {
             Eigen::Matrix<double, 3, 2> d;
             d.col(0) = (1 - s.y()) * (x[1] - x[0]) + s.y() * (x[2] - x[3]);
             d.col(1) = (1 - s.x()) * (x[3] - x[0]) + s.x() * (x[2] - x[1]);
-            const Vec2 step = (d.transpose() * d).ldlt().solve(d.transpose() * (p - at));
+            const Vec2 step = least_step(d, p - at);
             s += step;
             if (!(s.norm() < 10)) break;
             if (step.norm() < 1e-13) break;

@@ -1,6 +1,7 @@
 #include "model/arrangement.hpp"
 
 #include "core/groups.hpp"
+#include "core/index.hpp"
 #include "geom/triangulation.hpp"
 #include "model/point_registry.hpp"
 #include "model/sheet_values.hpp"
@@ -12,10 +13,6 @@
 
 namespace halvo {
 namespace {
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 // Points along a chain of half-edges, each once.
 std::vector<Vec3> chain_points(const std::vector<Edge>& edges, const std::vector<int>& halves, double chord) {

@@ -1,4 +1,5 @@
 #include "core/groups.hpp"
+#include "core/index.hpp"
 #include "model/arrangement.hpp"
 
 #include <algorithm>
@@ -7,10 +8,6 @@
 
 namespace halvo {
 namespace {
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 constexpr double smooth_join = 1e-2;  // sine of the turn at which two smooth pieces go on as one
 

@@ -1,12 +1,10 @@
 // Cross-section values: contour integrals for area moments, finite elements for Saint-Venant torsion.
 #include "geom/gauss.hpp"
+#include "geom/sparse.hpp"
 #include "geom/triangulation.hpp"
 #include "model/shapes.hpp"
 
 #include <halvo/halve.hpp>
-
-#include <Eigen/Sparse>
-#include <Eigen/SparseCholesky>
 
 #include <algorithm>
 #include <cmath>
@@ -138,7 +136,7 @@ Torsion solve_torsion(const TorsionMesh& mesh) {
                                          {0.091576213509771, 0.091576213509771, 0.109951743655322}, {0.108103018168070, 0.445948490915965, 0.223381589678011},
                                          {0.445948490915965, 0.108103018168070, 0.223381589678011}, {0.445948490915965, 0.445948490915965, 0.223381589678011}};
     const auto n = static_cast<Eigen::Index>(mesh.points.size());
-    std::vector<Eigen::Triplet<double>> k;
+    std::vector<SparseTerm> k;
     Eigen::VectorXd f = Eigen::VectorXd::Zero(n);
     struct Point {
         std::array<double, 6> shape;
@@ -181,10 +179,7 @@ Torsion solve_torsion(const TorsionMesh& mesh) {
     }
     // The warping function is free by a constant: one value is held.
     k.emplace_back(0, 0, 1.0);
-    Eigen::SparseMatrix<double> matrix(n, n);
-    matrix.setFromTriplets(k.begin(), k.end());
-    const Eigen::SimplicialLDLT<Eigen::SparseMatrix<double>> solver(matrix);
-    const Eigen::VectorXd w = solver.solve(f);
+    const Eigen::VectorXd w = SparseSymmetric(n, k).solve(f);
     double wy = 0, wz = 0, w0 = 0, ww = 0;
     for (std::size_t i = 0; i < mesh.elements.size(); ++i)
         for (const Point& p : points[i]) {

@@ -1,4 +1,5 @@
 #include "model/shapes.hpp"
+#include "geom/cross.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -10,10 +11,6 @@ namespace {
 Vec2 flat(const Vec3& p) {
     return {p.x(), p.y()};
 }
-double cross(const Vec2& a, const Vec2& b) {
-    return a.x() * b.y() - a.y() * b.x();
-}
-
 // Centre and radius when every piece of the loop lies on one circle.
 std::optional<std::pair<Vec2, double>> as_circle(const std::vector<Curve>& loop, double tol) {
     const CircleCurve* first = nullptr;

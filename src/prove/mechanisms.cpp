@@ -2,9 +2,9 @@
 
 #include "core/groups.hpp"
 #include "core/keys.hpp"
+#include "geom/dense.hpp"
 
 #include <fmt/format.h>
-#include <Eigen/SVD>
 
 #include <algorithm>
 #include <cmath>
@@ -120,14 +120,14 @@ void find_hinges(const Model& model, const Assembly& solids, Mobility& out) {
         }
     // One group of each part stands still; what can move then is a mechanism.
     for (int r : roots) a.middleCols(6 * r, 6).setZero();
-    const Eigen::JacobiSVD<Eigen::MatrixXd> svd(a, Eigen::ComputeThinU | Eigen::ComputeFullV);
-    const auto& values = svd.singularValues();
+    const SingularValues svd = singular_values(a);
+    const auto& values = svd.values;
     Eigen::Index rank = 0;
     while (rank < values.size() && values[rank] > rank_tol * std::max(values[0], 1e-300)) ++rank;
     out.mechanisms = static_cast<int>(a.cols() - rank) - 6 * static_cast<int>(roots.size());
     std::set<std::string> named;
     for (Eigen::Index k = rank; k < a.cols(); ++k) {
-        const Eigen::VectorXd v = svd.matrixV().col(k);
+        const Eigen::VectorXd v = svd.directions.col(k);
         for (const auto& [group, n] : number) {
             if (roots.count(static_cast<int>(n)) || v.segment(6 * n, 6).norm() < 0.1) continue;
             const std::string name = name_of(model, solids, rigid, group);

@@ -1,5 +1,6 @@
 #include <halvo/thickness.hpp>
 
+#include "core/index.hpp"
 #include "core/parallel.hpp"
 #include "geom/facet_tree.hpp"
 
@@ -11,10 +12,6 @@ namespace {
 
 constexpr double least_facing = 0.5;  // cosine between the element's normal and a side it may belong to
 constexpr double beside = 0.55;       // an element may stand this many thicknesses off the middle: on a skin, or just outside
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 // A stretch of material on the line, lengths from its origin.
 struct Stretch {

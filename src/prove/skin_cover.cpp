@@ -2,6 +2,7 @@
 
 #include "body/skin.hpp"
 #include "core/groups.hpp"
+#include "core/index.hpp"
 #include "core/parallel.hpp"
 #include "geom/box_tree.hpp"
 #include "geom/facet_tree.hpp"
@@ -18,10 +19,6 @@ namespace {
 
 constexpr double least_patch = 1e-5;  // patches below this share of the body's skin are rounding of the facets
 constexpr std::size_t most_patches = 50;
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 struct Cover {
     const Sheet* sheet;

@@ -1,4 +1,5 @@
 // Details that a structural model does without: small holes, small rounds, lettering; and walls outside the wanted range.
+#include "core/index.hpp"
 #include "survey/finders.hpp"
 
 #include <fmt/format.h>
@@ -10,10 +11,6 @@
 
 namespace halvo {
 namespace {
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 Vec3 middle_of(const Body& b, const Face& f) {
     Box3 box;

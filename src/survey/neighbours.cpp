@@ -2,6 +2,7 @@
 #include "survey/finders.hpp"
 
 #include "body/contacts.hpp"
+#include "core/index.hpp"
 #include "core/keys.hpp"
 #include "core/parallel.hpp"
 #include "geom/dense.hpp"
@@ -15,10 +16,6 @@
 
 namespace halvo {
 namespace {
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 Finding between(const char* kind, const Body& a, const Body& b, std::string about, std::string advice, const Vec3& place, double size, int face,
                 std::initializer_list<double> measures) {

@@ -2,6 +2,7 @@
 #include "survey/finders.hpp"
 
 #include "core/groups.hpp"
+#include "core/index.hpp"
 #include "geom/box_tree.hpp"
 #include "geom/facet_tree.hpp"
 
@@ -15,10 +16,6 @@ namespace halvo {
 namespace {
 
 constexpr double largest_missing = 0.5;  // of the skin's area: a larger opening is the shape of a surface, not a hole in it
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 struct FreeEdge {
     int edge = -1, face = -1;

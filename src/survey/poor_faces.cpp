@@ -1,6 +1,7 @@
 // Edges and faces that would hinder a mesh, and skins that cross themselves.
 #include "survey/finders.hpp"
 
+#include "core/index.hpp"
 #include "geom/facet_tree.hpp"
 
 #include <fmt/format.h>
@@ -12,10 +13,6 @@
 
 namespace halvo {
 namespace {
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 // Do both faces lie on one and the same surface? Spline faces are told by their edge alone and never are.
 bool same_surface(const Surface& a, const Surface& b, double tol) {

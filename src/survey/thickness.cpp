@@ -1,6 +1,7 @@
 #include "survey/finders.hpp"
 
 #include "core/groups.hpp"
+#include "core/index.hpp"
 
 #include <fmt/format.h>
 
@@ -14,10 +15,6 @@ namespace {
 
 constexpr double band_gap = 0.01;      // thicknesses further apart than this are not one band
 constexpr double small_share = 0.005;  // bands with less of the skin tell nothing
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 // Pairs of constant thickness are banded by nearness, pairs that vary (drafted, tapered) by overlap of their ranges.
 std::vector<ThicknessBand> bands_of(const Skin& skin) {

@@ -1,5 +1,7 @@
 #include "view/content.hpp"
 
+#include "core/index.hpp"
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -10,10 +12,6 @@
 
 namespace halvo::view {
 namespace {
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 class Composer {
 public:

@@ -1,4 +1,5 @@
 // The solids with the skin that no sheet accounts for, patches numbered as in the list.
+#include "core/index.hpp"
 #include "view/content.hpp"
 
 #include <fmt/format.h>
@@ -8,10 +9,6 @@ namespace {
 
 constexpr std::size_t most_marks = 30;
 constexpr Colour covered{0.66, 0.74, 0.80}, bare = free_edge;
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
 
 }  // namespace
 

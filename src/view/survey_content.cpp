@@ -1,6 +1,7 @@
 // The picture of a survey: wall thickness on the skin, findings where they are.
 #include "view/content.hpp"
 
+#include "core/index.hpp"
 #include "core/parallel.hpp"
 #include "geom/facet_tree.hpp"
 
@@ -14,11 +15,7 @@ namespace halvo::view {
 namespace {
 
 constexpr double not_a_wall = -1;
-constexpr std::size_t most_marks = 30;
-
-std::size_t ix(int i) {
-    return static_cast<std::size_t>(i);
-}
+constexpr std::size_t most_findings_marked = 30;
 
 struct Tile {
     Vec3 a, b, c;
@@ -141,7 +138,7 @@ Content compose_survey(const Job& job) {
     for (const Finding& f : job.survey.findings) {
         if (f.level == FindingLevel::note) continue;
         ++n;
-        if (n <= most_marks) out.marks.push_back({f.place, std::to_string(n)});
+        if (n <= most_findings_marked) out.marks.push_back({f.place, std::to_string(n)});
         out.list.push_back(fmt::format("{}. {}{}", n, f.kind, f.body.empty() ? "" : " (" + f.body + ")"));
     }
     if (out.list.empty()) out.list.push_back("no findings");

@@ -1,0 +1,21 @@
+# halvo_batches(TARGET SOURCES SIZE): the sources become the target's, compiled up to SIZE at a time as one file. What the headers of the linear
+# algebra instantiate is compiled once a batch and not once a file; measured in docs/building.md. HALVO_UNITY=OFF compiles file by file, as
+# editors and static analysis want it.
+function(halvo_batches target sources size)
+  target_sources(${target} PRIVATE ${sources})
+  if(NOT HALVO_UNITY)
+    return()
+  endif()
+  list(LENGTH sources count)
+  list(GET sources 0 first)
+  cmake_path(GET first PARENT_PATH folder)
+  cmake_path(GET folder FILENAME folder)
+  math(EXPR batches "(${count} + ${size} - 1) / ${size}")
+  set(index 0)
+  foreach(source IN LISTS sources)
+    math(EXPR batch "${index} * ${batches} / ${count}")
+    set_source_files_properties(${source} PROPERTIES UNITY_GROUP ${folder}_${batch})
+    math(EXPR index "${index} + 1")
+  endforeach()
+  set_target_properties(${target} PROPERTIES UNITY_BUILD ON UNITY_BUILD_MODE GROUP)
+endfunction()

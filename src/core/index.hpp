@@ -1,0 +1,11 @@
+#pragma once
+#include <cstddef>
+
+namespace halvo {
+
+/// A number that is known not to be negative, as an index.
+[[nodiscard]] constexpr std::size_t ix(int i) {
+    return static_cast<std::size_t>(i);
+}
+
+}  // namespace halvo
