@@ -56,7 +56,7 @@ TEST_P(SolidRegion, IsAMassThatTheWallsEndAt) {
         EXPECT_EQ(j.mesh.parts, 1);
         EXPECT_LT(std::abs(j.proof.volume_error), 1e-3);
         EXPECT_TRUE(j.proof.within_bounds);
-        EXPECT_TRUE(j.model.findings.empty());
+        EXPECT_TRUE(findings_of(j).empty());
         EXPECT_GT(j.proof.coverage, 0.995) << "skin before the solid region is its own";
         check_mesh(j.model, j.mesh);
     }
@@ -67,7 +67,7 @@ TEST_P(SolidRegion, StaysNamedWhereThePlanWantsThat) {
     plan.halve.bulk = BulkAs::named;
     const Job j = job_of(bulky()[GetParam()].solid(), plan);
     EXPECT_TRUE(j.model.couplings.empty());
-    EXPECT_TRUE(std::any_of(j.model.findings.begin(), j.model.findings.end(), [](const Finding& f) { return f.kind == "skin without a sheet"; }));
+    EXPECT_TRUE(std::ranges::any_of(findings_of(j), [](const Finding& f) { return f.kind == "skin without a sheet"; }));
     EXPECT_FALSE(j.proof.within_bounds);
 }
 
@@ -138,7 +138,7 @@ TEST(SolidRegions, FloorsUnderBlindBoresAreAsDeepAsTheSolid) {
             EXPECT_GT(j.proof.coverage, 0.999);
             EXPECT_EQ(j.mesh.parts, 1);
             EXPECT_TRUE(j.proof.within_bounds);
-            EXPECT_TRUE(j.model.findings.empty());
+            EXPECT_TRUE(findings_of(j).empty());
         }
 }
 

@@ -1,7 +1,7 @@
 // Frames, tolerances, units, progress and cancelling.
 #include "core/groups.hpp"
 #include "core/parallel.hpp"
-#include "io/quantity.hpp"
+#include "core/quantity.hpp"
 #include "io/recognise.hpp"
 #include "support.hpp"
 
@@ -33,15 +33,15 @@ TEST(Tolerances, GrowWithSizeWithinLimits) {
 }
 
 TEST(Quantities, ConvertAndRefuse) {
-    EXPECT_NEAR(io::quantity("3 mm", "mm"), 3, 1e-15);
-    EXPECT_NEAR(io::quantity("3mm", "mm"), 3, 1e-15);
-    EXPECT_NEAR(io::quantity("1 inch", "mm"), 25.4, 1e-12);
-    EXPECT_NEAR(io::quantity("0.2 m", "mm"), 200, 1e-12);
-    EXPECT_NEAR(io::quantity("12 kN/m2", "MPa"), 0.012, 1e-12);
-    EXPECT_NEAR(io::quantity("7", "mm"), 7, 0);
-    EXPECT_NEAR(io::quantity("1.5 %", "1"), 0.015, 1e-15);
-    EXPECT_NEAR(io::quantity("2 radian", "degree"), 360 / pi, 1e-9);
-    for (const char* bad : {"", "mm", "3 kg", "3 frobs", "inf mm", "nan", "-"}) EXPECT_THROW((void)io::quantity(bad, "mm"), std::invalid_argument) << bad;
+    EXPECT_NEAR(quantity("3 mm", "mm"), 3, 1e-15);
+    EXPECT_NEAR(quantity("3mm", "mm"), 3, 1e-15);
+    EXPECT_NEAR(quantity("1 inch", "mm"), 25.4, 1e-12);
+    EXPECT_NEAR(quantity("0.2 m", "mm"), 200, 1e-12);
+    EXPECT_NEAR(quantity("12 kN/m2", "MPa"), 0.012, 1e-12);
+    EXPECT_NEAR(quantity("7", "mm"), 7, 0);
+    EXPECT_NEAR(quantity("1.5 %", "1"), 0.015, 1e-15);
+    EXPECT_NEAR(quantity("2 radian", "degree"), 360 / pi, 1e-9);
+    for (const char* bad : {"", "mm", "3 kg", "3 frobs", "inf mm", "nan", "-"}) EXPECT_THROW((void)quantity(bad, "mm"), std::invalid_argument) << bad;
 }
 
 TEST(Recognise, LinesAndArcsGivenAsPoints) {

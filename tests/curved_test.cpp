@@ -136,7 +136,7 @@ TEST(Curved, FinsOfABlockAreSheetsAndTheBlockIsNamed) {
     EXPECT_EQ(j.model.sheets.size(), 5u);
     for (const Sheet& s : j.model.sheets) EXPECT_NEAR(s.area(), 80 * 50, 1e-6);
     bool named = false;
-    for (const Finding& f : j.model.findings) named = named || f.kind == "skin without a sheet";
+    for (const Finding& f : findings_of(j)) named = named || f.kind == "skin without a sheet";
     EXPECT_TRUE(named);
     EXPECT_FALSE(j.proof.uncovered.empty());
     EXPECT_FALSE(j.proof.within_bounds);
@@ -146,14 +146,14 @@ TEST(Curved, BlocksAndBallsGetNoSheetAndSayWhy) {
     for (const make::Solid& s : {make::box({0, 0, 0}, {60, 50, 40}), make::ball({0, 0, 0}, 30)}) {
         const Job j = job_of(s);
         EXPECT_TRUE(j.model.sheets.empty());
-        ASSERT_FALSE(j.model.findings.empty());
-        EXPECT_EQ(j.model.findings[0].kind, "not idealized");
+        ASSERT_FALSE(findings_of(j).empty());
+        EXPECT_EQ(findings_of(j)[0].kind, "not idealized");
     }
     Plan thin;
     thin.survey.thickest = thin.halve.survey.thickest = 1.5;
     const Job j = job_of(curved_parts()[0].solid(), thin);
     EXPECT_TRUE(j.model.sheets.empty());
-    EXPECT_TRUE(std::any_of(j.model.findings.begin(), j.model.findings.end(), [](const Finding& f) { return f.kind == "wall outside the thickness range"; }));
+    EXPECT_TRUE(std::ranges::any_of(findings_of(j), [](const Finding& f) { return f.kind == "wall outside the thickness range"; }));
 }
 
 TEST(Curved, OpeningsBelowASizeAreIgnored) {
@@ -168,7 +168,7 @@ TEST(Curved, OpeningsBelowASizeAreIgnored) {
     const Job closed = job_of(plate, plan);
     EXPECT_NEAR(total_area(closed.model), 200 * 120 + 200 * 52 - holes - wide, 1e-6);
     int entries = 0;
-    for (const LedgerEntry& e : closed.model.ledger) entries += e.kind == "opening" && e.state == EntryState::applied;
+    for (const LedgerEntry& e : ledger_of(closed)) entries += e.kind == "opening" && e.state == EntryState::applied;
     EXPECT_EQ(entries, 2);
     check_mesh(closed.model, closed.mesh);
 }

@@ -70,7 +70,7 @@ TEST_P(JoinedAssembly, IsOnePartWithNothingOpen) {
         EXPECT_EQ(j.mesh.parts, 1);
         EXPECT_TRUE(j.proof.within_bounds) << (j.proof.outside.empty() ? "" : j.proof.outside[0]);
         EXPECT_LT(std::abs(j.proof.worst_body_error), 1e-6);
-        EXPECT_TRUE(j.model.findings.empty()) << j.model.findings[0].about;
+        EXPECT_TRUE(findings_of(j).empty()) << findings_of(j)[0].about;
         check_mesh(j.model, j.mesh);
     }
 }

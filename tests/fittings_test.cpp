@@ -118,7 +118,7 @@ TEST_P(Fittings, PegsInThePlaneOfAWallAreSolidRegions) {
 TEST(Bores, StayOpenWhereThePlanSaysSo) {
     Plan plan;
     const Job first = job_of(bored_plate(false), plan);
-    for (const LedgerEntry& e : first.model.ledger)
+    for (const LedgerEntry& e : ledger_of(first))
         if (e.key.rfind("bore", 0) == 0) plan.halve.keep.push_back(e.key);
     ASSERT_EQ(plan.halve.keep.size(), 3U);
     const Job j = job_of(bored_plate(false), plan);

@@ -75,7 +75,7 @@ TEST(FreePieces, SkinBehindRibsAndSparsIsOneSheet) {
         EXPECT_LT(std::abs(j.proof.volume_error), 1e-3);
         EXPECT_LT(j.proof.deviation.worst, 2e-3);
         EXPECT_GT(j.proof.coverage, 0.999);
-        EXPECT_TRUE(j.model.findings.empty());
+        EXPECT_TRUE(findings_of(j).empty());
         expect_whole(j);
     }
 }

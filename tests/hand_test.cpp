@@ -123,7 +123,7 @@ TEST(Reference, WallsMeetInTheSharpEdgeOfTheirBend) {
             const Job j = job_of(turned ? make::moved(s, anywhere()) : s, plan);
             EXPECT_EQ(j.model.sheets.size(), static_cast<std::size_t>(fold.sheets));
             for (const Sheet& k : j.model.sheets) EXPECT_TRUE(k.chart.flat());
-            for (const Finding& f : j.model.findings) EXPECT_NE(f.kind, "reference at the middle") << f.about;
+            for (const Finding& f : findings_of(j)) EXPECT_NE(f.kind, "reference at the middle") << f.about;
             EXPECT_NEAR(total_area(j.model), (60 + 45) * 40 + fold.ribs_area, 1e-5 * total_area(j.model));
             EXPECT_EQ(j.mesh.parts, 1);
             check_mesh(j.model, j.mesh);
@@ -148,7 +148,7 @@ TEST(Reference, SharpBendsOfSomeBodiesGoAndOthersStay) {
     plan.mesh.angle = 0.3;
     const Job j = job_of(items, plan);
     EXPECT_EQ(j.model.sheets.size(), 3u * 2 + 3);
-    EXPECT_EQ(count_findings(j.model, "reference at the middle"), 1u);
+    EXPECT_EQ(count_findings(j, "reference at the middle"), 1u);
     for (const Sheet& s : j.model.sheets) EXPECT_EQ(s.placed, s.body < 3) << s.body;
     for (const BodyProof& b : j.proof.bodies) EXPECT_NEAR(b.error, 0, 1e-6);
     check_mesh(j.model, j.mesh);
@@ -233,7 +233,7 @@ TEST(WallsByHand, RefusedPairIsNotMade) {
     EXPECT_EQ(j.model.sheets.size(), 0u);
     EXPECT_FALSE(j.proof.within_bounds);
     EXPECT_TRUE(
-        std::any_of(j.model.ledger.begin(), j.model.ledger.end(), [](const LedgerEntry& e) { return e.kind == "wall" && e.state == EntryState::refused; }));
+        std::ranges::any_of(ledger_of(j), [](const LedgerEntry& e) { return e.kind == "wall" && e.state == EntryState::refused; }));
 }
 
 TEST(WallsByHand, FaceAloneLiesWhereThePlanPutsIt) {
@@ -281,7 +281,7 @@ TEST(WallsByHand, RulesThatFitNothingAreNamed) {
     rule.wall = {"wall-nosuch"};
     rule.reference = Reference::outer;
     const Job j = job_of(box({0, 0, 0}, {100, 80, 5}), plan_with(rule));
-    EXPECT_TRUE(std::any_of(j.model.findings.begin(), j.model.findings.end(), [](const Finding& f) { return f.kind == "rule without effect"; }));
+    EXPECT_TRUE(std::ranges::any_of(findings_of(j), [](const Finding& f) { return f.kind == "rule without effect"; }));
     WallRule off;
     off.points = {{5000, 0, 0}, {20, 20, 0}};
     EXPECT_THROW((void)job_of(box({0, 0, 0}, {100, 80, 5}), plan_with(off)), Error);
@@ -301,7 +301,7 @@ make::Solid pierced() {
 }
 
 const LedgerEntry& opening(const Job& j, double size) {
-    for (const LedgerEntry& e : j.model.ledger)
+    for (const LedgerEntry& e : ledger_of(j))
         if (e.kind == "opening" && std::abs(e.value - size) < 0.01 * size) return e;
     throw std::runtime_error("no such opening");
 }
@@ -352,7 +352,7 @@ TEST(Openings, IdsHoldForEveryPlaceOfAPart) {
     ASSERT_EQ(second.model.sheets.size(), 1u);
     EXPECT_EQ(second.model.sheets[0].key, first.model.sheets[0].key);
     std::vector<std::string> ids;
-    for (const LedgerEntry& e : first.model.ledger)
+    for (const LedgerEntry& e : ledger_of(first))
         if (e.kind == "opening" && ids.size() < 2) ids.push_back(e.key);
     second.plan.halve.refuse.clear();
     second.plan.halve.fill = ids;

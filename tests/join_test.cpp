@@ -407,6 +407,6 @@ TEST(Join, SheetsMeetAlongTheCutOfAClosedOne) {
         EXPECT_EQ(j.mesh.parts, 1);
         ASSERT_EQ(j.model.joints.size(), 1u) << turn;
         EXPECT_GE(j.model.joints[0].length, 30 - 1e-6) << "all of it, not the half on one side of the cut";
-        for (const Finding& f : j.model.findings) EXPECT_NE(f.kind, "free edge within reach") << f.about;
+        for (const Finding& f : findings_of(j)) EXPECT_NE(f.kind, "free edge within reach") << f.about;
     }
 }

@@ -64,7 +64,7 @@ TEST(ModelFile, EverythingComesBack) {
     const Job a = small_job();
     write_model(folder / "m.halvo", a);
     Job b = read_model(folder / "m.halvo");
-    EXPECT_EQ(ledger_csv(a.model), ledger_csv(b.model));
+    EXPECT_EQ(ledger_csv(a), ledger_csv(b));
     b.timing = a.timing;
     b.solids.bodies = a.solids.bodies;
     b.survey = a.survey;

@@ -14,7 +14,7 @@ using make::box;
 namespace {
 
 int findings(const Job& j, const std::string& kind) {
-    return static_cast<int>(std::count_if(j.model.findings.begin(), j.model.findings.end(), [&](const Finding& f) { return f.kind == kind; }));
+    return static_cast<int>(std::ranges::count_if(findings_of(j), [&](const Finding& f) { return f.kind == kind; }));
 }
 
 Plan with(const JointRule& rule) {
@@ -130,7 +130,7 @@ TEST(Audit, SheetHeldByOneTiedEdgeIsAHinge) {
 
 TEST(Audit, PostsThatOnlyDrillingHoldsAreTold) {
     const Job j = job_of(deck_on_posts());
-    const auto told = std::count_if(j.model.ledger.begin(), j.model.ledger.end(), [](const LedgerEntry& e) { return e.kind == "member free to spin"; });
+    const auto told = std::ranges::count_if(ledger_of(j), [](const LedgerEntry& e) { return e.kind == "member free to spin"; });
     EXPECT_EQ(told, 25);
     EXPECT_EQ(j.proof.mechanisms, 0);
 }

@@ -135,7 +135,7 @@ TEST_P(CrowdedPart, IsOneMeshOfItsVolume) {
         EXPECT_GT(j.proof.coverage, 0.998);
         EXPECT_GT(j.mesh.quality.quad_share, 0.9);
         EXPECT_TRUE(j.proof.within_bounds);
-        EXPECT_EQ(count_findings(j.model, "edge inside the solid"), 0u);
+        EXPECT_EQ(count_findings(j, "edge inside the solid"), 0u);
         area[moved] = total_area(j.model);
     }
     EXPECT_NEAR(area[1] / area[0], 1, 1e-4);
@@ -150,7 +150,7 @@ TEST(Reference, SharpRoundsOfATrayGoWithTheBallsInItsCorners) {
         plan.halve.reference = Reference::inner;
         const Solid solid = moulded(3, 3);
         const Job j = job_of(turned_node ? make::moved(solid, anywhere()) : solid, plan);
-        for (const Finding& f : j.model.findings) EXPECT_NE(f.kind, "reference at the middle") << f.about;
+        for (const Finding& f : findings_of(j)) EXPECT_NE(f.kind, "reference at the middle") << f.about;
         EXPECT_EQ(j.model.sheets.size(), 8u);
         EXPECT_EQ(j.mesh.parts, 1);
         EXPECT_NEAR(j.proof.volume_error, 0, 5e-3);
@@ -200,7 +200,7 @@ TEST(ThicknessTies, HoldABranchAsWideAsItsTube) {
         ASSERT_FALSE(j.model.ties.empty());
         ASSERT_FALSE(j.mesh.ties.empty());
         EXPECT_EQ(j.mesh.parts, 1);
-        EXPECT_EQ(count_findings(j.model, "edge inside the solid"), 0u);
+        EXPECT_EQ(count_findings(j, "edge inside the solid"), 0u);
         for (const TiedNode& t : j.mesh.ties) {
             const Sheet& onto = j.model.sheets[static_cast<std::size_t>(j.mesh.elements[static_cast<std::size_t>(t.element)].sheet)];
             EXPECT_LE(t.arm.norm(), onto.thickness.max) << "within its thickness, or beside its border by half of that";

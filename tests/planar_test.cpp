@@ -2,9 +2,10 @@
 #include "core/index.hpp"
 #include "mesh/planar.hpp"
 #include "mesh/clean_up.hpp"
-#include "mesh/keep_numbers.hpp"
 #include "mesh/last_triangles.hpp"
 #include "mesh/subregions.hpp"
+
+#include <halvo/mesh.hpp>
 
 #include <gtest/gtest.h>
 

@@ -15,8 +15,8 @@ void expect_random_whole(const RandomPart& part, bool moved) {
     EXPECT_EQ(j.mesh.parts, 1);
     EXPECT_LT(std::abs(j.proof.volume_error), 0.003);
     EXPECT_GT(j.proof.coverage, 0.998);
-    EXPECT_EQ(count_findings(j.model, "edge inside the solid"), 0u);
-    EXPECT_EQ(count_findings(j.model, "wall without a sheet"), 0u);
+    EXPECT_EQ(count_findings(j, "edge inside the solid"), 0u);
+    EXPECT_EQ(count_findings(j, "wall without a sheet"), 0u);
 }
 
 }  // namespace

@@ -5,7 +5,7 @@
 #include "core/wildcard.hpp"
 #include "io/body_blob.hpp"
 #include "io/bytes.hpp"
-#include "io/select.hpp"
+#include "run/select.hpp"
 
 #include <fmt/format.h>
 #include <zlib.h>

@@ -40,7 +40,7 @@ private:
 [[nodiscard]] Eigen::Isometry3d anywhere();
 /// One solid with all that is slender as shells too, as it stands or moved anywhere.
 [[nodiscard]] Job job_of_shells(const make::Solid& solid, bool moved);
-[[nodiscard]] std::size_t count_findings(const Model& model, const std::string& kind);
+[[nodiscard]] std::size_t count_findings(const Job& job, const std::string& kind);
 
 /// Total length of seams of a kind.
 [[nodiscard]] double seam_length(const Model& model, const std::string& kind);

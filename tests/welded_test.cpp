@@ -147,7 +147,7 @@ TEST_P(WeldedPart, IsOneMeshOfItsVolume) {
         EXPECT_GT(j.proof.coverage, 0.999);
         EXPECT_GT(j.mesh.quality.quad_share, 0.97);
         EXPECT_TRUE(j.proof.within_bounds);
-        EXPECT_EQ(count_findings(j.model, "edge inside the solid"), 0u);
+        EXPECT_EQ(count_findings(j, "edge inside the solid"), 0u);
         area[moved] = total_area(j.model);
     }
     EXPECT_NEAR(area[1] / area[0], 1, 1e-6);

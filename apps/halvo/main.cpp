@@ -37,6 +37,23 @@ Plan plan_for(const std::string& input, const std::vector<std::string>& sets, do
     return plan;
 }
 
+// What earlier stages left in the model file. The CAD file need not be there any more; where it is, it must be the same.
+Job resumed(const fs::path& model, const Plan& plan, Stage from, const Observer& observer) {
+    Job job = read_model(model);
+    if (stage_of(job.stage) < static_cast<Stage>(static_cast<int>(from) - 1))
+        throw Error(ErrorKind::usage, fmt::format("{}: holds stages up to {}; start from there", model.string(), job.stage));
+    const fs::path file = plan.source.file;
+    std::error_code ec;
+    if (!fs::exists(file, ec)) fmt::print(stderr, "halvo: {}: not there; its solids are taken from {}\n", file.string(), model.string());
+    else if (file_sha256(file) != job.solids.sha256)
+        throw Error(ErrorKind::usage, fmt::format("{}: the file has changed since the model was made; run all stages again", file.string()));
+    if (holds_exactly(job.solids, plan.source)) return job;
+    // Another choice of bodies, or a model file of an older kind: what it lacks is made anew.
+    job.plan = plan;
+    run(job, Stage::read, from == Stage::join ? Stage::halve : Stage::survey, observer);
+    return job;
+}
+
 struct RunArguments {
     std::string input, out, until = "prove", from = "read", size;
     std::vector<std::string> sets;
@@ -50,19 +67,7 @@ int do_run(const RunArguments& a, const Common& common) {
     if (until < from) throw Error(ErrorKind::usage, fmt::format("--until {} comes before --from {}", a.until, a.from));
     const fs::path out = a.out.empty() ? fs::path(fs::path(a.input).stem().string() + ".out") : fs::path(a.out);
     const Observer observer = terminal_observer(common.quiet);
-    if (from > Stage::survey) {
-        // What earlier stages decided comes from the model file; the solids are read anew, for their exact surfaces.
-        job = read_model(out / "model.halvo");
-        if (stage_of(job.stage) < static_cast<Stage>(static_cast<int>(from) - 1))
-            throw Error(ErrorKind::usage, fmt::format("{}: holds stages up to {}; start from there", (out / "model.halvo").string(), job.stage));
-        job.plan = plan;
-        const std::string was = job.solids.sha256;
-        // Meshing alone asks nothing of the solids' surfaces: that the file is still the same is enough.
-        if (from == Stage::mesh && until == Stage::mesh) job.solids.sha256 = file_sha256(plan.source.file);
-        else run(job, Stage::read, Stage::survey, observer);
-        if (job.solids.sha256 != was)
-            throw Error(ErrorKind::usage, fmt::format("{}: the file has changed since the model was made; run all stages again", plan.source.file));
-    }
+    if (from > Stage::read) job = resumed(out / "model.halvo", plan, from, observer);
     job.plan = plan;
     run(job, from, until, observer);
     if (observer.cancelled && observer.cancelled()) throw Error(ErrorKind::cancelled, "stopped on request; nothing was written");
@@ -146,7 +151,7 @@ int do_convert(const std::string& from, const std::string& to) {
         if (job.mesh.elements.empty()) throw Error(ErrorKind::usage, from + ": the model has no mesh yet; run it on with --from mesh");
         write_vtu(to, job.mesh, job.solids.shift);
     } else {
-        write_text(to, has_extension(to, {".json"}) ? summary_json(job) : ledger_csv(job.model));
+        write_text(to, has_extension(to, {".json"}) ? summary_json(job) : ledger_csv(job));
     }
     fmt::print("{}\n", to);
     return 0;

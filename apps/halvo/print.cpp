@@ -73,8 +73,9 @@ void print_run(const Job& job) {
                 100 * p.thickness.mean, 100 * p.thickness.high, 100 * p.thickness.worst,
                 p.thickness.worst > 1e-6 ? " " + at(p.thickness.place, job.solids.shift) : "", p.deviation.worst);
     }
-    fmt::print("  findings {}\n", m.findings.empty() ? "none" : std::to_string(m.findings.size()));
-    print_findings(m.findings, job.solids.shift);
+    const auto findings = findings_of(job);
+    fmt::print("  findings {}\n", findings.empty() ? "none" : std::to_string(findings.size()));
+    print_findings(findings, job.solids.shift);
     if (job.stage == "prove" && !job.proof.within_bounds) {
         fmt::print("  outside its bounds:\n");
         for (const std::string& s : job.proof.outside) fmt::print("    {}\n", s);
@@ -235,7 +236,7 @@ void list_walls(const Job& job) {
                face_numbers(r.first->top_faces), face_numbers(r.first->bottom_faces), std::to_string(r.sheets),
                r.deviation > 0 ? fmt::format("{:.2g}", r.deviation) : "exact"});
     }
-    for (const LedgerEntry& e : job.model.ledger)
+    for (const LedgerEntry& e : ledger_of(job))
         if (e.kind == "wall" && e.state == EntryState::refused) t.row({e.key, e.body, "refused", number(e.value), "", "", "", "0", ""});
     t.print();
 }
@@ -292,7 +293,7 @@ void list_seams(const Job& job) {
 
 void list_ledger(const Job& job) {
     Table t({"id", "stage", "kind", "state", "about"});
-    for (const LedgerEntry& e : job.model.ledger) t.row({e.key, e.stage, e.kind, state_name(e.state), e.about});
+    for (const LedgerEntry& e : ledger_of(job)) t.row({e.key, e.stage, e.kind, state_name(e.state), e.about});
     t.print();
 }
 
@@ -351,8 +352,8 @@ void print_list(const Job& job, const std::string& what) {
     else if (what == "ledger") list_ledger(job);
     else if (what == "contacts") list_contacts(job);
     else if (what == "findings") {
-        if (job.model.findings.empty()) fmt::print("  (none)\n");
-        print_findings(job.model.findings, job.solids.shift);
+        if (findings_of(job).empty()) fmt::print("  (none)\n");
+        print_findings(findings_of(job), job.solids.shift);
     } else {
         throw Error(ErrorKind::usage, fmt::format("cannot list \"{}\"; choose bodies, walls, sheets, members, sections, seams, joints, gaps, parts, quality, "
                                                   "contacts, uncovered, sets, ledger or findings",

@@ -52,12 +52,18 @@ struct MassProperties {
     Vec3 centre = Vec3::Zero();  ///< centre of volume
 };
 
-/// One solid (or one open shell) of the assembly.
-struct Body {
+/// What a body is called, by files, plans and messages.
+struct BodyNames {
+    std::string key;    ///< stable id: from name and measures, not from order or position
     std::string name;   ///< product name, "solid" where the file gives none
     std::string label;  ///< as messages call it: its name, with "(body 3)" where others have that name too
     std::string path;   ///< names from the root of the assembly tree, separated by '/'
     std::string layer;
+    int number = 0;  ///< 1-based place among all bodies of the file, as survey lists them
+};
+
+/// One solid (or one open shell) of the assembly.
+struct Body : BodyNames {
     std::array<double, 3> colour{0.62, 0.66, 0.70};
     std::vector<Vec3> vertices;
     std::vector<BodyEdge> edges;
@@ -68,12 +74,10 @@ struct Body {
     bool closed = true;                                       ///< every edge bounds two faces
     bool faceted = false;                                     ///< read from facets: surfaces are fitted to them, figures are those of the facets
     int turned = 0;                                           ///< facets or faces that looked inward in the file and were turned
-    int number = 0;                                           ///< 1-based place among all bodies of the file, as survey lists them
     int part = 0;                                             ///< bodies with the same part are one shape in several places
     Eigen::Isometry3d place = Eigen::Isometry3d::Identity();  ///< from the part's own coordinates to this body's
     MassProperties mass;
     Box3 box;
-    std::string key;  ///< stable id: from name and measures, not from order or position
     std::shared_ptr<const FacetTree> tree;
 
     [[nodiscard]] Vec3 facet_normal(std::size_t i) const;
@@ -92,6 +96,7 @@ struct LeftOut {
 struct Assembly {
     std::string file;
     std::string sha256;
+    std::string asked;          ///< what the plan asked of the file, in one text: the same file asked the same gives the same solids
     std::string unit = "mm";    ///< unit of the file
     Vec3 shift = Vec3::Zero();  ///< added to Halvo's coordinates to get those of the file (mm)
     Tolerance tolerance;
@@ -108,6 +113,8 @@ struct Assembly {
 /// plane, divergence theorem over the skin), on spline faces by quadrature over the facets in the parameter plane;
 /// from the facets alone where they are all there is.
 void finish_body(Body& body);
+/// The tree over the body's facets, which most questions about places are asked of.
+void index_facets(Body& body);
 /// The stable id of a body, from its name and measures.
 void name_body(Body& body);
 /// The body in another place: everything finish_body made is carried along.

@@ -7,11 +7,6 @@ namespace halvo {
 /// What could not be idealized is in Model::findings, every decision in Model::ledger.
 [[nodiscard]] Model halve(const Assembly& solids, const HalveOptions& options = {}, const Observer& observer = {});
 
-/// Moves sheets to the side of their wall that the plan wants (Sheet::reference), with everything on them: what sheets share stays
-/// shared, on the surfaces they now have; free edges keep to their rims. Thickness and the offset to the middle follow from where a
-/// sheet lies. To be done once everything is joined; sheets in which a member's line lies stay at the middle, with a finding.
-void place_references(Model& model);
-
 /// Section values of a profile given as closed loops of curves in the plane z = 0, outer loop first and
 /// counter-clockwise, holes clockwise. Area and second moments by exact contour integrals, torsion constant, shear
 /// centre and warping constant from a finite-element solution of the Saint-Venant problem with six-node triangles

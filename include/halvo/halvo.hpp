@@ -17,4 +17,5 @@
 #include <halvo/plan.hpp>
 #include <halvo/prove.hpp>
 #include <halvo/quality.hpp>
+#include <halvo/run.hpp>
 #include <halvo/survey.hpp>

@@ -1,12 +1,7 @@
 #pragma once
 /// Files in and out. Every writer writes beside its target and renames; a failure leaves what was there before.
 
-#include <halvo/assembly.hpp>
-#include <halvo/mesh.hpp>
-#include <halvo/model.hpp>
-#include <halvo/plan.hpp>
-#include <halvo/prove.hpp>
-#include <halvo/survey.hpp>
+#include <halvo/run.hpp>
 
 #include <filesystem>
 
@@ -15,20 +10,16 @@ namespace halvo {
 /// Reads a STEP file (AP203, AP214, AP242). Throws Error{input} with one line that says what is wrong and what to do.
 [[nodiscard]] Assembly read(const std::filesystem::path& file, const SourceOptions& options = {}, const Observer& observer = {});
 
+/// Are these the solids, with their exact surfaces, that `read` gives of their file with these options?
+[[nodiscard]] bool holds_exactly(const Assembly& solids, const SourceOptions& options);
+
 /// SHA-256 of what a file holds, unpacked if it is packed: as Assembly::sha256 has it. Throws Error{input} when it cannot be read.
 [[nodiscard]] std::string file_sha256(const std::filesystem::path& file);
 
-/// Everything a run has produced so far; what a later stage needs and what the files are written from.
-struct Job {
-    Plan plan;
-    Assembly solids;
-    Survey survey;
-    Model model;
-    Mesh mesh;
-    Proof proof;
-    std::string stage;                                   ///< last stage done
-    std::vector<std::pair<std::string, double>> timing;  ///< seconds a stage; not part of the result
-};
+/// Reads a plan file. Unknown keys, wrong types and wrong units are errors with file and line.
+[[nodiscard]] Plan read_plan(const std::filesystem::path& file);
+/// Overrides one key, "join.reach=2mm"; the same checks as in a file.
+void set_plan_value(Plan& plan, const std::string& assignment);
 
 /// VTK XML UnstructuredGrid, fields as in DESIGN section 5.
 void write_vtu(const std::filesystem::path& file, const Mesh& mesh, const Vec3& shift);
@@ -36,7 +27,7 @@ void write_vtu(const std::filesystem::path& file, const Mesh& mesh, const Vec3& 
 [[nodiscard]] std::string summary_json(const Job& job);
 [[nodiscard]] std::string survey_json(const Assembly& solids, const Survey& survey);
 /// ledger.csv as text.
-[[nodiscard]] std::string ledger_csv(const Model& model);
+[[nodiscard]] std::string ledger_csv(const Job& job);
 
 /// Model file (SQLite, application id "HLVO"). A newer schema is refused.
 void write_model(const std::filesystem::path& file, const Job& job);

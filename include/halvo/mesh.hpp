@@ -37,12 +37,19 @@ struct Mesh {
     double free_edge_length = 0;  ///< of element edges with one shell and no line on them
     MeshQuality quality;
     std::vector<TiedNode> ties;
+    std::vector<Finding> findings;    ///< elements outside the limits, rules that pick nothing
+    std::vector<LedgerEntry> ledger;  ///< thicknesses by the plan, edges closed to a point, short element edges
 };
 
-/// Conforming mesh, quads first. Every edge of the model is divided once; member nodes are sheet nodes where they touch.
+/// Conforming mesh, quads first. Every edge of the model is divided once; member nodes are sheet nodes where they touch. Throws Error{usage}
+/// where a rule names bodies and the model (made by hand) has no names of bodies, Error{input} where it has no such body.
 [[nodiscard]] Mesh mesh(const Model& model, const MeshOptions& options = {}, const Observer& observer = {});
 
-/// Thickness that the options give each sheet instead of its wall's own; 0 where they give none.
+/// Gives nodes and elements that an earlier mesh had, at the same places and on the same sheets and members, their numbers there.
+/// What is new takes the numbers that have become free, lowest first. Returns how many nodes kept theirs.
+int keep_numbers(Mesh& mesh, const Mesh& before);
+
+/// Thickness that the options (without names of bodies) give each sheet instead of its wall's own; 0 where they give none.
 [[nodiscard]] std::vector<double> wanted_thicknesses(const Model& model, const MeshOptions& options);
 
 /// Edges so short that the mesh closes them to a point.

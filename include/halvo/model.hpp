@@ -200,6 +200,8 @@ struct ModelSet {
 
 struct Model {
     Tolerance tolerance;
+    std::vector<BodyNames> bodies;  ///< of the solids it stands for, in their order: rules and messages call them by these; empty for models made by hand
+    Vec3 shift = Vec3::Zero();      ///< added to the model's coordinates to get those of the file, which plans speak of (mm)
     std::vector<Vertex> vertices;
     std::vector<Edge> edges;
     std::vector<Sheet> sheets;

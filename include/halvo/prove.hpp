@@ -54,6 +54,8 @@ struct Proof {
     std::vector<int> split_bodies;  ///< bodies whose sheets do not hang together
     bool within_bounds = true;
     std::vector<std::string> outside;  ///< what is outside its bound, in words
+    std::vector<Finding> findings;     ///< contacts without a joint, bodies in parts, mechanisms, edges beside what they are not joined to
+    std::vector<LedgerEntry> ledger;   ///< members that nothing but the drilling stiffness of sheets keeps from spinning
 };
 
 /// Compares the idealization with the solids. Contacts are found from the solids alone, not from what `join` did.

@@ -208,11 +208,15 @@ void finish_body(Body& body) {
     body.mass.area = sum[0];
     body.mass.volume = sum[1];
     body.mass.centre = std::abs(sum[1]) > 0 ? Vec3(origin + sum.tail<3>() / sum[1]) : origin;
+    index_facets(body);
+    name_body(body);
+}
+
+void index_facets(Body& body) {
     std::vector<std::array<int, 3>> corners;
     corners.reserve(body.facets.size());
     for (const Facet& f : body.facets) corners.push_back(f.corners);
     body.tree = std::make_shared<const FacetTree>(body.points, corners);
-    name_body(body);
 }
 
 void name_body(Body& body) {

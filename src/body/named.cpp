@@ -7,7 +7,7 @@
 
 namespace halvo {
 
-bool is_named(const Body& body, const std::vector<std::string>& patterns) {
+bool is_named(const BodyNames& body, const std::vector<std::string>& patterns) {
     return patterns.empty() || std::any_of(patterns.begin(), patterns.end(), [&](const std::string& p) {
                return p == std::to_string(body.number) || p == body.key || p == body.label || wildcard_match(p, body.name) || wildcard_match(p, body.path);
            });
@@ -26,9 +26,9 @@ std::optional<SkinPlace> skin_at(const Assembly& solids, const Vec3& at, const s
     return best;
 }
 
-std::optional<Box3> own_box(const std::optional<Box3>& box, const Assembly& solids) {
+std::optional<Box3> own_box(const std::optional<Box3>& box, const Vec3& shift) {
     if (!box) return std::nullopt;
-    return Box3(box->min() - solids.shift, box->max() - solids.shift);
+    return Box3(box->min() - shift, box->max() - shift);
 }
 
 }  // namespace halvo

@@ -196,7 +196,8 @@ Model halve_body(const Assembly& solids, std::size_t id, const HalveOptions& opt
 
 Model halve(const Assembly& solids, const HalveOptions& options, const Observer& observer) {
     Model model;
-    model.tolerance = solids.tolerance;
+    model.tolerance = solids.tolerance, model.shift = solids.shift;
+    model.bodies.assign(solids.bodies.begin(), solids.bodies.end());
     const std::size_t n = solids.bodies.size();
     std::vector<Model> parts(n);
     std::vector<std::optional<Prism>> prisms(n);

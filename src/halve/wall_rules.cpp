@@ -21,7 +21,7 @@ void WallRules::place(const WallRule& rule, std::size_t number) {
     auto p = std::make_unique<Placed>();
     p->rule = &rule;
     for (const Body& b : solids_.bodies) p->bodies.push_back(is_named(b, rule.body));
-    p->within = own_box(rule.within, solids_);
+    p->within = own_box(rule.within, solids_.shift);
     // A point says its body by itself: the one whose skin it lies on.
     for (const Vec3& given : rule.points) {
         const Vec3 at = given - solids_.shift;

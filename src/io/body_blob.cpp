@@ -28,8 +28,9 @@ std::string pack(const Body& body) {
     return out.bytes();
 }
 
-Body unpack_body(std::string bytes) {
-    BlobIn in(std::move(bytes));
+namespace {
+
+Body body_from(BlobIn& in) {
     Body body;
     body.vertices = in.get<std::vector<Vec3>>();
     const auto count = [&] { return static_cast<std::size_t>(in.get<std::uint64_t>()); };
@@ -62,6 +63,38 @@ Body unpack_body(std::string bytes) {
         f.face = in.get<int>();
     }
     body.closed = in.get<std::uint8_t>() != 0;
+    return body;
+}
+
+}  // namespace
+
+Body unpack_body(std::string bytes) {
+    BlobIn in(std::move(bytes));
+    return body_from(in);
+}
+
+std::string pack_finished(const Body& body) {
+    BlobOut out;
+    for (const Face& f : body.faces) out.put(f.area).put(f.fit_error);
+    for (const double c : body.colour) out.put(c);
+    out.put(static_cast<std::uint8_t>(body.faceted)).put(body.turned).put(body.part);
+    for (int i = 0; i < 3; ++i)
+        for (int j = 0; j < 4; ++j) out.put(body.place(i, j));
+    out.put(body.mass.volume).put(body.mass.area).put(body.mass.centre).put(body.box.min().eval()).put(body.box.max().eval());
+    return pack(body) + out.bytes();
+}
+
+Body unpack_finished(std::string bytes) {
+    BlobIn in(std::move(bytes));
+    Body body = body_from(in);
+    for (Face& f : body.faces) f.area = in.get<double>(), f.fit_error = in.get<double>();
+    for (double& c : body.colour) c = in.get<double>();
+    body.faceted = in.get<std::uint8_t>() != 0, body.turned = in.get<int>(), body.part = in.get<int>();
+    for (int i = 0; i < 3; ++i)
+        for (int j = 0; j < 4; ++j) body.place(i, j) = in.get<double>();
+    body.mass.volume = in.get<double>(), body.mass.area = in.get<double>(), body.mass.centre = in.get<Vec3>();
+    body.box.min() = in.get<Vec3>(), body.box.max() = in.get<Vec3>();
+    index_facets(body);
     return body;
 }
 

@@ -1,5 +1,7 @@
 #include "io/database.hpp"
 
+#include <cstring>
+
 namespace halvo::io {
 
 Database::Database(const std::filesystem::path& file, Mode mode) : file_(file) {
@@ -8,6 +10,28 @@ Database::Database(const std::filesystem::path& file, Mode mode) : file_(file) {
     const int rc = sqlite3_open_v2(file.c_str(), &db, flags, nullptr);
     db_.reset(db);
     if (rc != SQLITE_OK) fail(mode == Mode::create ? "cannot be written" : "cannot be opened");
+}
+
+Database::Database(const std::string& bytes) : file_("model in memory") {
+    sqlite3* db = nullptr;
+    const int rc = sqlite3_open_v2(":memory:", &db, SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE, nullptr);
+    db_.reset(db);
+    if (rc != SQLITE_OK) fail("cannot be made");
+    if (bytes.empty()) return;
+    auto* copy = static_cast<unsigned char*>(sqlite3_malloc64(bytes.size()));
+    if (!copy) fail("cannot be read");
+    std::memcpy(copy, bytes.data(), bytes.size());
+    const auto size = static_cast<sqlite3_int64>(bytes.size());
+    if (sqlite3_deserialize(db, "main", copy, size, size, SQLITE_DESERIALIZE_FREEONCLOSE | SQLITE_DESERIALIZE_READONLY) != SQLITE_OK) fail("cannot be read");
+}
+
+std::string Database::bytes() const {
+    sqlite3_int64 size = 0;
+    unsigned char* data = sqlite3_serialize(db_.get(), "main", &size, 0);
+    if (!data) fail("cannot be copied");
+    std::string out(reinterpret_cast<const char*>(data), static_cast<std::size_t>(size));
+    sqlite3_free(data);
+    return out;
 }
 
 void Database::fail(const std::string& doing) const {

@@ -14,6 +14,9 @@ public:
     enum class Mode { create, read };
     Database(const std::filesystem::path& file, Mode mode);
     void run(const std::string& sql);
+    /// A database in memory: empty, or of the bytes of one.
+    explicit Database(const std::string& bytes);
+    [[nodiscard]] std::string bytes() const;
     [[nodiscard]] sqlite3* handle() const { return db_.get(); }
     [[noreturn]] void fail(const std::string& doing) const;
 

@@ -1,7 +1,9 @@
 // model.halvo: entities as rows anyone can query, geometry and arrays as blobs.
+#include "io/body_blob.hpp"
 #include "io/database.hpp"
 #include "io/model_schema.hpp"
 #include "io/surface_blob.hpp"
+#include "io/survey_blob.hpp"
 
 #include <halvo/io.hpp>
 
@@ -23,7 +25,10 @@ using io::Statement;
 constexpr const char* schema = R"(
 CREATE TABLE info(key TEXT PRIMARY KEY, value TEXT);
 CREATE TABLE bodies(id INTEGER PRIMARY KEY, key TEXT, name TEXT, path TEXT, class TEXT, why TEXT, closed INTEGER, volume REAL, area REAL,
-  thinnest REAL, thickest REAL, geometry BLOB, number INTEGER);
+  thinnest REAL, thickest REAL, solid BLOB, number INTEGER, layer TEXT, survey BLOB);
+CREATE TABLE left_out(number INTEGER, name TEXT, path TEXT, why TEXT, x REAL, y REAL, z REAL);
+CREATE TABLE notes(text TEXT);
+CREATE TABLE halved(model BLOB);
 CREATE TABLE vertices(id INTEGER PRIMARY KEY, x REAL, y REAL, z REAL);
 CREATE TABLE edges(id INTEGER PRIMARY KEY, start INTEGER, end INTEGER, length REAL, curve BLOB, step INTEGER);
 CREATE TABLE sheets(id INTEGER PRIMARY KEY, key TEXT, body INTEGER, area REAL, own_area REAL, trimmed_area REAL, thickness_min REAL,
@@ -45,7 +50,8 @@ CREATE TABLE shares(sheet INTEGER, body INTEGER, volume REAL);
 CREATE TABLE ties(edges BLOB, onto INTEGER, joint INTEGER);
 CREATE TABLE joints(id INTEGER PRIMARY KEY, key TEXT, kind TEXT, a TEXT, b TEXT, body_a INTEGER, body_b INTEGER, gap REAL, length REAL,
   moved REAL, state INTEGER, x REAL, y REAL, z REAL);
-CREATE TABLE findings(key TEXT, kind TEXT, about TEXT, advice TEXT, size REAL, body TEXT, x REAL, y REAL, z REAL);
+CREATE TABLE findings(key TEXT, kind TEXT, about TEXT, advice TEXT, size REAL, body TEXT, x REAL, y REAL, z REAL, product TEXT, level INTEGER,
+  face INTEGER, body_key_a TEXT, body_key_b TEXT);
 CREATE TABLE ledger(key TEXT, stage TEXT, kind TEXT, state INTEGER, about TEXT, value REAL, body TEXT, x REAL, y REAL, z REAL);
 CREATE TABLE mesh(nodes BLOB, elements BLOB, quads INTEGER, trias INTEGER, lines INTEGER, links INTEGER, parts INTEGER,
   free_edge_length REAL, min_scaled_jacobian REAL, mean_scaled_jacobian REAL, max_aspect REAL, max_warpage REAL, quad_share REAL);
@@ -55,28 +61,18 @@ CREATE TABLE uncovered(body INTEGER, area REAL, x REAL, y REAL, z REAL, facets B
 CREATE TABLE contacts(a INTEGER, b INTEGER, gap REAL, joined INTEGER, x REAL, y REAL, z REAL);
 )";
 
-std::string geometry_of(const Body& b) {
-    BlobOut o;
-    o.put(b.points);
-    o.put(static_cast<std::uint64_t>(b.facets.size()));
-    for (const Facet& f : b.facets) o.put(f.corners[0]).put(f.corners[1]).put(f.corners[2]).put(f.face);
-    std::uint64_t n = 0;
-    for (const BodyEdge& e : b.edges) n += e.degenerate ? 0 : 1;
-    o.put(n);
-    for (const BodyEdge& e : b.edges)
-        if (!e.degenerate) put_curve(o, e.curve);
-    o.put(b.mass.centre).put(b.colour[0]).put(b.colour[1]).put(b.colour[2]);
-    return o.bytes();
-}
-
 void save_solids(Database& db, const Job& job) {
-    Statement s(db, "INSERT INTO bodies VALUES(?,?,?,?,?,?,?,?,?,?,?,?,?)");
+    Statement s(db, "INSERT INTO bodies VALUES(?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)");
     for (std::size_t i = 0; i < job.solids.bodies.size(); ++i) {
         const Body& b = job.solids.bodies[i];
         const BodySurvey v = i < job.survey.bodies.size() ? job.survey.bodies[i] : BodySurvey{};
         s.bind(static_cast<int>(i + 1)).bind(b.key).bind(b.name).bind(b.path).bind(class_name(v.kind)).bind(v.why).bind(b.closed ? 1 : 0);
-        s.bind(b.mass.volume).bind(b.mass.area).bind(v.thinnest).bind(v.thickest).blob(geometry_of(b)).bind(b.number).done();
+        s.bind(b.mass.volume).bind(b.mass.area).bind(v.thinnest).bind(v.thickest).blob(io::pack_finished(b)).bind(b.number).bind(b.layer);
+        s.blob(io::pack_survey(v)).done();
     }
+    Statement l(db, "INSERT INTO left_out VALUES(?,?,?,?,?,?,?)"), n(db, "INSERT INTO notes VALUES(?)");
+    for (const LeftOut& k : job.solids.left_out) l.bind(k.number).bind(k.name).bind(k.path).bind(k.why).bind(k.size.x()).bind(k.size.y()).bind(k.size.z()).done();
+    for (const std::string& text : job.solids.notes) n.bind(text).done();
 }
 
 void save_complex(Database& db, const Model& m) {
@@ -208,21 +204,22 @@ void save_joints(Database& db, const Model& m) {
         j.bind(static_cast<int>(i)).bind(k.key).bind(k.kind).bind(k.a).bind(k.b).bind(k.bodies[0] + 1).bind(k.bodies[1] + 1).bind(k.gap);
         j.bind(k.length).bind(k.moved).bind(static_cast<int>(k.state)).bind(k.place.x()).bind(k.place.y()).bind(k.place.z()).done();
     }
-    Statement f(db, "INSERT INTO findings VALUES(?,?,?,?,?,?,?,?,?)"), g(db, "INSERT INTO ledger VALUES(?,?,?,?,?,?,?,?,?,?)");
-    for (const Finding& k : m.findings)
-        f.bind(k.key).bind(k.kind).bind(k.about).bind(k.advice).bind(k.size).bind(k.body).bind(k.place.x()).bind(k.place.y()).bind(k.place.z()).done();
-    for (const LedgerEntry& k : m.ledger)
-        g.bind(k.key)
-            .bind(k.stage)
-            .bind(k.kind)
-            .bind(static_cast<int>(k.state))
-            .bind(k.about)
-            .bind(k.value)
-            .bind(k.body)
-            .bind(k.place.x())
-            .bind(k.place.y())
-            .bind(k.place.z())
-            .done();
+}
+
+// Each with the product that holds it.
+void save_findings(Database& db, const Job& job) {
+    Statement f(db, "INSERT INTO findings VALUES(?,?,?,?,?,?,?,?,?,?,?,?,?,?)"), g(db, "INSERT INTO ledger VALUES(?,?,?,?,?,?,?,?,?,?)");
+    const auto put = [&](const char* product, const std::vector<Finding>& list) {
+        for (const Finding& k : list) {
+            f.bind(k.key).bind(k.kind).bind(k.about).bind(k.advice).bind(k.size).bind(k.body).bind(k.place.x()).bind(k.place.y()).bind(k.place.z());
+            f.bind(product).bind(static_cast<int>(k.level)).bind(k.face).bind(k.body_keys[0]).bind(k.body_keys[1]).done();
+        }
+    };
+    put("survey", job.survey.findings), put("model", job.model.findings), put("mesh", job.mesh.findings), put("proof", job.proof.findings);
+    for (const LedgerEntry& k : ledger_of(job)) {
+        g.bind(k.key).bind(k.stage).bind(k.kind).bind(static_cast<int>(k.state)).bind(k.about).bind(k.value).bind(k.body);
+        g.bind(k.place.x()).bind(k.place.y()).bind(k.place.z()).done();
+    }
 }
 
 void save_mesh_and_proof(Database& db, const Job& job) {
@@ -232,7 +229,7 @@ void save_mesh_and_proof(Database& db, const Job& job) {
     elements.put(static_cast<std::uint64_t>(m.elements.size()));
     for (const Element& e : m.elements) {
         elements.put(e.nodes).put(e.count).put(static_cast<std::uint8_t>(e.kind)).put(e.sheet).put(e.member).put(e.body).put(e.section);
-        elements.put(e.thickness).put(e.offset).put(e.quality);
+        elements.put(e.thickness).put(e.offset).put(e.quality).put(e.section_offset);
     }
     const MeshQuality& q = m.quality;
     Statement(db, "INSERT INTO mesh VALUES(?,?,?,?,?,?,?,?,?,?,?,?,?)")
@@ -277,6 +274,9 @@ void save_info(Database& db, const Job& job) {
     const auto put = [&](const char* key, const std::string& value) { s.bind(key).bind(value).done(); };
     const auto real = [&](const char* key, double v) { put(key, fmt::format("{:.17g}", v)); };
     put("stage", job.stage);
+    put("format", job.solids.format), put("unit_stated", job.solids.unit_stated ? "1" : "0"), put("source_options", job.solids.asked);
+    real("reach", job.plan.join.reach), real("survey_size", job.survey.size), put("survey_rule", job.survey.rule);
+    real("survey_solid_nodes", job.survey.solid_nodes), real("survey_model_nodes", job.survey.model_nodes);
     put("file", job.solids.file), put("source", job.plan.source.file), put("sha256", job.solids.sha256), put("unit", job.solids.unit);
     real("shift_x", job.solids.shift.x()), real("shift_y", job.solids.shift.y()), real("shift_z", job.solids.shift.z());
     real("tolerance_point", job.solids.tolerance.point), real("tolerance_angle", job.solids.tolerance.angle),
@@ -292,6 +292,26 @@ void save_info(Database& db, const Job& job) {
     for (std::size_t i = 0; i < p.outside.size(); ++i) put(fmt::format("outside_{}", i).c_str(), p.outside[i]);
 }
 
+void save_model(Database& db, const Model& model) {
+    save_complex(db, model);
+    save_sheets(db, model);
+    save_members(db, model);
+    save_joints(db, model);
+}
+
+// The model as halve left it, in the same tables, as a database within: where a later run of join starts.
+void save_halved(Database& db, const Model& halved) {
+    Database inner{std::string()};
+    inner.run("BEGIN;");
+    inner.run(schema);
+    save_model(inner, halved);
+    Job only;
+    only.model.findings = halved.findings, only.model.ledger = halved.ledger;
+    save_findings(inner, only);
+    inner.run("COMMIT");
+    Statement(db, "INSERT INTO halved VALUES(?)").blob(inner.bytes()).done();
+}
+
 }  // namespace
 
 void write_model(const std::filesystem::path& file, const Job& job) {
@@ -305,11 +325,10 @@ void write_model(const std::filesystem::path& file, const Job& job) {
         db.run(schema);
         save_info(db, job);
         save_solids(db, job);
-        save_complex(db, job.model);
-        save_sheets(db, job.model);
-        save_members(db, job.model);
-        save_joints(db, job.model);
+        save_model(db, job.model);
+        save_halved(db, job.halved);
         save_mesh_and_proof(db, job);
+        save_findings(db, job);
         db.run("COMMIT");
     } catch (...) {
         std::filesystem::remove(part, ec);

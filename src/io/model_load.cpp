@@ -1,7 +1,9 @@
 // Reads model.halvo, of this schema and those before it.
+#include "io/body_blob.hpp"
 #include "io/database.hpp"
 #include "io/model_schema.hpp"
 #include "io/surface_blob.hpp"
+#include "io/survey_blob.hpp"
 
 #include <halvo/io.hpp>
 
@@ -42,7 +44,8 @@ void set_geometry(Body& b, std::string bytes) {
     for (const Vec3& p : b.points) b.box.extend(p);
 }
 
-void load_solids(Database& db, Job& job, int version) {
+// As written before schema 8: facets, and little of the survey.
+void load_facets_of_solids(Database& db, Job& job, int version) {
     Statement s(db, fmt::format("SELECT key,name,path,class,why,closed,volume,area,thinnest,thickest,geometry{} FROM bodies ORDER BY id",
                                 version >= 4 ? ",number" : ",id"));
     while (s.step()) {
@@ -55,11 +58,34 @@ void load_solids(Database& db, Job& job, int version) {
         v.why = s.text(), b.closed = s.integer() != 0, b.mass.volume = s.real(), b.mass.area = s.real(), v.thinnest = s.real(), v.thickest = s.real();
         set_geometry(b, s.text());
         b.number = s.number();
-        job.solids.box.extend(b.box);
         job.solids.bodies.push_back(std::move(b));
         job.survey.bodies.push_back(std::move(v));
     }
+}
+
+void load_solids(Database& db, Job& job, int version) {
+    if (version < 8) load_facets_of_solids(db, job, version);
+    else {
+        Statement s(db, "SELECT key,name,path,layer,number,solid,survey FROM bodies ORDER BY id");
+        while (s.step()) {
+            BodyNames names;
+            names.key = s.text(), names.name = s.text(), names.path = s.text(), names.layer = s.text(), names.number = s.number();
+            Body b = io::unpack_finished(s.text());
+            static_cast<BodyNames&>(b) = std::move(names);
+            job.solids.bodies.push_back(std::move(b));
+            job.survey.bodies.push_back(io::unpack_survey(s.text()));
+        }
+        Statement l(db, "SELECT number,name,path,why,x,y,z FROM left_out ORDER BY rowid"), n(db, "SELECT text FROM notes ORDER BY rowid");
+        while (l.step()) {
+            LeftOut k;
+            k.number = l.number(), k.name = l.text(), k.path = l.text(), k.why = l.text(), k.size = place(l);
+            job.solids.left_out.push_back(std::move(k));
+        }
+        while (n.step()) job.solids.notes.push_back(n.text());
+    }
+    for (const Body& b : job.solids.bodies) job.solids.box.extend(b.box);
     label_bodies(job.solids.bodies);
+    job.model.bodies.assign(job.solids.bodies.begin(), job.solids.bodies.end());
 }
 
 void load_complex(Database& db, Model& m, int version) {
@@ -241,18 +267,29 @@ void load_joints(Database& db, Model& m) {
         k.gap = j.real(), k.length = j.real(), k.moved = j.real(), k.state = static_cast<EntryState>(j.integer()), k.place = place(j);
         m.joints.push_back(std::move(k));
     }
-    Statement f(db, "SELECT key,kind,about,advice,size,body,x,y,z FROM findings ORDER BY rowid");
+}
+
+void load_findings(Database& db, Job& job, int version) {
+    Statement f(db, fmt::format("SELECT key,kind,about,advice,size,body,x,y,z{} FROM findings ORDER BY rowid",
+                                version >= 8 ? ",product,level,face,body_key_a,body_key_b" : ""));
     while (f.step()) {
         Finding k;
         k.key = f.text(), k.kind = f.text(), k.about = f.text(), k.advice = f.text(), k.size = f.real(), k.body = f.text(), k.place = place(f);
-        m.findings.push_back(std::move(k));
+        std::string product = "model";
+        if (version >= 8) {
+            product = f.text(), k.level = static_cast<FindingLevel>(f.number()), k.face = f.number();
+            k.body_keys[0] = f.text(), k.body_keys[1] = f.text();
+        }
+        auto& list = product == "survey" ? job.survey.findings : product == "mesh" ? job.mesh.findings : product == "proof" ? job.proof.findings : job.model.findings;
+        list.push_back(std::move(k));
     }
     Statement g(db, "SELECT key,stage,kind,state,about,value,body,x,y,z FROM ledger ORDER BY rowid");
     while (g.step()) {
         LedgerEntry k;
         k.key = g.text(), k.stage = g.text(), k.kind = g.text(), k.state = static_cast<EntryState>(g.integer()), k.about = g.text();
         k.value = g.real(), k.body = g.text(), k.place = place(g);
-        m.ledger.push_back(std::move(k));
+        auto& list = k.stage == "mesh" ? job.mesh.ledger : k.stage == "prove" ? job.proof.ledger : job.model.ledger;
+        list.push_back(std::move(k));
     }
 }
 
@@ -296,6 +333,7 @@ void load_mesh_and_proof(Database& db, Job& job, int version) {
             e.kind = static_cast<ElementKind>(elements.get<std::uint8_t>());
             for (std::int32_t* v : {&e.sheet, &e.member, &e.body, &e.section}) *v = elements.get<std::int32_t>();
             for (double* v : {&e.thickness, &e.offset, &e.quality}) *v = elements.get<double>();
+            if (version >= 8) e.section_offset = elements.get<Vec3>();
             m.elements.push_back(e);
         }
         m.quads = s.number(), m.trias = s.number(), m.lines = s.number(), m.links = s.number(), m.parts = s.number(), m.free_edge_length = s.real();
@@ -347,7 +385,12 @@ void load_info(Database& db, Job& job) {
     job.solids.file = info["file"], job.plan.source.file = info["source"], job.solids.sha256 = info["sha256"], job.solids.unit = info["unit"];
     job.solids.shift = {real("shift_x"), real("shift_y"), real("shift_z")};
     job.solids.tolerance = {real("tolerance_point"), real("tolerance_angle"), real("tolerance_chord")};
-    job.model.tolerance = job.solids.tolerance;
+    job.model.tolerance = job.solids.tolerance, job.model.shift = job.solids.shift;
+    if (info.count("format")) job.solids.format = info["format"], job.solids.unit_stated = info["unit_stated"] == "1";
+    job.solids.asked = info["source_options"];
+    if (info.count("reach")) job.plan.join.reach = real("reach");
+    job.survey.size = real("survey_size"), job.survey.rule = info["survey_rule"];
+    job.survey.solid_nodes = real("survey_solid_nodes"), job.survey.model_nodes = real("survey_model_nodes");
     Proof& p = job.proof;
     p.volume_error = real("volume_error"), p.centroid_error = real("centroid_error"), p.coverage = real("coverage"),
     p.thickness_error = real("thickness_error");
@@ -358,6 +401,28 @@ void load_info(Database& db, Job& job) {
     }
     p.rigid_body_modes = static_cast<int>(real("rigid_body_modes")), p.mechanisms = static_cast<int>(real("mechanisms"));
     p.parts = static_cast<int>(real("parts")), p.within_bounds = info["within_bounds"] == "1";
+}
+
+void load_model(Database& db, Job& job, int version) {
+    load_complex(db, job.model, version);
+    load_sheets(db, job.model, version);
+    load_members(db, job.model, version);
+    if (version >= 3) load_couplings(db, job.model, version);
+    load_joints(db, job.model);
+    load_findings(db, job, version);
+    if (version >= 4) load_ties(db, job);
+    if (version >= 5) load_roots(db, job.model);
+    if (version >= 6) load_sets(db, job.model);
+}
+
+void load_halved(Database& db, Job& job) {
+    Statement s(db, "SELECT model FROM halved");
+    if (!s.step()) return;
+    Database inner(s.text());
+    Job only;
+    load_model(inner, only, schema_version);
+    job.halved = std::move(only.model);
+    job.halved.tolerance = job.model.tolerance, job.halved.bodies = job.model.bodies, job.halved.shift = job.model.shift;
 }
 
 int checked_version(Database& db, const std::filesystem::path& file) {
@@ -382,17 +447,11 @@ Job read_model(const std::filesystem::path& file) {
     Job job;
     load_info(db, job);
     load_solids(db, job, version);
-    load_complex(db, job.model, version);
-    load_sheets(db, job.model, version);
-    load_members(db, job.model, version);
-    if (version >= 3) load_couplings(db, job.model, version);
-    load_joints(db, job.model);
-    if (version >= 4) load_ties(db, job);
-    if (version >= 5) load_roots(db, job.model);
-    if (version >= 6) load_sets(db, job.model);
+    load_model(db, job, version);
+    if (version >= 8) load_halved(db, job);
     load_mesh_and_proof(db, job, version);
     for (Element& e : job.mesh.elements)
-        if (e.member >= 0)
+        if (version < 8 && e.member >= 0)
             e.section_offset =
                 section_offset(job.model.members[static_cast<std::size_t>(e.member)],
                                0.5 * (job.mesh.nodes[static_cast<std::size_t>(e.nodes[0])] + job.mesh.nodes[static_cast<std::size_t>(e.nodes[1])]));

@@ -1,6 +1,6 @@
 #include <halvo/plan.hpp>
 
-#include "io/quantity.hpp"
+#include "core/quantity.hpp"
 
 #include <fmt/format.h>
 #include <toml++/toml.h>
@@ -294,7 +294,7 @@ double plain_number(const Key& key, const toml::node& node, const std::string& w
         fail(where,
              fmt::format("{} must be a {}, such as {}", key.name, angle ? "number or an angle" : "number or a length", angle ? "\"10 degree\"" : "\"3 mm\""));
     try {
-        return io::quantity(s->get(), unit);
+        return quantity(s->get(), unit);
     } catch (const std::invalid_argument& e) {
         fail(where, fmt::format("{}: {}", key.name, e.what()));
     }

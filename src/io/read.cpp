@@ -6,9 +6,10 @@
 #include "io/bytes.hpp"
 #include "io/facet_file.hpp"
 #include "io/place.hpp"
-#include "io/quantity.hpp"
+#include "core/quantity.hpp"
 #include "io/reader_process.hpp"
-#include "io/select.hpp"
+#include "io/source_digest.hpp"
+#include "run/select.hpp"
 
 #include <fmt/format.h>
 
@@ -137,6 +138,11 @@ Assembly read_facets(const std::filesystem::path& file, FileKind kind, const std
 
 }  // namespace
 
+bool holds_exactly(const Assembly& solids, const SourceOptions& options) {
+    const bool whole = std::none_of(solids.bodies.begin(), solids.bodies.end(), [](const Body& b) { return b.faces.empty(); });
+    return whole && solids.asked == source_digest(options);
+}
+
 std::string file_sha256(const std::filesystem::path& file) {
     return sha256(load(file).data);
 }
@@ -152,6 +158,7 @@ Assembly read(const std::filesystem::path& file, const SourceOptions& options, c
                     fmt::format("{}: the file is in {}, the plan says source.unit = \"{}\"; correct the plan", file.string(), assembly.unit, options.unit));
     assembly.file = file.filename().string();
     assembly.sha256 = sha256(bytes.data);
+    assembly.asked = source_digest(options);
     assembly.format = kind_name(kind);
     if (const auto named = kind_by_name(file); named && *named != kind)
         assembly.notes.push_back(fmt::format("the name says {}, the content is {}; read as what it is", kind_name(*named), kind_name(kind)));

@@ -22,7 +22,7 @@ void write_results(const std::filesystem::path& folder, const Job& job) {
         write_model(stage / "model.halvo", job);
         if (meshed) write_vtu(stage / "mesh.vtu", job.mesh, job.solids.shift);
         write_text(stage / "summary.json", summary_json(job));
-        write_text(stage / "ledger.csv", ledger_csv(job.model));
+        write_text(stage / "ledger.csv", ledger_csv(job));
         for (const char* name : {"model.halvo", "mesh.vtu", "summary.json", "ledger.csv"}) {
             // A mesh of an earlier run does not belong to a model that stops before meshing.
             if (std::filesystem::exists(stage / name)) std::filesystem::rename(stage / name, folder / name);

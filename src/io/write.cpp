@@ -318,7 +318,7 @@ std::string summary_json(const Job& job) {
                    {"quad_share", m.quality.quad_share}}}};
     j["prove"] = proof_json(job);
     Json findings = Json::array();
-    for (const Finding& f : job.model.findings) findings.push_back(finding_json(f, shift));
+    for (const Finding& f : findings_of(job)) findings.push_back(finding_json(f, shift));
     j["findings"] = findings;
     Json timing = Json::object();
     for (const auto& [stage, seconds] : job.timing) timing[stage] = seconds;
@@ -343,9 +343,9 @@ std::string survey_json(const Assembly& solids, const Survey& survey) {
     return j.dump(1, ' ', false, Json::error_handler_t::replace) + "\n";
 }
 
-std::string ledger_csv(const Model& model) {
+std::string ledger_csv(const Job& job) {
     std::string out = "id,stage,kind,state,value,body,about\n";
-    for (const LedgerEntry& e : model.ledger)
+    for (const LedgerEntry& e : ledger_of(job))
         out += fmt::format("{},{},{},{},{:.9g},{},{}\n", csv_text(e.key), e.stage, e.kind, state_name(e.state), e.value, csv_text(e.body), csv_text(e.about));
     return out;
 }

@@ -83,7 +83,8 @@ void join(Model& model, const Assembly& solids, const JoinOptions& options, cons
     if (options.reach > 0) note_near(model, solids, contacts, options.reach);
     join_with(model, &solids, ContactTable(std::move(contacts)), &rules, options, observer);
     settle_blocks(model, solids);
-    make_sets(model, solids, options.sets);
+    place_references(model);
+    make_sets(model, options.sets);
 }
 
 void join(Model& model, const JoinOptions& options, const Observer& observer) {

@@ -18,7 +18,7 @@ JointRules::JointRules(const JoinOptions& options, const Assembly& solids) : opt
                 throw Error(ErrorKind::input,
                             fmt::format("[[joint]] entry {}: no body \"{}\"; halvo survey lists them", i + 1, fmt::join(r.between[side], "\", \"")));
         }
-        p.within = own_box(r.within, solids);
+        p.within = own_box(r.within, solids.shift);
         if (!r.points.empty()) point_out(p, solids, i + 1);
         if (r.force) widest_ = std::max(widest_, nearly_caught * options.reach);
         if (p.reach) widest_ = std::max(widest_, *p.reach);

@@ -21,7 +21,7 @@ public:
             const auto name = set_named(p);
             if (!name) patterns_.push_back(p);
             for (const SetRule& r : sets)
-                if (name && r.name == *name) sets_.push_back(picked(r, model, solids));
+                if (name && r.name == *name) sets_.push_back(picked(r, model));
         }
     }
     [[nodiscard]] bool sheet(std::size_t i) const {
@@ -100,7 +100,7 @@ private:
 void find_ties(const Model& model, const Assembly& solids, JoinWork& work) {
     Tier tier(model, work);
     for (const TieRule& rule : work.options->ties) {
-        const auto within = own_box(rule.within, solids);
+        const auto within = own_box(rule.within, solids.shift);
         const Side from(model, solids, rule.between[0], work.options->sets), onto(model, solids, rule.between[1], work.options->sets);
         const auto inside_box = [&](std::size_t e) { return !within || within->contains(model.edges[e].curve.middle()); };
         bool any = false;

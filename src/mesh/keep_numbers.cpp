@@ -1,4 +1,4 @@
-#include "mesh/keep_numbers.hpp"
+#include <halvo/mesh.hpp>
 
 #include "core/index.hpp"
 

@@ -6,7 +6,9 @@
 #include "core/parallel.hpp"
 #include "mesh/divisions.hpp"
 #include "mesh/idle_vertices.hpp"
+#include "mesh/mesh_notes.hpp"
 #include "mesh/planar.hpp"
+#include "mesh/size_rules.hpp"
 #include "mesh/ties.hpp"
 #include "model/sheet_values.hpp"
 
@@ -484,13 +486,18 @@ double scaled_jacobian(const std::vector<Vec3>& corners) {
 Mesh mesh(const Model& model, const MeshOptions& options, const Observer& observer) {
     constexpr int finer = 4;  // times as fine by two
     if (options.size < 0) throw Error(ErrorKind::usage, "mesh.size is negative; give a length greater than 0");
-    MeshOptions now = options;
+    const MeshOptions placed = placed_rules(options, model);
+    MeshOptions now = placed;
     for (int round = 0;; ++round) {
         const auto joined = without_idle_vertices(model, now);
         const Model& all = joined ? joined->model : model;
         Mesher mesher(all, now, observer);
         try {
             Mesh m = mesher.run();
+            m.ledger = mesh_notes(model, m, placed);
+            m.findings = quality_findings(assess(m, options.limits), options.limits);
+            const auto idle = idle_rules(placed, model);
+            m.findings.insert(m.findings.end(), idle.begin(), idle.end());
             observer.tell("mesh", 1);
             return m;
         } catch (const Error& e) {

@@ -27,12 +27,12 @@ const ModelSet* set_of(const Model& model, const std::string& id) {
     return it == model.sets.end() ? nullptr : &*it;
 }
 
-bool of_body(const Assembly& solids, int body, const std::vector<std::string>& patterns) {
-    return patterns.empty() || (body >= 0 && is_named(solids.bodies[static_cast<std::size_t>(body)], patterns));
+bool of_body(const Model& model, int body, const std::vector<std::string>& patterns) {
+    return patterns.empty() || (body >= 0 && is_named(model.bodies.at(static_cast<std::size_t>(body)), patterns));
 }
 
-bool fits(const SetRule& r, const Sheet& s, const Model& model, const Assembly& solids, const std::optional<Box3>& within) {
-    if (!of_body(solids, s.body, r.body) || (!r.id.empty() && !has_id(s, r.id))) return false;
+bool fits(const SetRule& r, const Sheet& s, const Model& model, const std::optional<Box3>& within) {
+    if (!of_body(model, s.body, r.body) || (!r.id.empty() && !has_id(s, r.id))) return false;
     if (!r.surface.empty() && !holds(r.surface, std::string(surface_name(s.chart.surface())))) return false;
     if (r.thinner > 0 && s.thickness.mean > r.thinner * (1 + 1e-9)) return false;
     if (r.thicker > 0 && s.thickness.mean < r.thicker * (1 - 1e-9)) return false;
@@ -43,9 +43,9 @@ bool fits(const SetRule& r, const Sheet& s, const Model& model, const Assembly& 
     });
 }
 
-bool fits(const SetRule& r, const Member& m, const Model& model, const Assembly& solids, const std::optional<Box3>& within) {
+bool fits(const SetRule& r, const Member& m, const Model& model, const std::optional<Box3>& within) {
     if (!r.surface.empty() || r.thinner > 0 || r.thicker > 0) return false;
-    if (!of_body(solids, m.body, r.body) || (!r.id.empty() && !holds(r.id, m.key))) return false;
+    if (!of_body(model, m.body, r.body) || (!r.id.empty() && !holds(r.id, m.key))) return false;
     return !within || std::all_of(m.chain.begin(), m.chain.end(), [&](const EdgeUse& u) { return within->contains(model.edges[u.edge.index()].curve.box()); });
 }
 
@@ -61,24 +61,24 @@ EdgeId edge_next_to(const Model& model, const Vec3& p) {
     return near.number < 0 ? EdgeId() : EdgeId(near.number);
 }
 
-ModelSet picked(const SetRule& rule, const Model& model, const Assembly& solids) {
+ModelSet picked(const SetRule& rule, const Model& model) {
     ModelSet out{rule.name, {}, {}, {}};
     for (const Vec3& p : rule.points)
-        if (const EdgeId e = edge_next_to(model, p - solids.shift); e && !holds(out.edges, e)) out.edges.push_back(e);
+        if (const EdgeId e = edge_next_to(model, p - model.shift); e && !holds(out.edges, e)) out.edges.push_back(e);
     std::sort(out.edges.begin(), out.edges.end());
     if (!rule.points.empty()) return out;
-    const auto within = own_box(rule.within, solids);
+    const auto within = own_box(rule.within, model.shift);
     for (std::size_t i = 0; i < model.sheets.size(); ++i)
-        if (fits(rule, model.sheets[i], model, solids, within)) out.sheets.emplace_back(i);
+        if (fits(rule, model.sheets[i], model, within)) out.sheets.emplace_back(i);
     for (std::size_t i = 0; i < model.members.size(); ++i)
-        if (fits(rule, model.members[i], model, solids, within)) out.members.emplace_back(i);
+        if (fits(rule, model.members[i], model, within)) out.members.emplace_back(i);
     return out;
 }
 
-void make_sets(Model& model, const Assembly& solids, const std::vector<SetRule>& rules) {
+void make_sets(Model& model, const std::vector<SetRule>& rules) {
     model.sets.clear();
     for (const SetRule& r : rules) {
-        ModelSet s = picked(r, model, solids);
+        ModelSet s = picked(r, model);
         const std::string line = fmt::format("[[set]] \"{}\" picks nothing", r.name), key = make_key("finding", line, {});
         std::erase_if(model.findings, [&](const Finding& f) { return f.key == key; });  // of the run before
         if (s.sheets.empty() && s.members.empty() && s.edges.empty())

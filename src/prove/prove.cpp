@@ -7,6 +7,7 @@
 #include "model/arrangement.hpp"
 #include "model/sheet_values.hpp"
 #include "model/volumes.hpp"
+#include "prove/proof_findings.hpp"
 #include "prove/skin_cover.hpp"
 
 #include <fmt/format.h>
@@ -39,6 +40,11 @@ public:
         observer_.tell("prove", 0.5);
         contacts();
         bounds();
+        add_proof_findings(proof_, solids_, model_, reach_);
+        // A strict plan wants the mesh within its limits, too.
+        if (options_.strict)
+            for (const Finding& f : mesh_.findings)
+                if (f.kind == "mesh outside its limits") proof_.outside.push_back("mesh: " + f.about), proof_.within_bounds = false;
         observer_.tell("prove", 1);
         return std::move(proof_);
     }

@@ -1,9 +1,9 @@
-#include "halve/sharp_bends.hpp"
+#include "join/sharp_bends.hpp"
 
 #include "core/groups.hpp"
 #include "core/keys.hpp"
 #include "geom/rounds.hpp"
-#include "halve/settle.hpp"
+#include "join/settle.hpp"
 #include "model/renumber.hpp"
 #include "model/volumes.hpp"
 

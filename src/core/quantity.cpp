@@ -1,4 +1,4 @@
-#include "io/quantity.hpp"
+#include "core/quantity.hpp"
 
 #include <udunits2.h>
 
@@ -10,7 +10,7 @@
 #include <mutex>
 #include <stdexcept>
 
-namespace halvo::io {
+namespace halvo {
 namespace {
 
 ut_system* units() {
@@ -42,4 +42,4 @@ double quantity(const std::string& text, const std::string& unit) {
     return cv_convert_double(convert.get(), value);
 }
 
-}  // namespace halvo::io
+}  // namespace halvo

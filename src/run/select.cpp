@@ -1,14 +1,14 @@
-#include "io/select.hpp"
+#include "run/select.hpp"
 
 #include "core/wildcard.hpp"
-#include "io/quantity.hpp"
+#include "core/quantity.hpp"
 
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <charconv>
 
-namespace halvo::io {
+namespace halvo {
 namespace {
 
 std::optional<int> whole_number(std::string_view s) {
@@ -170,4 +170,4 @@ void select_by_class(Assembly& assembly, Survey& survey, const SourceOptions& op
     keep_only(assembly, take);
 }
 
-}  // namespace halvo::io
+}  // namespace halvo

@@ -3,7 +3,7 @@
 #include <halvo/options.hpp>
 #include <halvo/survey.hpp>
 
-namespace halvo::io {
+namespace halvo {
 
 /// One entry of source.body, source.only or source.skip: "7", "3-9", a name or path with * ? [a-z], "class=bulk",
 /// "layer=...", "size<20 mm", "size>2 m". Throws Error{input} when it is none of these.
@@ -27,4 +27,4 @@ void select_bodies(Assembly& assembly, const SourceOptions& options);
 /// The rest of the selection, once classes are known; survey loses the same bodies.
 void select_by_class(Assembly& assembly, Survey& survey, const SourceOptions& options);
 
-}  // namespace halvo::io
+}  // namespace halvo

@@ -1,10 +1,10 @@
 // Sheets moved from the middle of their walls to one side, once everything is joined.
-#include <halvo/halve.hpp>
+#include <halvo/join.hpp>
 
 #include "core/keys.hpp"
-#include "halve/flush_seams.hpp"
-#include "halve/settle.hpp"
-#include "halve/sharp_bends.hpp"
+#include "join/flush_seams.hpp"
+#include "join/settle.hpp"
+#include "join/sharp_bends.hpp"
 #include "model/arrangement.hpp"
 #include "model/sheet_values.hpp"
 #include "model/volumes.hpp"

@@ -1,4 +1,4 @@
-#include "halve/flush_seams.hpp"
+#include "join/flush_seams.hpp"
 
 #include "core/groups.hpp"
 #include "model/renumber.hpp"

@@ -1,0 +1,42 @@
+#pragma once
+/// The stages in their order, on a plan's options: what the tool does, a program does.
+
+#include <halvo/mesh.hpp>
+#include <halvo/model.hpp>
+#include <halvo/plan.hpp>
+#include <halvo/prove.hpp>
+#include <halvo/survey.hpp>
+
+namespace halvo {
+
+/// The stages in their order; names as in the plan and on the command line.
+enum class Stage { read, survey, halve, join, mesh, prove };
+[[nodiscard]] const char* stage_name(Stage s);
+/// Throws Error{usage} for a name that is no stage.
+[[nodiscard]] Stage stage_of(const std::string& name);
+
+/// Everything a run has produced so far; what a later stage needs and what the files are written from.
+struct Job {
+    Plan plan;
+    Assembly solids;
+    Survey survey;
+    Model halved;  ///< as halve left it: where join starts from, also when it is run again
+    Model model;
+    Mesh mesh;
+    Proof proof;
+    std::string stage;                                   ///< last stage done
+    std::vector<std::pair<std::string, double>> timing;  ///< seconds a stage; not part of the result
+};
+
+/// All stages from survey on, as far as `until`. Reads and writes no files.
+[[nodiscard]] Job run(const Plan& plan, Assembly solids, Stage until = Stage::prove, const Observer& observer = {});
+
+/// Runs the job's plan from stage `from` (survey or later; what earlier stages left in `job` is used) up to and with `until`, timing each.
+void run_stages(Job& job, Stage from, Stage until, const Observer& observer = {});
+
+/// What all stages found, in their order: warnings of the survey (but for gaps that join closed), then of the model, the mesh and the proof.
+[[nodiscard]] std::vector<Finding> findings_of(const Job& job);
+/// What all stages decided.
+[[nodiscard]] std::vector<LedgerEntry> ledger_of(const Job& job);
+
+}  // namespace halvo

@@ -1,0 +1,64 @@
+#include "prove/proof_findings.hpp"
+
+#include "core/index.hpp"
+#include "core/keys.hpp"
+#include "prove/audit.hpp"
+#include "prove/mechanisms.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace halvo {
+namespace {
+
+std::vector<Finding> contact_findings(const Proof& proof, const Assembly& solids) {
+    std::vector<Finding> out;
+    for (const ContactProof& c : proof.contacts) {
+        if (c.joined) continue;
+        const Body &a = solids.bodies[ix(c.a)], &b = solids.bodies[ix(c.b)];
+        out.push_back({make_key("finding", "contact " + a.key + b.key, {c.gap}),
+                       "contact without a joint",
+                       fmt::format("{} and {} touch (gap {:.2f} mm) but share nothing in the model", a.label, b.label, c.gap),
+                       "raise join.reach, or check the parts there",
+                       c.place,
+                       c.gap,
+                       a.label + " + " + b.label,
+                       FindingLevel::warning,
+                       -1,
+                       {a.key, b.key}});
+    }
+    return out;
+}
+
+std::vector<Finding> part_findings(const Proof& proof, const Assembly& solids) {
+    std::vector<Finding> out;
+    for (int b : proof.split_bodies) {
+        const Body& body = solids.bodies[ix(b)];
+        out.push_back({make_key("finding", "parts " + body.key, {}), "body in parts",
+                       fmt::format("{}: one solid, but its sheets do not hang together", body.label),
+                       "see its other findings: what joins them has no sheet yet", body.mass.centre, body.box.diagonal().norm(), body.label});
+    }
+    return out;
+}
+
+}  // namespace
+
+void add_proof_findings(Proof& proof, const Assembly& solids, const Model& model, double reach) {
+    const Mobility free = mobility(model, solids);
+    proof.rigid_body_modes = free.rigid_body_modes, proof.mechanisms = free.mechanisms;
+    proof.ledger = free.notes;
+    const auto open = contact_findings(proof, solids);
+    // Where a contact without a joint is reported already, its edges say nothing new.
+    auto edges = free_edge_findings(model, solids, reach);
+    std::erase_if(edges, [&](const Finding& f) {
+        return std::any_of(open.begin(), open.end(), [&](const Finding& k) {
+            const auto pair = [](const Finding& x) { return std::minmax(x.body_keys[0], x.body_keys[1]); };
+            return pair(k) == pair(f) && (k.place - f.place).norm() <= f.size;
+        });
+    });
+    for (const auto& some : {part_findings(proof, solids), open, hanging_findings(model, solids), free.findings, edges, buried_edge_findings(model, solids)})
+        proof.findings.insert(proof.findings.end(), some.begin(), some.end());
+}
+
+}  // namespace halvo

@@ -1,0 +1,94 @@
+#include <halvo/run.hpp>
+
+#include <halvo/halve.hpp>
+#include <halvo/join.hpp>
+
+#include "model/sets.hpp"
+#include "run/select.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <chrono>
+
+namespace halvo {
+namespace {
+
+constexpr std::array<const char*, 6> stage_names = {"read", "survey", "halve", "join", "mesh", "prove"};
+
+template <class T>
+void add(std::vector<T>& to, const std::vector<T>& more) {
+    to.insert(to.end(), more.begin(), more.end());
+}
+
+void mesh_anew(Job& job, const Observer& observer) {
+    const Mesh before = std::move(job.mesh);
+    job.mesh = mesh(job.model, job.plan.mesh, observer);
+    // Meshed again: what did not change keeps its numbers.
+    if (!before.nodes.empty()) keep_numbers(job.mesh, before);
+}
+
+}  // namespace
+
+const char* stage_name(Stage s) {
+    return stage_names[static_cast<std::size_t>(s)];
+}
+
+Stage stage_of(const std::string& name) {
+    for (std::size_t i = 0; i < stage_names.size(); ++i)
+        if (name == stage_names[i]) return static_cast<Stage>(i);
+    throw Error(ErrorKind::usage, fmt::format("\"{}\" is no stage; stages are {}", name, fmt::join(stage_names, ", ")));
+}
+
+void run_stages(Job& job, Stage from, Stage until, const Observer& observer) {
+    const Plan& plan = job.plan;
+    const auto step = [&](Stage s, auto&& work) {
+        if (s < from || s > until) return;
+        const auto start = std::chrono::steady_clock::now();
+        work();
+        std::erase_if(job.timing, [&](const auto& t) { return t.first == stage_name(s); });
+        job.timing.emplace_back(stage_name(s), std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count());
+        job.stage = stage_name(s);
+    };
+    step(Stage::survey, [&] {
+        job.survey = survey(job.solids, plan.survey, observer);
+        select_by_class(job.solids, job.survey, plan.source);
+    });
+    step(Stage::halve, [&] { job.model = job.halved = halve(job.solids, plan.halve, observer); });
+    step(Stage::join, [&] {
+        job.model = job.halved;
+        join(job.model, job.solids, plan.join, observer);
+    });
+    step(Stage::mesh, [&] {
+        if (from == Stage::mesh) make_sets(job.model, plan.join.sets);
+        mesh_anew(job, observer);
+    });
+    step(Stage::prove, [&] { job.proof = prove(job.solids, job.model, job.mesh, plan.prove, plan.join.reach, observer); });
+}
+
+Job run(const Plan& plan, Assembly solids, Stage until, const Observer& observer) {
+    Job job;
+    job.plan = plan;
+    job.solids = std::move(solids);
+    run_stages(job, Stage::survey, until, observer);
+    return job;
+}
+
+std::vector<Finding> findings_of(const Job& job) {
+    std::vector<Finding> out;
+    std::copy_if(job.survey.findings.begin(), job.survey.findings.end(), std::back_inserter(out), [&](const Finding& f) {
+        // Gaps within reach are join's business: it closes them, and prove names those it did not.
+        return f.level == FindingLevel::warning && !(f.kind == "near miss" && f.size <= job.plan.join.reach);
+    });
+    add(out, job.model.findings), add(out, job.mesh.findings), add(out, job.proof.findings);
+    return out;
+}
+
+std::vector<LedgerEntry> ledger_of(const Job& job) {
+    std::vector<LedgerEntry> out = job.model.ledger;
+    add(out, job.mesh.ledger), add(out, job.proof.ledger);
+    return out;
+}
+
+}  // namespace halvo
