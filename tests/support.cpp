@@ -108,6 +108,7 @@ Job job_of(const std::vector<make::Item>& items, const Plan& plan, const std::st
     job.plan = plan;
     job.plan.source.file = file;
     run(job, Stage::join);
+    expect_valid(job.halved, "halve"), expect_valid(job.model, "join");
     return job;
 }
 
@@ -119,6 +120,12 @@ Job job_of_shells(const make::Solid& solid, bool moved) {
     Plan plan;
     plan.halve.slender = SlenderAs::shells;
     return job_of(moved ? make::moved(solid, anywhere()) : solid, plan);
+}
+
+void expect_valid(const Model& model, const char* stage) {
+    const auto found = validate(model);
+    for (std::size_t k = 0; k < std::min<std::size_t>(found.size(), 3); ++k)
+        ADD_FAILURE() << stage << ": " << violation_name(found[k].kind) << ": " << found[k].about << " (" << found.size() << " in all)";
 }
 
 std::size_t count_findings(const Job& job, const std::string& kind) {

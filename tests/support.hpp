@@ -42,6 +42,9 @@ private:
 [[nodiscard]] Job job_of_shells(const make::Solid& solid, bool moved);
 [[nodiscard]] std::size_t count_findings(const Job& job, const std::string& kind);
 
+/// What must hold of every model (halvo::validate).
+void expect_valid(const Model& model, const char* stage);
+
 /// Total length of seams of a kind.
 [[nodiscard]] double seam_length(const Model& model, const std::string& kind);
 [[nodiscard]] int seam_count(const Model& model, const std::string& kind);

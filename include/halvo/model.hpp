@@ -243,6 +243,17 @@ struct Parts {
 };
 [[nodiscard]] Parts connected_parts(const Model& model);
 
+/// What must hold of a model and does not.
+enum class ViolationKind { dangling_id, edge_off_vertex, open_loop, broken_member, vertices_at_one_place };
+[[nodiscard]] const char* violation_name(ViolationKind kind);
+struct Violation {
+    ViolationKind kind{};
+    std::string about;
+    Vec3 place = Vec3::Zero();
+};
+/// Every id exists, curves end at their vertices, loops close, members' lines hang together, no two vertices of a body are one point. Empty where all holds.
+[[nodiscard]] std::vector<Violation> validate(const Model& model);
+
 /// Builds a flat sheet from an outer polygon and holes (points in space, planar to tolerance) with constant thickness.
 /// For models made by hand; `join` then finds the seams between them.
 SheetId add_plate(Model& model, const std::vector<Vec3>& outline, double thickness, const std::vector<std::vector<Vec3>>& holes = {});

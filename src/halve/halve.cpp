@@ -6,6 +6,7 @@
 #include "halve/body_sheets.hpp"
 #include "halve/loose_sheets.hpp"
 #include "halve/patches.hpp"
+#include "model/references.hpp"
 #include "model/shapes.hpp"
 
 #include <fmt/format.h>
@@ -120,30 +121,14 @@ Model placed(Model part, const Eigen::Isometry3d& m, int id, const Body& body, c
 
 // Appends a body's own model to the whole.
 void append(Model& to, Model&& from) {
-    const int dv = static_cast<int>(to.vertices.size()), de = static_cast<int>(to.edges.size());
-    to.vertices.insert(to.vertices.end(), from.vertices.begin(), from.vertices.end());
-    for (Edge& e : from.edges) {
-        for (VertexId& v : e.vertices) v.value += dv;
-        to.edges.push_back(std::move(e));
-    }
-    for (Sheet& s : from.sheets) {
-        for (Region& r : s.regions) {
-            for (auto& loop : r.loops)
-                for (EdgeUse& u : loop) u.edge.value += de;
-            for (EdgeId& e : r.embedded) e.value += de;
-            for (VertexId& v : r.points) v.value += dv;
-        }
-        to.sheets.push_back(std::move(s));
-    }
-    for (Coupling& c : from.couplings) {
-        c.centre.value += dv;
-        for (VertexId& v : c.vertices) v.value += dv;
-        for (EdgeId& e : c.edges) e.value += de;
-        to.couplings.push_back(std::move(c));
-    }
-    to.roots.insert(to.roots.end(), from.roots.begin(), from.roots.end());
-    to.findings.insert(to.findings.end(), from.findings.begin(), from.findings.end());
-    to.ledger.insert(to.ledger.end(), from.ledger.begin(), from.ledger.end());
+    const int vertices = static_cast<int>(to.vertices.size()), edges = static_cast<int>(to.edges.size()), sheets = static_cast<int>(to.sheets.size());
+    each_vertex_reference(from, [&](VertexId& v) { v.value += vertices; });
+    each_edge_reference(from, [&](EdgeId& e) { e.value += edges; });
+    each_sheet_reference(from, [&](SheetId& s) { s.value += sheets; });
+    const auto add = [](auto& list, auto&& more) { list.insert(list.end(), std::make_move_iterator(more.begin()), std::make_move_iterator(more.end())); };
+    add(to.vertices, from.vertices), add(to.edges, from.edges), add(to.sheets, from.sheets);
+    add(to.links, from.links), add(to.edge_links, from.edge_links), add(to.ties, from.ties), add(to.couplings, from.couplings);
+    add(to.roots, from.roots), add(to.findings, from.findings), add(to.ledger, from.ledger);
 }
 
 Model halve_body(const Assembly& solids, std::size_t id, const HalveOptions& options, const WallRules& rules, std::optional<Prism>& member) {

@@ -24,8 +24,8 @@ public:
         gather();
         const Arrangement a = arrange(input_, tol_);
         decide(a);
-        Model next;
-        next.tolerance = model_.tolerance, next.roots = model_.roots;
+        Model next;  // what the arrangement makes anew; all else stays in the model
+        next.tolerance = model_.tolerance;
         const Assembled done = assemble(next, a, input_, keep_, lines_);
         rebuild(next, done);
     }
@@ -93,6 +93,11 @@ private:
                 for (EdgeId e : r.embedded) own.insert(e.value);
                 for (VertexId v : r.points) work_.sheets[i].points.emplace_back(-1, model_.vertices[v.index()].point);
             }
+            // A place that the plan wants keeps its vertex in the sheet, also where the edge that it lies on goes.
+            for (const int e : own)
+                for (const VertexId v : model_.edges[ix(e)].vertices)
+                    if (std::find(model_.places.begin(), model_.places.end(), v) != model_.places.end())
+                        work_.sheets[i].points.emplace_back(-1, model_.vertices[v.index()].point);
             plane.curves.insert(plane.curves.end(), own.begin(), own.end());
             input_.cuts.insert(input_.cuts.end(), work_.sheets[i].cuts.begin(), work_.sheets[i].cuts.end());
             input_.sheets.push_back(std::move(plane));
@@ -116,6 +121,7 @@ private:
         }
         for (SheetState& s : work_.sheets)
             for (auto& [number, p] : s.points) number = point(p);
+        for (const VertexId v : model_.places) places_wanted_.push_back(point(model_.vertices[v.index()].point));
         for (const Vec3& p : work_.places) places_wanted_.push_back(point(p));
         for (const PointLink& l : work_.point_links) link_points_.emplace_back(point(l.a), point(l.b));
         for (const Link& l : model_.links) old_link_points_.emplace_back(point(model_.vertices[l.a.index()].point), point(model_.vertices[l.b.index()].point));
@@ -383,7 +389,8 @@ private:
             for (std::size_t i = 1; i < coupling_points_[k].size(); ++i) c.vertices.push_back(done.of_point[ix(coupling_points_[k][i])]);
             next.couplings.push_back(std::move(c));
         }
-        for (const int p : places_wanted_) next.places.push_back(done.of_point[ix(p)]);
+        for (const int p : places_wanted_)
+            if (const VertexId v = done.of_point[ix(p)]; std::find(next.places.begin(), next.places.end(), v) == next.places.end()) next.places.push_back(v);
         drop_idle_links(next);
         const auto add_tie = [&](const std::vector<int>& curves, int onto, int joint) {
             Tie t;
@@ -398,13 +405,12 @@ private:
             add_tie(curves, t.onto.value, t.joint);
         }
         for (const TieWork& t : work_.ties) add_tie(t.curves, t.onto, number(t.joint));
-        next.near = std::move(model_.near);
-        next.sections = std::move(model_.sections);
-        next.findings = std::move(model_.findings);
-        next.ledger = std::move(model_.ledger);
-        next.joints = std::move(model_.joints);
-        record(next);
-        model_ = std::move(next);
+        model_.vertices = std::move(next.vertices), model_.edges = std::move(next.edges);
+        model_.sheets = std::move(next.sheets), model_.members = std::move(next.members);
+        model_.links = std::move(next.links), model_.edge_links = std::move(next.edge_links), model_.ties = std::move(next.ties);
+        model_.couplings = std::move(next.couplings), model_.places = std::move(next.places);
+        model_.sets.clear();  // of sheets and edges that are no more; made again when all is joined
+        record();
     }
 
     // Pieces of one curve with the pieces of its twin that stand opposite.
@@ -431,28 +437,28 @@ private:
         }
     }
 
-    void record(Model& next) {
+    void record() {
         for (JointRecord& j : work_.joints) {
-            next.ledger.push_back({j.key, "join", j.kind, j.state,
+            model_.ledger.push_back({j.key, "join", j.kind, j.state,
                                    fmt::format("{} to {}: gap {:.2f} mm, {:.1f} mm long, furthest extension {:.2f} mm", j.a, j.b, j.gap, j.length, j.moved),
                                    j.moved, j.place, j.a + " + " + j.b});
-            next.joints.push_back(std::move(j));
+            model_.joints.push_back(std::move(j));
         }
         // The kind of a sheet joint shows on the edges it left behind.
         std::map<std::pair<std::string, std::string>, std::string> kinds;
-        for (const Seam& s : seams(next))
+        for (const Seam& s : seams(model_))
             for (std::size_t a = 0; a < s.sheets.size(); ++a)
-                for (std::size_t b = 0; b < s.sheets.size(); ++b) kinds[{next.sheets[s.sheets[a].index()].key, next.sheets[s.sheets[b].index()].key}] = s.kind;
-        for (JointRecord& j : next.joints)
+                for (std::size_t b = 0; b < s.sheets.size(); ++b) kinds[{model_.sheets[s.sheets[a].index()].key, model_.sheets[s.sheets[b].index()].key}] = s.kind;
+        for (JointRecord& j : model_.joints)
             if (j.kind == "corner" || j.kind == "tee" || j.kind == "cross")
                 if (const auto it = kinds.find({j.a, j.b}); it != kinds.end()) j.kind = it->second;
         for (std::size_t i = 0; i < trimmed_.size(); ++i)
             if (trimmed_[i] > 0)
-                next.ledger.push_back({"trim-" + keys_[i], "join", "trim", EntryState::applied,
+                model_.ledger.push_back({"trim-" + keys_[i], "join", "trim", EntryState::applied,
                                        fmt::format("{}: overhangs beyond joints cut, {:.1f} mm2", keys_[i], trimmed_[i]), trimmed_[i], places_[i], ""});
         for (std::size_t m = 0; m < work_.merges.size(); ++m) {
             const std::string &keeper = keys_[ix(work_.merges[m].keeper)], &lost = keys_[ix(work_.merges[m].lost)];
-            next.ledger.push_back({"merge-" + keeper + "-" + lost, "join", "merge", EntryState::applied,
+            model_.ledger.push_back({"merge-" + keeper + "-" + lost, "join", "merge", EntryState::applied,
                                    fmt::format("{} takes {:.1f} mm3 of {} over: one double wall where they lie on each other", keeper, lost_[m], lost),
                                    lost_[m], places_[ix(work_.merges[m].lost)], ""});
         }

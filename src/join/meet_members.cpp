@@ -2,6 +2,8 @@
 #include "core/groups.hpp"
 #include "geom/dense.hpp"
 #include "join/work.hpp"
+#include "model/references.hpp"
+#include "model/renumber.hpp"
 
 #include <fmt/format.h>
 
@@ -79,12 +81,14 @@ private:
                 if (ends_at(v) == 0) mid = v, ++mids;
             if (mids == 1) fixed = mid;
         }
-        Vec3 target = fixed >= 0 ? point(fixed) : nearest_to_axes(list);
+        const Vec3 target = fixed >= 0 ? point(fixed) : nearest_to_axes(list);
+        // Where one of them stays, the others become it: what else holds it must not lose it.
+        const int stays = fixed >= 0 ? fixed : list[0];
         for (int v : list) {
             moved_ = std::max(moved_, (point(v) - target).norm());
-            to_[static_cast<std::size_t>(v)] = VertexId(static_cast<std::size_t>(list[0]));
+            to_[static_cast<std::size_t>(v)] = VertexId(static_cast<std::size_t>(stays));
         }
-        model_.vertices[static_cast<std::size_t>(list[0])].point = target;
+        model_.vertices[static_cast<std::size_t>(stays)].point = target;
         ++places_;
     }
 
@@ -141,8 +145,8 @@ private:
             if (a != b && std::none_of(links.begin(), links.end(), same)) links.push_back({a, b, l.joint});
         }
         model_.links = std::move(links);
-        for (Coupling& c : model_.couplings)
-            for (VertexId& v : c.vertices) v = to_[v.index()];
+        each_vertex_reference(model_, [&](VertexId& v) { v = to_[v.index()]; });
+        renumber(model_, Renumbering(model_));  // pieces whose ends have met go
         model_.ledger.push_back({"meet-members", "join", "meet", EntryState::applied,
                                  fmt::format("members brought to one point in {} place(s), by up to {:.3f} mm", places_, moved_), moved_, Vec3::Zero(), ""});
     }

@@ -1,6 +1,7 @@
 // Plates of several bodies that go on in one plane become one sheet, if the plan wants it.
 #include "core/groups.hpp"
 #include "join/work.hpp"
+#include "model/references.hpp"
 
 #include <fmt/format.h>
 
@@ -90,7 +91,7 @@ bool unite_coplanar(Model& model, const Assembly& solids) {
         }
         number[i] = number[root];
     }
-    for (Tie& t : model.ties) t.onto = SheetId(number[t.onto.index()]);
+    each_sheet_reference(model, [&](SheetId& s) { s = SheetId(number[s.index()]); });
     model.sheets = std::move(sheets);
     return true;
 }

@@ -1,6 +1,7 @@
 #include "mesh/idle_vertices.hpp"
 
 #include "mesh/divisions.hpp"
+#include "model/references.hpp"
 #include "model/sets.hpp"
 
 #include <algorithm>
@@ -205,15 +206,11 @@ private:
                 for (auto& loop : r.loops) loop = shortened(loop, now, turned);
                 for (EdgeId& e : r.embedded) e = now[e.index()];
             }
-        for (Member& k : m.members)
-            for (EdgeUse& u : k.chain) u.edge = now[u.edge.index()];
-        for (EdgeLink& l : m.edge_links) l.a = now[l.a.index()], l.b = now[l.b.index()];
-        for (Tie& t : m.ties)
-            for (EdgeId& e : t.edges) e = now[e.index()];
-        for (Coupling& c : m.couplings)
-            for (EdgeId& e : c.edges) e = now[e.index()];
-        for (ModelSet& s : m.sets)
-            for (EdgeId& e : s.edges) e = now[e.index()];
+        // Of the rest none holds an edge of a chain.
+        auto sheets = std::move(m.sheets);
+        m.sheets.clear();
+        each_edge_reference(m, [&](EdgeId& e) { e = now[e.index()]; });
+        m.sheets = std::move(sheets);
         return out;
     }
 

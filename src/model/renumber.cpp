@@ -1,5 +1,7 @@
 #include "model/renumber.hpp"
 
+#include "model/references.hpp"
+
 #include <algorithm>
 
 namespace halvo {
@@ -7,108 +9,83 @@ namespace {
 
 class Renumberer {
 public:
-    Renumberer(Model& model, const Renumbering& change)
-        : model_(model), change_(change), vertex_(model.vertices.size(), -1), edge_(model.edges.size(), -1), sheet_(model.sheets.size(), -1) {}
+    Renumberer(Model& model, const Renumbering& change) : model_(model), change_(change) {}
 
     void run() {
-        for (Sheet& s : model_.sheets)
-            for (Region& r : s.regions) become(r);
-        for (Edge& e : model_.edges)
-            for (VertexId& v : e.vertices) v = become(v);
-        for (Link& l : model_.links) l.a = become(l.a), l.b = become(l.b);
-        for (Coupling& c : model_.couplings) {
-            c.centre = become(c.centre);
-            for (VertexId& v : c.vertices) v = become(v);
-        }
-        for (VertexId& v : model_.places) v = become(v);
-        count();
-        renumber();
+        redirect();
+        drop_sheets();
+        drop_edges();
+        drop_vertices();
     }
 
 private:
-    VertexId become(VertexId v) const { return v ? change_.vertices[v.index()] : v; }
-    EdgeUse become(const EdgeUse& u) const {
+    [[nodiscard]] EdgeUse become(const EdgeUse& u) const {
         const EdgeUse& to = change_.edges[u.edge.index()];
         return {to.edge, to.reversed != u.reversed};
     }
-
-    void become(Region& r) const {
-        for (auto& loop : r.loops) {
-            for (EdgeUse& u : loop) u = become(u);
-            std::erase_if(loop, [](const EdgeUse& u) { return !u.edge; });
-        }
-        for (EdgeId& e : r.embedded) e = change_.edges[e.index()].edge;
-        std::erase_if(r.embedded, [](EdgeId e) { return !e; });
-        for (VertexId& v : r.points) v = become(v);
-        if (r.loops.empty() || r.loops[0].empty()) r.loops.clear();
-        else std::erase_if(r.loops, [](const auto& loop) { return loop.empty(); });
+    void become(std::vector<EdgeUse>& uses) const {
+        for (EdgeUse& u : uses) u = become(u);
+        std::erase_if(uses, [](const EdgeUse& u) { return !u.edge; });
+    }
+    void become(std::vector<EdgeId>& edges) const {
+        for (EdgeId& e : edges) e = change_.edges[e.index()].edge;
+        std::erase_if(edges, [](EdgeId e) { return !e; });
     }
 
-    // Numbers of what is used, in the order that it has.
-    void count() {
-        for (std::size_t s = 0; s < model_.sheets.size(); ++s) {
-            auto& regions = model_.sheets[s].regions;
-            std::erase_if(regions, [](const Region& r) { return r.loops.empty(); });
-            if (!change_.goes[s]) sheet_[s] = 0;
-        }
-        each_edge([&](EdgeId& e) { edge_[e.index()] = 0; });
-        each_vertex([&](VertexId& v) { vertex_[v.index()] = 0; });
-        for (auto* list : {&vertex_, &edge_, &sheet_}) {
-            int next = 0;
-            for (int& k : *list)
-                if (k == 0) k = next++;
-        }
-    }
-
-    void renumber() {
-        each_edge([&](EdgeId& e) { e = EdgeId(edge_[e.index()]); });
-        each_vertex([&](VertexId& v) { v = VertexId(vertex_[v.index()]); });
-        for (Tie& t : model_.ties) t.onto = SheetId(sheet_[t.onto.index()]);
-        for (ModelSet& s : model_.sets) {
-            for (SheetId& k : s.sheets) k = SheetId(sheet_[k.index()]);
-            std::erase_if(s.sheets, [](SheetId k) { return !k; });
-        }
-        keep(model_.vertices, vertex_), keep(model_.edges, edge_), keep(model_.sheets, sheet_);
-    }
-
-    template <class What>
-    void each_edge(const What& what) {
-        for (std::size_t s = 0; s < model_.sheets.size(); ++s) {
-            if (sheet_[s] < 0) continue;
-            for (Region& r : model_.sheets[s].regions) {
-                for (auto& loop : r.loops)
-                    for (EdgeUse& u : loop) what(u.edge);
-                for (EdgeId& e : r.embedded) what(e);
+    // What the change says of vertices and edges, wherever something refers to them.
+    void redirect() {
+        for (Sheet& s : model_.sheets)
+            for (Region& r : s.regions) {
+                for (auto& loop : r.loops) become(loop);
+                become(r.embedded);
+                if (r.loops.empty() || r.loops[0].empty()) r.loops.clear();
+                else std::erase_if(r.loops, [](const auto& loop) { return loop.empty(); });
             }
+        for (Member& m : model_.members) become(m.chain);
+        for (EdgeLink& l : model_.edge_links) {
+            const EdgeUse a = become({l.a, false}), b = become({l.b, l.reversed});
+            l.a = a.edge, l.b = b.edge, l.reversed = a.reversed != b.reversed;
         }
-        for (Member& m : model_.members)
-            for (EdgeUse& u : m.chain) what(u.edge);
-        for (EdgeLink& l : model_.edge_links) what(l.a), what(l.b);
-        for (Tie& t : model_.ties)
-            for (EdgeId& e : t.edges) what(e);
-        for (Coupling& c : model_.couplings)
-            for (EdgeId& e : c.edges) what(e);
-        for (ModelSet& s : model_.sets)
-            for (EdgeId& e : s.edges) what(e);
+        std::erase_if(model_.edge_links, [](const EdgeLink& l) { return !l.a || !l.b; });
+        for (Tie& t : model_.ties) become(t.edges);
+        for (Coupling& c : model_.couplings) become(c.edges);
+        for (ModelSet& s : model_.sets) become(s.edges);
+        each_vertex_reference(model_, [&](VertexId& v) { v = change_.vertices[v.index()]; });
     }
 
-    template <class What>
-    void each_vertex(const What& what) {
-        for (std::size_t e = 0; e < edge_.size(); ++e)
-            if (edge_[e] >= 0)
-                for (VertexId& v : model_.edges[e].vertices)
-                    if (v) what(v);
-        for (std::size_t s = 0; s < model_.sheets.size(); ++s)
-            if (sheet_[s] >= 0)
-                for (Region& r : model_.sheets[s].regions)
-                    for (VertexId& v : r.points) what(v);
-        for (Link& l : model_.links) what(l.a), what(l.b);
-        for (Coupling& c : model_.couplings) {
-            if (c.centre) what(c.centre);
-            for (VertexId& v : c.vertices) what(v);
+    void drop_sheets() {
+        std::vector<int> number;
+        int next = 0;
+        for (std::size_t s = 0; s < model_.sheets.size(); ++s) {
+            std::erase_if(model_.sheets[s].regions, [](const Region& r) { return r.loops.empty(); });
+            number.push_back(change_.goes[s] ? -1 : next++);
         }
-        for (VertexId& v : model_.places)
-            if (v) what(v);
+        each_sheet_reference(model_, [&](SheetId& k) { k = SheetId(number[k.index()]); });
+        for (ModelSet& s : model_.sets) std::erase_if(s.sheets, [](SheetId k) { return !k; });
+        keep(model_.sheets, number);
+    }
+
+    void drop_edges() {
+        std::vector<int> number(model_.edges.size(), -1);
+        each_edge_reference(model_, [&](EdgeId e) { number[e.index()] = 0; });
+        count(number);
+        each_edge_reference(model_, [&](EdgeId& e) { e = EdgeId(number[e.index()]); });
+        keep(model_.edges, number);
+    }
+
+    void drop_vertices() {
+        std::vector<int> number(model_.vertices.size(), -1);
+        each_vertex_reference(model_, [&](VertexId v) { number[v.index()] = 0; });
+        count(number);
+        each_vertex_reference(model_, [&](VertexId& v) { v = VertexId(number[v.index()]); });
+        keep(model_.vertices, number);
+    }
+
+    // Numbers of what is used (0), in the order that it has.
+    static void count(std::vector<int>& number) {
+        int next = 0;
+        for (int& k : number)
+            if (k == 0) k = next++;
     }
 
     template <class T>
@@ -121,7 +98,6 @@ private:
 
     Model& model_;
     const Renumbering& change_;
-    std::vector<int> vertex_, edge_, sheet_;  // new numbers; -1: goes
 };
 
 }  // namespace

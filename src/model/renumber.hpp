@@ -11,8 +11,8 @@ struct Renumbering {
     explicit Renumbering(const Model& model);  ///< all stay what they are
 };
 
-/// Loops lose edges that shrink to points, regions without edges go; what nothing uses any more goes, and the rest is numbered anew. Links
-/// between edges, ties, members and couplings must not lie on edges that go.
+/// Whatever refers to what changes is led to what it becomes; loops, chains, ties and couplings lose edges that shrink to points, regions without
+/// edges go; what nothing uses any more goes, and the rest is numbered anew.
 void renumber(Model& model, const Renumbering& change);
 
 /// Parts an edge that no link, tie, member or coupling holds at a share of its curve's parameter: the first part keeps the number. Gives the

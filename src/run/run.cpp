@@ -22,6 +22,16 @@ void add(std::vector<T>& to, const std::vector<T>& more) {
     to.insert(to.end(), more.begin(), more.end());
 }
 
+// In debug builds every stage answers for the model it leaves.
+void must_hold([[maybe_unused]] const Model& model, [[maybe_unused]] const char* stage) {
+#ifndef NDEBUG
+    const auto found = validate(model);
+    if (!found.empty())
+        throw Error(ErrorKind::stage, fmt::format("{} left a model that does not hold ({} violations): {}: {}", stage, found.size(),
+                                                  violation_name(found[0].kind), found[0].about));
+#endif
+}
+
 void mesh_anew(Job& job, const Observer& observer) {
     const Mesh before = std::move(job.mesh);
     job.mesh = mesh(job.model, job.plan.mesh, observer);
@@ -55,10 +65,14 @@ void run_stages(Job& job, Stage from, Stage until, const Observer& observer) {
         job.survey = survey(job.solids, plan.survey, observer);
         select_by_class(job.solids, job.survey, plan.source);
     });
-    step(Stage::halve, [&] { job.model = job.halved = halve(job.solids, plan.halve, observer); });
+    step(Stage::halve, [&] {
+        job.model = job.halved = halve(job.solids, plan.halve, observer);
+        must_hold(job.model, "halve");
+    });
     step(Stage::join, [&] {
         job.model = job.halved;
         join(job.model, job.solids, plan.join, observer);
+        must_hold(job.model, "join");
     });
     step(Stage::mesh, [&] {
         if (from == Stage::mesh) make_sets(job.model, plan.join.sets);
