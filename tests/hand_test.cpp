@@ -300,7 +300,7 @@ make::Solid pierced() {
     return make::cut(box({0, 0, 0}, {200, 100, 4}), {make::cylinder({50, 50, -5}, Vec3::UnitZ(), 6, 20), slot});
 }
 
-const LedgerEntry& opening(const Job& j, double size) {
+LedgerEntry opening(const Job& j, double size) {
     for (const LedgerEntry& e : ledger_of(j))
         if (e.kind == "opening" && std::abs(e.value - size) < 0.01 * size) return e;
     throw std::runtime_error("no such opening");

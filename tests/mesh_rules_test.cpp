@@ -218,7 +218,7 @@ TEST(MeshRules, OutlinesRunOnPastKinksAndShortSmoothPieces) {
     EXPECT_NEAR(area, total_area(m), 0.125 * 10 * 10 * std::tan(2 * pi / 180));
     // A rule that names the piece keeps its ends; so does a chord that the cut corner is more than, and a place the plan wants a node at.
     SizeRule r;
-    r.points = {Vec3(20, kink, 1.5) - a.shift}, r.count = 4;
+    r.points = {{20, kink, 1.5}}, r.count = 4;
     o.sizes = {r};
     EXPECT_TRUE(has(mesh(m, o), {47, kink, 1.5}));
     o.sizes.clear(), o.chord = 1e-3;

@@ -178,8 +178,46 @@ TEST(Convert, ModelToMeshSummaryAndLedger) {
 
 namespace {
 
+void set_blob(const fs::path& file, const std::string& sql, const std::string& bytes) {
+    sqlite3* db = nullptr;
+    ASSERT_EQ(sqlite3_open(file.c_str(), &db), SQLITE_OK);
+    sqlite3_stmt* q = nullptr;
+    ASSERT_EQ(sqlite3_prepare_v2(db, sql.c_str(), -1, &q, nullptr), SQLITE_OK);
+    sqlite3_bind_blob(q, 1, bytes.data(), static_cast<int>(bytes.size()), SQLITE_TRANSIENT);
+    ASSERT_EQ(sqlite3_step(q), SQLITE_DONE);
+    sqlite3_finalize(q);
+    sqlite3_close(db);
+}
+
+// Before schema 8: solids as facets, elements without offsets of sections, findings in one list.
+void take_back_to_facets(const fs::path& file, const Job& job) {
+    execute(file,
+            "ALTER TABLE bodies ADD COLUMN geometry BLOB; ALTER TABLE bodies DROP COLUMN solid; ALTER TABLE bodies DROP COLUMN survey;"
+            "ALTER TABLE bodies DROP COLUMN layer; DROP TABLE halved; DROP TABLE left_out; DROP TABLE notes; ALTER TABLE findings DROP COLUMN product;"
+            "ALTER TABLE findings DROP COLUMN level; ALTER TABLE findings DROP COLUMN face; ALTER TABLE findings DROP COLUMN body_key_a;"
+            "ALTER TABLE findings DROP COLUMN body_key_b; PRAGMA user_version = 7;");
+    for (std::size_t i = 0; i < job.solids.bodies.size(); ++i) {
+        const Body& b = job.solids.bodies[i];
+        io::BlobOut o;
+        o.put(b.points).put(static_cast<std::uint64_t>(b.facets.size()));
+        for (const Facet& f : b.facets) o.put(f.corners[0]).put(f.corners[1]).put(f.corners[2]).put(f.face);
+        o.put(std::uint64_t{0}).put(b.mass.centre).put(b.colour[0]).put(b.colour[1]).put(b.colour[2]);
+        set_blob(file, fmt::format("UPDATE bodies SET geometry = ? WHERE id = {}", i + 1), o.bytes());
+    }
+    io::BlobOut elements;
+    elements.put(static_cast<std::uint64_t>(job.mesh.elements.size()));
+    for (const Element& e : job.mesh.elements) {
+        elements.put(e.nodes).put(e.count).put(static_cast<std::uint8_t>(e.kind)).put(e.sheet).put(e.member).put(e.body).put(e.section);
+        elements.put(e.thickness).put(e.offset).put(e.quality);
+    }
+    set_blob(file, "UPDATE mesh SET elements = ?", elements.bytes());
+}
+
 // A file as earlier versions wrote it: the same rows, without what came later. Flat sheets and no members, whose blobs were others.
-void take_back(const fs::path& file, int version, const Model& m) {
+void take_back(const fs::path& file, int version, const Job& job) {
+    const Model& m = job.model;
+    take_back_to_facets(file, job);
+    if (version <= 6) execute(file, "ALTER TABLE proof DROP COLUMN filled; PRAGMA user_version = 6;");
     if (version <= 5)
         execute(file, "DROP TABLE sets; DROP TABLE places; ALTER TABLE near DROP COLUMN key; ALTER TABLE sheets DROP COLUMN ridge; PRAGMA user_version = 5;");
     if (version <= 4) execute(file, "DROP TABLE roots; ALTER TABLE proof DROP COLUMN left_out; PRAGMA user_version = 4;");
@@ -224,11 +262,11 @@ void take_back(const fs::path& file, int version, const Model& m) {
 
 TEST(ModelFile, FilesOfEverySchemaAreRead) {
     const Job job = job_of({{"base", make::box({0, 0, 0}, {200, 120, 8})}, {"web", make::box({0, 57, 8}, {200, 6, 80})}});
-    for (int version = 6; version >= 1; --version) {
+    for (int version = 7; version >= 1; --version) {
         SCOPED_TRACE(version);
         const Folder f;
         write_model(f / "m.halvo", job);
-        take_back(f / "m.halvo", version, job.model);
+        take_back(f / "m.halvo", version, job);
         const Job back = read_model(f / "m.halvo");
         ASSERT_EQ(back.model.sheets.size(), job.model.sheets.size());
         for (std::size_t i = 0; i < back.model.sheets.size(); ++i) {
