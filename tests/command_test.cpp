@@ -14,7 +14,7 @@ using Json = nlohmann::json;
 
 namespace {
 
-const std::string demo = HALVO_SOURCE "/demo";
+const std::string demo_plan_file = HALVO_SOURCE "/demo";
 
 int lines(const std::string& s) {
     return static_cast<int>(std::count(s.begin(), s.end(), '\n'));
@@ -38,7 +38,7 @@ std::string in_quotes(const fs::path& p) {
 
 TEST(Command, DemoIsOnePartWithinItsBounds) {
     const Folder folder;
-    const Ran r = halvo_command("run " + in_quotes(demo + "/station.toml") + " --json --out " + in_quotes(folder / "out"));
+    const Ran r = halvo_command("run " + in_quotes(demo_plan_file + "/station.toml") + " --json --out " + in_quotes(folder / "out"));
     ASSERT_EQ(r.code, 0) << r.err;
     const Json j = Json::parse(r.out);
     EXPECT_EQ(j["format"], "halvo-summary");
@@ -62,12 +62,12 @@ TEST(Command, DemoIsOnePartWithinItsBounds) {
 }
 
 TEST(Command, SurveyPrintsATableAndData) {
-    const Ran text = halvo_command("survey " + in_quotes(demo + "/station.step"));
+    const Ran text = halvo_command("survey " + in_quotes(demo_plan_file + "/station.step"));
     ASSERT_EQ(text.code, 0) << text.err;
     EXPECT_NE(text.out.find("instrument shelf"), std::string::npos);
     EXPECT_NE(text.out.find("slender"), std::string::npos);
     EXPECT_EQ(text.err, "") << "no progress when standard error is no terminal";
-    const Ran data = halvo_command("survey --json " + in_quotes(demo + "/shelf.step"));
+    const Ran data = halvo_command("survey --json " + in_quotes(demo_plan_file + "/shelf.step"));
     const Json j = Json::parse(data.out);
     ASSERT_EQ(j["bodies"].size(), 1u);
     EXPECT_EQ(j["bodies"][0]["class"], "thin");
@@ -82,7 +82,7 @@ TEST(Command, RefusesWhatItCannotRead) {
     expect_refusal(run(folder / "missing.step"), 3, "no such file", out);
     spit(folder / "empty.step", "");
     expect_refusal(run(folder / "empty.step"), 3, "empty", out);
-    const std::string whole = slurp(demo + "/shelf.step");
+    const std::string whole = slurp(demo_plan_file + "/shelf.step");
     for (const double share : {0.02, 0.3, 0.7, 0.999}) {
         spit(folder / "cut.step", whole.substr(0, static_cast<std::size_t>(share * static_cast<double>(whole.size()))));
         expect_refusal(run(folder / "cut.step"), 3, "ends early", out);
@@ -102,7 +102,7 @@ TEST(Command, RefusesWhatItCannotRead) {
 TEST(Command, StepWithoutSolidsIsRefused) {
     const Folder folder;
     // A single face is no solid and no shell.
-    std::string text = slurp(demo + "/shelf.step");
+    std::string text = slurp(demo_plan_file + "/shelf.step");
     const auto at = text.find("MANIFOLD_SOLID_BREP");
     ASSERT_NE(at, std::string::npos);
     text.replace(at, 19, "GEOMETRIC_SET_NOTHN");
@@ -128,7 +128,7 @@ TEST(Command, BlockIsNamedAndEndsOutsideTheBounds) {
 
 TEST(Command, DamagedFilesNeverCrash) {
     const Folder folder;
-    const std::string whole = slurp(demo + "/shelf.step");
+    const std::string whole = slurp(demo_plan_file + "/shelf.step");
     unsigned state = 2024;
     const auto random = [&](std::size_t n) {
         state = state * 1664525u + 1013904223u;
@@ -157,14 +157,14 @@ TEST(Command, DamagedFilesNeverCrash) {
 TEST(Command, UnwritableOutputIsRefused) {
     const Folder folder;
     spit(folder / "file", "in the way");
-    const Ran r = halvo_command("run " + in_quotes(demo + "/shelf.step") + " --out " + in_quotes(folder / "file" / "below"));
+    const Ran r = halvo_command("run " + in_quotes(demo_plan_file + "/shelf.step") + " --out " + in_quotes(folder / "file" / "below"));
     EXPECT_EQ(r.code, 3);
     EXPECT_EQ(lines(r.err), 1) << r.err;
     EXPECT_EQ(slurp(folder / "file"), "in the way");
-    const Ran s = halvo_command("run " + in_quotes(demo + "/shelf.step") + " --out /proc/halvo-out");
+    const Ran s = halvo_command("run " + in_quotes(demo_plan_file + "/shelf.step") + " --out /proc/halvo-out");
     EXPECT_EQ(s.code, 3);
     EXPECT_EQ(lines(s.err), 1) << s.err;
-    const Ran d = halvo_command("draw " + in_quotes(demo + "/shelf.step") + " -o /proc/figure.png");
+    const Ran d = halvo_command("draw " + in_quotes(demo_plan_file + "/shelf.step") + " -o /proc/figure.png");
     EXPECT_EQ(d.code, 3);
     EXPECT_EQ(lines(d.err), 1) << d.err;
 }
@@ -182,7 +182,7 @@ TEST(Command, WrongUsageIsTwo) {
 
 TEST(Command, FailureLeavesEarlierResultsAlone) {
     const Folder folder;
-    ASSERT_EQ(halvo_command("run " + in_quotes(demo + "/shelf.step") + " --out " + in_quotes(folder / "out")).code, 0);
+    ASSERT_EQ(halvo_command("run " + in_quotes(demo_plan_file + "/shelf.step") + " --out " + in_quotes(folder / "out")).code, 0);
     const std::string before = slurp(folder / "out" / "mesh.vtu");
     spit(folder / "empty.step", "");
     EXPECT_EQ(halvo_command("run " + in_quotes(folder / "empty.step") + " --out " + in_quotes(folder / "out")).code, 3);
@@ -205,7 +205,7 @@ TEST(Command, ContactWithoutAJointIsFive) {
 
 TEST(Command, StopAndGoOnGivesTheSame) {
     const Folder folder;
-    const std::string input = in_quotes(demo + "/station.toml");
+    const std::string input = in_quotes(demo_plan_file + "/station.toml");
     ASSERT_EQ(halvo_command("run " + input + " --out " + in_quotes(folder / "whole")).code, 0);
     const Ran until = halvo_command("run " + input + " --until join --out " + in_quotes(folder / "steps"));
     ASSERT_EQ(until.code, 0) << until.err;
@@ -222,7 +222,7 @@ TEST(Command, StopAndGoOnGivesTheSame) {
 TEST(Command, SizeAndSetReachTheMesh) {
     const Folder folder;
     const auto quads = [&](const std::string& more) {
-        const Ran r = halvo_command("run " + in_quotes(demo + "/shelf.step") + " --json " + more + " --out " + in_quotes(folder / "out"));
+        const Ran r = halvo_command("run " + in_quotes(demo_plan_file + "/shelf.step") + " --json " + more + " --out " + in_quotes(folder / "out"));
         EXPECT_EQ(r.code, 0) << r.err;
         return Json::parse(r.out)["mesh"]["quads"].get<int>();
     };
@@ -234,13 +234,13 @@ TEST(Command, SizeAndSetReachTheMesh) {
 
 TEST(Command, BodyOfTheFileCanBePicked) {
     const Folder folder;
-    const Ran r = halvo_command("run " + in_quotes(demo + "/station.step") + " --json --size 30 --set 'source.body=[\"mast\", \"service deck\"]' --out " +
+    const Ran r = halvo_command("run " + in_quotes(demo_plan_file + "/station.step") + " --json --size 30 --set 'source.body=[\"mast\", \"service deck\"]' --out " +
                                 in_quotes(folder / "out"));
     ASSERT_EQ(r.code, 0) << r.err;
     const Json j = Json::parse(r.out);
     EXPECT_EQ(j["bodies"].size(), 2u);
     EXPECT_EQ(j["prove"]["parts"], 1);
-    EXPECT_EQ(halvo_command("survey " + in_quotes(demo + "/shelf.step") + " --set source.body=nothing").code, 3);
+    EXPECT_EQ(halvo_command("survey " + in_quotes(demo_plan_file + "/shelf.step") + " --set source.body=nothing").code, 3);
 }
 
 TEST(Command, InterruptLeavesNothing) {

@@ -217,6 +217,7 @@ void take_back_to_facets(const fs::path& file, const Job& job) {
 void take_back(const fs::path& file, int version, const Job& job) {
     const Model& m = job.model;
     take_back_to_facets(file, job);
+    execute(file, "ALTER TABLE proof DROP COLUMN meshed; ALTER TABLE proof DROP COLUMN mesh_net; ALTER TABLE proof DROP COLUMN mesh_error;");
     if (version <= 6) execute(file, "ALTER TABLE proof DROP COLUMN filled; PRAGMA user_version = 6;");
     if (version <= 5)
         execute(file, "DROP TABLE sets; DROP TABLE places; ALTER TABLE near DROP COLUMN key; ALTER TABLE sheets DROP COLUMN ridge; PRAGMA user_version = 5;");

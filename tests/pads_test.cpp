@@ -13,7 +13,7 @@ using namespace test;
 
 namespace {
 
-constexpr double floor_thick = 2, high = 12, rib = 3, pocket = 60, pitch = pocket + rib, corner = 6;
+constexpr double floor_thick = 2, high = 12, rib = 3, pocket = 60, pad_pitch = pocket + rib, pad_corner = 6;
 
 double polygons_area(const std::vector<std::vector<Vec2>>& loops) {
     double sum = 0;
@@ -31,11 +31,11 @@ make::Solid milled(int nx, int ny, double border, int full = -1) {
     for (int i = 0; i < nx; ++i)
         for (int j = 0; j < ny; ++j) {
             if (i * ny + j == full) continue;
-            const double x = pitch * i, y = pitch * j;
-            const auto outline = make::rounded({{x, y}, {x + pocket, y}, {x + pocket, y + pocket}, {x, y + pocket}}, {corner, corner, corner, corner});
+            const double x = pad_pitch * i, y = pad_pitch * j;
+            const auto outline = make::rounded({{x, y}, {x + pocket, y}, {x + pocket, y + pocket}, {x, y + pocket}}, {pad_corner, pad_corner, pad_corner, pad_corner});
             pockets.push_back(make::moved(make::extrude({outline}, 2 * high), make::place({0, 0, floor_thick})));
         }
-    return make::cut(make::box({-border, -border, 0}, {pitch * nx - rib + 2 * border, pitch * ny - rib + 2 * border, high}), pockets);
+    return make::cut(make::box({-border, -border, 0}, {pad_pitch * nx - rib + 2 * border, pad_pitch * ny - rib + 2 * border, high}), pockets);
 }
 
 }  // namespace
@@ -115,7 +115,7 @@ TEST(Pads, BorderAsHighAsTheRibs) {
         const Job j = job_of(turned ? make::moved(s, anywhere()) : s);
         ASSERT_EQ(j.model.sheets.size(), 6u) << "plate, three ribs and two";
         EXPECT_EQ(connected_parts(j.model).count, 1);
-        const double x = 4 * pitch - rib, y = 3 * pitch - rib;
+        const double x = 4 * pad_pitch - rib, y = 3 * pad_pitch - rib;
         const auto plate = std::max_element(j.model.sheets.begin(), j.model.sheets.end(), [](const Sheet& a, const Sheet& b) { return a.area() < b.area(); });
         EXPECT_NEAR(plate->area(), (x + 2 * border) * (y + 2 * border), 1e-6 * plate->area()) << "one sheet, step and all";
         EXPECT_NEAR(plate->thickness.min, floor_thick, 1e-7);
@@ -123,7 +123,7 @@ TEST(Pads, BorderAsHighAsTheRibs) {
         // Ribs begin and end where the border does, give or take the round corners.
         const double ribs = total_area(j.model) - plate->area(), most = (high - 0.5 * floor_thick) * (3 * y + 2 * x);
         EXPECT_LT(ribs, most);
-        EXPECT_GT(ribs, most * (1 - 2 * corner / y));
+        EXPECT_GT(ribs, most * (1 - 2 * pad_corner / y));
         EXPECT_TRUE(j.proof.within_bounds);
         EXPECT_LT(std::abs(j.proof.volume_error), 0.01);
         EXPECT_LT(j.proof.thickness_error, 1e-6);
@@ -139,7 +139,7 @@ TEST(Pads, OnePocketLeftFull) {
         const auto plate = std::max_element(j.model.sheets.begin(), j.model.sheets.end(), [](const Sheet& a, const Sheet& b) { return a.area() < b.area(); });
         EXPECT_NEAR(plate->thickness.min, floor_thick, 1e-7);
         EXPECT_NEAR(plate->thickness.max, high, 1e-7);
-        EXPECT_NEAR(plate->area(), (4 * pitch) * (3 * pitch), 1e-6 * plate->area());
+        EXPECT_NEAR(plate->area(), (4 * pad_pitch) * (3 * pad_pitch), 1e-6 * plate->area());
         EXPECT_TRUE(j.proof.within_bounds);
         EXPECT_LT(j.proof.thickness_error, 1e-6);
         check_mesh(j.model, j.mesh);

@@ -122,4 +122,24 @@ Items grid(int cells) {
     return out;
 }
 
+std::vector<Curve> rolled(double height, double width, double web, double flange) {
+    const double h = 0.5 * height, b = 0.5 * width, w = 0.5 * web, i = h - flange;
+    return make::rounded({{-b, -h}, {b, -h}, {b, -i}, {w, -i}, {w, i}, {b, i}, {b, h}, {-b, h}, {-b, i}, {-w, i}, {-w, -i}, {-b, -i}},
+                         {0, 0, 0, 12, 12, 0, 0, 0, 0, 12, 12, 0});
+}
+
+Items portal(bool bolts) {
+    // Column along z with its flanges at x = +-95; the beam along x from its end plate on.
+    const auto column = make::moved(make::extrude({rolled(190, 200, 6.5, 10)}, 3000), make::place({0, 0, 20}, Vec3::UnitZ(), Vec3::UnitY()));
+    const auto beam = make::moved(make::extrude({rolled(240, 120, 6.2, 9.8)}, 4000), make::place({110, 0, 2500}, Vec3::UnitX(), Vec3::UnitY()));
+    Items out{{"column", column}, {"beam", beam}, {"end plate", box({95, -80, 2290}, {15, 160, 420})}, {"base plate", box({-150, -150, 0}, {300, 300, 20})}};
+    for (const double z : {2385.0, 2605.0})
+        for (const double side : {-1.0, 1.0})
+            out.push_back({"stiffener", box({-85, side < 0 ? -95.0 : 3.25, z}, {170, 91.75, 10})});
+    if (bolts)
+        for (const double z : {2330.0, 2450.0, 2550.0, 2670.0})
+            for (const double y : {-50.0, 50.0}) out.push_back({"bolt", make::cylinder({80, y, z}, Vec3::UnitX(), 8, 45)});
+    return out;
+}
+
 }  // namespace test

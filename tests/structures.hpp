@@ -34,6 +34,10 @@ struct Move {
 [[nodiscard]] Items pipe_with_saddle();
 /// Plates of 6 mm, one standing 0.3 mm deep in the other.
 [[nodiscard]] Items overlapping_tee();
+/// A rolled column of 3 m and a beam of 4 m, bolted together by an end plate of 420 mm; base plate, web stiffeners; bolts left out or not.
+[[nodiscard]] Items portal(bool bolts);
+/// An I of `height` by `width`, web and flanges as thick, with fillets of 12 mm, about the origin with its web along y.
+[[nodiscard]] std::vector<Curve> rolled(double height, double width, double web, double flange);
 /// A grid of `cells` x `cells` cells: plates on edge both ways and tubes standing at their corners.
 [[nodiscard]] Items grid(int cells);
 

@@ -59,6 +59,10 @@ void print_run(const Job& job) {
                        ? " (" + job.solids.bodies[static_cast<std::size_t>(p.worst_body)].label + ")"
                        : "",
                    100 * job.plan.prove.volume, p.centroid_error);
+        const bool named = p.worst_mesh_body >= 0 && static_cast<std::size_t>(p.worst_mesh_body) < job.solids.bodies.size();
+        fmt::print("           the mesh weighs {:+.3f} %, junctions counted once worst body {:+.3f} %{}, bound {:g} %\n", 100 * p.mass_error,
+                   100 * p.worst_mesh_error, named ? " (" + job.solids.bodies[static_cast<std::size_t>(p.worst_mesh_body)].label + ")" : "",
+                   100 * job.plan.prove.mesh);
         double fillets = 0, voids = 0, solid = 0;
         for (const BodyProof& b : p.bodies) fillets += b.left_out, voids += b.filled, solid += b.solid;
         if (fillets > 0) fmt::print("           fillets at the roots of walls, {:.2f} % of the volume, are left out\n", 100 * fillets / solid);

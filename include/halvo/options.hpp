@@ -115,6 +115,8 @@ enum class CoplanarAs : std::uint8_t { separate, one_sheet };
 enum class EdgesAs : std::uint8_t { carry, tie };
 /// A strip closed between two edges: none, straight across, or going on smoothly from both.
 enum class StripAs : std::uint8_t { none, straight, tangent };
+/// Ends of members on larger sheets: rigid to the lines on which the profile stands there, or to one node.
+enum class EndsAs : std::uint8_t { footprint, node };
 /// What the plan says of single joints ([[joint]]): which ones, and what is to be done with them.
 struct JointRule {
     std::vector<std::string> id;                      ///< keys of joints
@@ -156,6 +158,7 @@ struct JoinOptions {
     double overhang = 0;              ///< member ends that stand out past a joint by up to this are cut; 0: what the other is deep
     MembersMeet members = MembersMeet::link;
     AlongSheet along = AlongSheet::offset;
+    EndsAs ends = EndsAs::footprint;
     BulkAs bulk = BulkAs::coupling;
     LapsAs laps = LapsAs::link;
     CoplanarAs coplanar = CoplanarAs::separate;
@@ -220,6 +223,7 @@ struct MeshOptions {
 
 struct ProveOptions {
     double volume = 0.015;  ///< largest volume error of a thin or slender body
+    double mesh = 0.03;     ///< largest error of what its mesh holds of it, chords of curved sheets and all
     bool strict = false;    ///< exit 5 when a bound is not kept
 };
 

@@ -76,11 +76,17 @@ void add_member_of(Model& model, const Body& body, int id, Prism p, const Vec3& 
         }
     m.key = make_key("member", body.key, {length});
     const auto line = m.axis.between(0, length);
+    const VertexId first(model.vertices.size());
+    VertexId from = first;
     model.vertices.push_back({line.front().start()});
-    for (const Curve& c : line) {
-        model.vertices.push_back({c.end()});
-        model.edges.push_back({c, {VertexId(model.vertices.size() - 2), VertexId(model.vertices.size() - 1)}});
+    for (std::size_t k = 0; k < line.size(); ++k) {
+        // A ring ends where it starts.
+        const bool closes = k + 1 == line.size() && k > 0 && m.axis.closed(10 * model.tolerance.point);
+        const VertexId to = closes ? first : VertexId(model.vertices.size());
+        if (!closes) model.vertices.push_back({line[k].end()});
+        model.edges.push_back({line[k], {from, to}});
         m.chain.push_back({EdgeId(model.edges.size() - 1), false});
+        from = to;
     }
     model.ledger.push_back({m.key, "halve", "member", EntryState::applied,
                             fmt::format("{} as a {} beam line of {:.2f} mm with a {} section", body.label, m.axis.is_straight() ? "straight" : "bent", length,

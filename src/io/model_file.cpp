@@ -56,7 +56,8 @@ CREATE TABLE ledger(key TEXT, stage TEXT, kind TEXT, state INTEGER, about TEXT, 
 CREATE TABLE mesh(nodes BLOB, elements BLOB, quads INTEGER, trias INTEGER, lines INTEGER, links INTEGER, parts INTEGER,
   free_edge_length REAL, min_scaled_jacobian REAL, mean_scaled_jacobian REAL, max_aspect REAL, max_warpage REAL, quad_share REAL);
 CREATE TABLE tied_nodes(node INTEGER, element INTEGER, w1 REAL, w2 REAL, w3 REAL, w4 REAL, arm_x REAL, arm_y REAL, arm_z REAL);
-CREATE TABLE proof(body INTEGER PRIMARY KEY, solid REAL, idealized REAL, bridged REAL, error REAL, left_out REAL, filled REAL);
+CREATE TABLE proof(body INTEGER PRIMARY KEY, solid REAL, idealized REAL, bridged REAL, error REAL, left_out REAL, filled REAL, meshed REAL, mesh_net REAL,
+  mesh_error REAL);
 CREATE TABLE uncovered(body INTEGER, area REAL, x REAL, y REAL, z REAL, facets BLOB);
 CREATE TABLE contacts(a INTEGER, b INTEGER, gap REAL, joined INTEGER, x REAL, y REAL, z REAL);
 )";
@@ -253,10 +254,11 @@ void save_mesh_and_proof(Database& db, const Job& job) {
         for (double w : k.weights) t.bind(w);
         t.bind(k.arm.x()).bind(k.arm.y()).bind(k.arm.z()).done();
     }
-    Statement p(db, "INSERT INTO proof VALUES(?,?,?,?,?,?,?)"), c(db, "INSERT INTO contacts VALUES(?,?,?,?,?,?,?)");
+    Statement p(db, "INSERT INTO proof VALUES(?,?,?,?,?,?,?,?,?,?)"), c(db, "INSERT INTO contacts VALUES(?,?,?,?,?,?,?)");
     for (std::size_t i = 0; i < job.proof.bodies.size(); ++i) {
         const BodyProof& b = job.proof.bodies[i];
-        p.bind(static_cast<int>(i + 1)).bind(b.solid).bind(b.idealized).bind(b.bridged).bind(b.error).bind(b.left_out).bind(b.filled).done();
+        p.bind(static_cast<int>(i + 1)).bind(b.solid).bind(b.idealized).bind(b.bridged).bind(b.error).bind(b.left_out).bind(b.filled);
+        p.bind(b.meshed).bind(b.mesh_net).bind(b.mesh_error).done();
     }
     Statement u(db, "INSERT INTO uncovered VALUES(?,?,?,?,?,?)");
     for (const UncoveredPatch& k : job.proof.uncovered) {
@@ -281,7 +283,7 @@ void save_info(Database& db, const Job& job) {
     real("shift_x", job.solids.shift.x()), real("shift_y", job.solids.shift.y()), real("shift_z", job.solids.shift.z());
     real("tolerance_point", job.solids.tolerance.point), real("tolerance_angle", job.solids.tolerance.angle),
         real("tolerance_chord", job.solids.tolerance.chord);
-    real("volume_error", p.volume_error), real("centroid_error", p.centroid_error), real("coverage", p.coverage), real("thickness_error", p.thickness_error);
+    real("volume_error", p.volume_error), real("mass_error", p.mass_error), real("centroid_error", p.centroid_error), real("coverage", p.coverage), real("thickness_error", p.thickness_error);
     for (const auto& [name, k] : {std::pair("thickness", &p.thickness), std::pair("deviation", &p.deviation)}) {
         const auto field = [&](const char* what, double v) { real(fmt::format("{}_{}", name, what).c_str(), v); };
         field("mean", k->mean), field("high", k->high), field("worst", k->worst), field("x", k->place.x()), field("y", k->place.y()), field("z", k->place.z());

@@ -340,7 +340,8 @@ void load_mesh_and_proof(Database& db, Job& job, int version) {
         m.quality.min_scaled_jacobian = s.real(), m.quality.mean_scaled_jacobian = s.real(), m.quality.max_aspect = s.real();
         m.quality.max_warpage = s.real(), m.quality.quad_share = s.real();
     }
-    Statement p(db, fmt::format("SELECT solid,idealized,bridged,error{} FROM proof ORDER BY body", version >= 7   ? ",left_out,filled"
+    Statement p(db, fmt::format("SELECT solid,idealized,bridged,error{} FROM proof ORDER BY body", version >= 8   ? ",left_out,filled,meshed,mesh_net,mesh_error"
+                                                                                                   : version >= 7 ? ",left_out,filled"
                                                                                                    : version >= 5 ? ",left_out"
                                                                                                                   : "")),
         c(db, "SELECT a,b,gap,joined,x,y,z FROM contacts ORDER BY rowid");
@@ -349,7 +350,10 @@ void load_mesh_and_proof(Database& db, Job& job, int version) {
         b.solid = p.real(), b.idealized = p.real(), b.bridged = p.real(), b.error = p.real();
         if (version >= 5) b.left_out = p.real();
         if (version >= 7) b.filled = p.real();
-        if (std::abs(b.error) > std::abs(job.proof.worst_body_error))
+        if (version >= 8) b.meshed = p.real(), b.mesh_net = p.real(), b.mesh_error = p.real();
+        if (std::abs(b.mesh_error) > std::abs(job.proof.worst_mesh_error) && b.mesh_error > -1)
+            job.proof.worst_mesh_error = b.mesh_error, job.proof.worst_mesh_body = static_cast<int>(job.proof.bodies.size());
+        if (b.idealized > 0 && std::abs(b.error) > std::abs(job.proof.worst_body_error))
             job.proof.worst_body_error = b.error, job.proof.worst_body = static_cast<int>(job.proof.bodies.size());
         job.proof.bodies.push_back(b);
     }
@@ -392,7 +396,7 @@ void load_info(Database& db, Job& job) {
     job.survey.size = real("survey_size"), job.survey.rule = info["survey_rule"];
     job.survey.solid_nodes = real("survey_solid_nodes"), job.survey.model_nodes = real("survey_model_nodes");
     Proof& p = job.proof;
-    p.volume_error = real("volume_error"), p.centroid_error = real("centroid_error"), p.coverage = real("coverage"),
+    p.volume_error = real("volume_error"), p.mass_error = real("mass_error"), p.centroid_error = real("centroid_error"), p.coverage = real("coverage"),
     p.thickness_error = real("thickness_error");
     for (const auto& [name, k] : {std::pair("thickness", &p.thickness), std::pair("deviation", &p.deviation)}) {
         const auto field = [&](const char* what) { return real(fmt::format("{}_{}", name, what).c_str()); };

@@ -156,6 +156,7 @@ const std::vector<Key>& keys() {
         {"join.reach", Kind::length_or_none, [](Plan& p, double v) { p.join.reach = v; }, {}},
         {"join.overhang", Kind::length, [](Plan& p, double v) { p.join.overhang = v; }, {}},
         {"join.members", Kind::choice, {}, [](Plan& p, Texts v) { p.join.members = v[0] == "meet" ? MembersMeet::meet : MembersMeet::link; }, {"link", "meet"}},
+        {"join.ends", Kind::choice, {}, [](Plan& p, Texts v) { p.join.ends = v[0] == "node" ? EndsAs::node : EndsAs::footprint; }, {"footprint", "node"}},
         {"join.along", Kind::choice, {}, [](Plan& p, Texts v) { p.join.along = along_of(v[0]); }, {"offset", "flush", "link"}},
         {"join.bulk", Kind::choice, {}, [](Plan& p, Texts v) { p.join.bulk = v[0] == "named" ? BulkAs::named : BulkAs::coupling; }, {"coupling", "named"}},
         {"join.points", Kind::points, {}, {}, {}, [](Plan& p, std::vector<Vec3> v) { p.join.points = std::move(v); }},
@@ -246,6 +247,7 @@ const std::vector<Key>& keys() {
         {"thickness.thickness", Kind::length, [](Plan& p, double v) { p.mesh.thicknesses.back().size = v; }, {}},
         {"size.points", Kind::points, {}, {}, {}, [](Plan& p, std::vector<Vec3> v) { p.mesh.sizes.back().points = std::move(v); }},
         {"size.count", Kind::count, [](Plan& p, double v) { p.mesh.sizes.back().count = static_cast<int>(v); }, {}},
+        {"prove.mesh", Kind::share, [](Plan& p, double v) { p.prove.mesh = v; }, {}},
         {"prove.strict", Kind::flag, [](Plan& p, double v) { p.prove.strict = v != 0; }, {}},
         {"prove.volume", Kind::share, [](Plan& p, double v) { p.prove.volume = v; }, {}},
     };

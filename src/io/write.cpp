@@ -52,6 +52,9 @@ Json bodies_json(const Assembly& solids, const Survey& survey, const Proof* proo
             j["idealized_volume"] = proof->bodies[i].idealized;
             j["bridged_volume"] = proof->bodies[i].bridged;
             j["volume_error"] = proof->bodies[i].error;
+            j["mesh_volume"] = proof->bodies[i].meshed;
+            j["mesh_volume_net"] = proof->bodies[i].mesh_net;
+            j["mesh_volume_error"] = proof->bodies[i].mesh_error;
             if (proof->bodies[i].left_out > 0) j["root_fillet_volume"] = proof->bodies[i].left_out;
             if (proof->bodies[i].filled > 0) j["filled_void_volume"] = proof->bodies[i].filled;
         }
@@ -187,6 +190,8 @@ Json proof_json(const Job& job) {
     };
     return {{"volume_error", p.volume_error},
             {"worst_body_volume_error", p.worst_body_error},
+            {"mesh_mass_error", p.mass_error},
+            {"worst_body_mesh_error", p.worst_mesh_error},
             {"centroid_error", p.centroid_error},
             {"coverage", p.coverage},
             {"thickness_error", p.thickness_error},

@@ -2,6 +2,7 @@
 #include "geom/outline.hpp"
 #include "geom/spread.hpp"
 #include "join/work.hpp"
+#include "model/profile_lines.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -11,6 +12,8 @@ namespace {
 
 constexpr double pierces = 0.17;        // sine of the flattest angle at which an axis is taken to pierce a sheet
 constexpr double in_plane = 5e-3;       // sine below which an axis runs along a sheet
+constexpr double most_of_footprint = 0.5;  // of its lines, that must lie clear of the sheet's border
+constexpr double most_of_member = 0.5;  // of its length, over which sheets go along with a member whose line they take
 constexpr double longest_strip = 2;     // times its thickness: further than this a sheet is not extended to an axis but linked
 constexpr std::size_t spider_legs = 8;  // links from a member to a sheet that its axis misses
 
@@ -64,12 +67,18 @@ public:
     }
 
 private:
-    // A member along a sheet takes its line there: into the sheet that it is in contact with over the greatest length.
+    // Where a member's line could lie: `shift` from its axis, in sheets that go along with it over `length`.
+    struct Line {
+        Vec2 shift = Vec2::Zero();
+        double length = 0;
+        double raise = 0;  // towards the sheets' far side
+    };
+
+    // A member along a sheet takes its line there: to where sheets go along with most of it, over the greatest length. Plates on a short piece of
+    // it (end plates, gussets, cleats) leave it where it is.
     void choose_lines() {
-        std::vector<double> longest(work_.members.size(), 0.0);
-        std::vector<Vec2> shift(work_.members.size(), Vec2::Zero());
-        std::vector<bool> held(work_.members.size(), false);   // by a sheet whose own plane its axis lies in
-        std::vector<double> raise(work_.members.size(), 0.0);  // towards the sheet's far side
+        std::vector<std::vector<Line>> lines(work_.members.size());
+        std::vector<bool> held(work_.members.size(), false);  // by a sheet whose own plane its axis lies in
         for (const auto& [bodies, points] : contacts_.all())
             for (const auto& [one, other] : {bodies, std::pair(bodies.second, bodies.first)}) {
                 const auto m = member_of_.find(one);
@@ -80,17 +89,23 @@ private:
                     const auto [lo, hi] = range_of(sm, list);
                     const Vec2 off = foot_in_section(sm, s, 0.5 * (lo + hi));
                     if (off.norm() <= 10 * work_.tol) held[m->second] = true;
-                    if (hi - lo <= longest[m->second] || !over_sheet(s, sm, off, lo, hi)) continue;
+                    if (!over_sheet(s, sm, off, lo, hi)) continue;
                     const Sheet& sheet = model_.sheets[s];
                     const AlongSheet way = joint_choice(work_, &JointRule::along, work_.options->along, axis_key(m->second), one, sheet.key, other,
                                                         joint_record("", "", one, "", other, list).place);
                     if (way == AlongSheet::link) continue;
-                    longest[m->second] = hi - lo, shift[m->second] = off;
-                    raise[m->second] = way == AlongSheet::flush ? sheet.thickness.mean + joint_record("", "", one, "", other, list).gap : 0;
+                    auto& known = lines[m->second];
+                    auto line = std::find_if(known.begin(), known.end(), [&](const Line& k) { return (k.shift - off).norm() <= 10 * work_.tol; });
+                    if (line == known.end()) line = known.insert(known.end(), {off, 0, 0});
+                    line->length += hi - lo;
+                    if (way == AlongSheet::flush) line->raise = sheet.thickness.mean + joint_record("", "", one, "", other, list).gap;
                 }
             }
-        for (std::size_t m = 0; m < longest.size(); ++m)
-            if (longest[m] > 0 && !held[m]) set_line(work_.members[m], shift[m], raise[m]);
+        for (std::size_t m = 0; m < lines.size(); ++m) {
+            const auto best = std::max_element(lines[m].begin(), lines[m].end(), [](const Line& a, const Line& b) { return a.length < b.length - 1e-9; });
+            if (best != lines[m].end() && !held[m] && best->length >= most_of_member * model_.members[m].own_length())
+                set_line(work_.members[m], best->shift, best->raise);
+        }
     }
 
     // The line lies at `shift` from the axis; a section that is raised takes its axis along.
@@ -365,8 +380,57 @@ private:
         demand(m, end, at, false);
         sm.splits.push_back(at);
         work_.sheets[s].points.emplace_back(-1, x);
+        if (number >= 0 && work_.options->ends == EndsAs::footprint) stand_on(m, s, at, x);
         if (sm.shifted() && number >= 0) work_.point_links.push_back({sm.line(at), x, number});
         return true;
+    }
+
+    // The lines on which the member's profile stands on a flat sheet are imprinted there and rigid to its end: one node would give a stiffness
+    // that the size of elements decides. Lines at the sheet's border or past it are left out; where that is most of them, the node holds it.
+    void stand_on(std::size_t m, std::size_t s, double at, const Vec3& x) {
+        const Member& member = model_.members[m];
+        const Sheet& sheet = model_.sheets[s];
+        if (!member.section || !sheet.chart.flat()) return;
+        const Frame f = work_.members[m].axis.frame(at), plane = sheet.chart.plane();
+        const double slope = f.z.dot(plane.z);
+        const auto project = [&](const Vec3& p) {
+            const Vec3 q = f.at(p.x(), p.y());
+            return Vec3(q - plane.height(q) / slope * f.z);
+        };
+        const auto clear = [&](const Vec3& p) {
+            const Vec2 q = plane.local2(p);
+            return inside(work_.sheets[s].polygons, q) && border_distance(work_.sheets[s].polygons, q) > 0.5 * sheet.thickness.max;
+        };
+        std::vector<Curve> kept;
+        double all = 0, clear_length = 0;
+        for (const Curve& c : profile_lines(model_.sections[member.section.index()])) {
+            const Curve foot = c.is_line() ? Curve::segment(project(c.start()), project(c.end())) : projected(c, project);
+            all += foot.length();
+            bool free = true;
+            for (int k = 0; k <= 8; ++k) free = free && clear(foot.point(foot.parameter_at(k / 8.0)));
+            if (free) kept.push_back(foot), clear_length += foot.length();
+        }
+        if (kept.empty() || clear_length < most_of_footprint * all) return;
+        CouplingWork k{make_key("footprint", member.key + " " + sheet.key, {(x - member.axis.at(0)).norm()}), member.body, work_.members[m].line(at), 0, {}, {}, {}};
+        for (const Curve& c : kept) {
+            k.curves.push_back(work_.add_curve(c));
+            work_.sheets[s].curves.push_back(k.curves.back());
+        }
+        work_.couplings.push_back(std::move(k));
+    }
+
+    // A round of a profile as it falls on a plane: itself where that is square to it, else a smooth curve.
+    template <class Project>
+    static Curve projected(const Curve& c, const Project& project) {
+        const int n = std::max(4, static_cast<int>(std::ceil(c.length() / std::max(c.length() / 24, 1e-9))));
+        std::vector<Vec3> points, tangents;
+        for (int k = 0; k <= n; ++k) {
+            const double t = c.parameter_at(static_cast<double>(k) / n);
+            points.push_back(project(c.point(t)));
+            const Vec3 p = c.point(t), d = c.derivative(t).normalized();
+            tangents.push_back((project(p + d) - project(p)).normalized());
+        }
+        return Curve::polyline(std::move(points), std::move(tangents));
     }
 
     // The sheet's plane holds the axis: its edge is carried to the axis and shared.

@@ -3,6 +3,7 @@
 
 #include "core/keys.hpp"
 #include "join/flush_seams.hpp"
+#include "join/round_steps.hpp"
 #include "join/settle.hpp"
 #include "join/sharp_bends.hpp"
 #include "model/arrangement.hpp"
@@ -24,10 +25,19 @@ constexpr double on_surface = 1, on_line = 1, on_rim = 1e-7;
 class Placer {
 public:
     explicit Placer(Model& model) : model_(model), bends_(close_sharp_bends(model)), charts_(model.sheets.size()) {}
+    // Sheets that go to their own middles, each by so much along its normal.
+    Placer(Model& model, const std::map<std::size_t, double>& heights) : model_(model), charts_(model.sheets.size()) {
+        bends_.volumes.assign(model.sheets.size(), 0.0);
+        for (const auto& [s, height] : heights) {
+            const Chart& c = model.sheets[s].chart;
+            if (const auto at = offset_surface(c.surface(), c.reversed() ? -height : height)) charts_[s] = Chart(*at, c.plane().origin, c.reversed());
+        }
+        to_middle_ = true;
+    }
 
     // Numbers of the sheets of which nothing sound has come.
     std::vector<std::size_t> run() {
-        choose();
+        if (!to_middle_) choose();
         if (std::none_of(charts_.begin(), charts_.end(), [](const auto& c) { return c.has_value(); })) return {};
         gather();
         const std::set<std::size_t> changed = sheets_at_moved();
@@ -257,6 +267,7 @@ private:
         if (!charts_[i]) return;
         // Of a wall whose pieces lie at unlike distances from its middle no area says it.
         if (volumes_[i] > 0) s.growth = s.own_area() * s.thickness.mean / volumes_[i];
+        if (to_middle_) return;
         const auto sides = s.field.sides(s.chart, s.chart.local2(s.chart.plane().origin));
         model_.ledger.push_back({"reference-" + s.key, "halve", "reference", EntryState::applied,
                                  fmt::format("{}: at the {} side of its wall, the middle {:+.3f} mm along its normal", s.key,
@@ -269,12 +280,28 @@ private:
     std::vector<double> volumes_;               // of each sheet's wall, before
     std::vector<std::optional<Chart>> charts_;  // where each sheet goes, if anywhere
     std::vector<Place> at_vertex_, at_edge_;
+    bool to_middle_ = false;
 };
+
+// Pieces of round walls go to their own radii, all or none.
+void centre_round_steps(Model& model) {
+    Model trial = model;
+    const auto heights = part_round_steps(trial);
+    if (heights.empty()) return;
+    Placer placer(trial, heights);
+    if (placer.run().empty()) {
+        model = std::move(trial);
+        return;
+    }
+    model.findings.push_back({make_key("finding", "round steps", {}), "step in radius", "pieces of a round wall stay at one radius: at their own ones their "
+                              "sheets would cross", "give halve.steps = \"separate\", or see the mass of the mesh in the proof", Vec3::Zero(), 0, ""});
+}
 
 }  // namespace
 
 // Narrow sheets between walls that come nearer to each other there, or bends about less than nothing, have no place at the side: they stay.
 void place_references(Model& model) {
+    centre_round_steps(model);
     const auto wanted = [](const Sheet& s) { return s.reference != Reference::middle && !s.placed; };
     while (std::any_of(model.sheets.begin(), model.sheets.end(), wanted)) {
         Model trial = model;

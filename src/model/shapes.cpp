@@ -11,6 +11,7 @@ namespace {
 Vec2 flat(const Vec3& p) {
     return {p.x(), p.y()};
 }
+
 // Centre and radius when every piece of the loop lies on one circle.
 std::optional<std::pair<Vec2, double>> as_circle(const std::vector<Curve>& loop, double tol) {
     const CircleCurve* first = nullptr;
@@ -22,32 +23,6 @@ std::optional<std::pair<Vec2, double>> as_circle(const std::vector<Curve>& loop,
     }
     if (!first) return std::nullopt;
     return std::pair(flat(first->frame.origin), first->radius);
-}
-
-// Corners where neighbouring straight runs meet when rounds between them are set aside.
-std::vector<Vec2> sharp_corners(const std::vector<Curve>& loop) {
-    std::vector<std::pair<Vec2, Vec2>> runs;
-    for (const Curve& c : loop) {
-        if (!c.is_line()) continue;
-        const Vec2 a = flat(c.start()), b = flat(c.end());
-        if (!runs.empty() && std::abs(cross((runs.back().second - runs.back().first).normalized(), (b - a).normalized())) < 1e-6 &&
-            (b - a).dot(runs.back().second - runs.back().first) > 0)
-            runs.back().second = b;
-        else runs.emplace_back(a, b);
-    }
-    if (runs.size() > 2) {
-        const Vec2 u = (runs.back().second - runs.back().first).normalized(), v = (runs[0].second - runs[0].first).normalized();
-        if (std::abs(cross(u, v)) < 1e-6 && u.dot(v) > 0) runs[0].first = runs.back().first, runs.pop_back();
-    }
-    std::vector<Vec2> out;
-    for (std::size_t i = 0; i < runs.size(); ++i) {
-        const auto& [a, b] = runs[i];
-        const auto& [c, d] = runs[(i + 1) % runs.size()];
-        const double det = cross(b - a, d - c);
-        if (std::abs(det) < 1e-9) return {};
-        out.push_back(a + (b - a) * cross(c - a, d - c) / det);
-    }
-    return out;
 }
 
 // '+' for convex, '-' for reflex corners, turned so that it starts at its lexically greatest rotation.
@@ -122,6 +97,31 @@ void name_open(Section& s, const std::vector<Vec2>& corners, double tol) {
 }
 
 }  // namespace
+
+std::vector<Vec2> sharp_corners(const std::vector<Curve>& loop) {
+    std::vector<std::pair<Vec2, Vec2>> runs;
+    for (const Curve& c : loop) {
+        if (!c.is_line()) continue;
+        const Vec2 a = flat(c.start()), b = flat(c.end());
+        if (!runs.empty() && std::abs(cross((runs.back().second - runs.back().first).normalized(), (b - a).normalized())) < 1e-6 &&
+            (b - a).dot(runs.back().second - runs.back().first) > 0)
+            runs.back().second = b;
+        else runs.emplace_back(a, b);
+    }
+    if (runs.size() > 2) {
+        const Vec2 u = (runs.back().second - runs.back().first).normalized(), v = (runs[0].second - runs[0].first).normalized();
+        if (std::abs(cross(u, v)) < 1e-6 && u.dot(v) > 0) runs[0].first = runs.back().first, runs.pop_back();
+    }
+    std::vector<Vec2> out;
+    for (std::size_t i = 0; i < runs.size(); ++i) {
+        const auto& [a, b] = runs[i];
+        const auto& [c, d] = runs[(i + 1) % runs.size()];
+        const double det = cross(b - a, d - c);
+        if (std::abs(det) < 1e-9) return {};
+        out.push_back(a + (b - a) * cross(c - a, d - c) / det);
+    }
+    return out;
+}
 
 void name_shape(Section& s) {
     s.shape = "solid";

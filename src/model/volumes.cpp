@@ -75,6 +75,11 @@ double own_thickness(const Model& model, const Sheet& s) {
 
 }  // namespace
 
+double area_at_height(const Chart& chart, const Vec3& at, double height, double step) {
+    const auto [mean, gauss] = curvatures(chart, chart.on(at), step);
+    return 1 + 2 * mean * height + gauss * height * height;
+}
+
 double wall_depth(const Model& model, const Sheet& s) {
     if (s.placed) return s.thickness.mean;  // its growth is over that
     const double mean_thickness = own_thickness(model, s);

@@ -14,6 +14,10 @@ struct WallArm {
 /// (l cos t + r) / sin t and the other at (r cos t + l) / sin t from the seam. Arms that go straight on take nothing from each other.
 [[nodiscard]] double doubled_area(std::vector<WallArm> arms);
 
+/// Area of a surface moved by `height` along its normals over its own, at a point of it: Steiner's formula, curvatures by central differences over
+/// `step` (mm).
+[[nodiscard]] double area_at_height(const Chart& chart, const Vec3& at, double height, double step);
+
 /// Mean depth of a wall over its sheet (mm): the volume between both sides, where a curved surface grows to one side and shrinks to the
 /// other, over the sheet's area. Steiner's formula with the chart's curvatures by central differences.
 [[nodiscard]] double wall_depth(const Model& model, const Sheet& sheet);

@@ -1,12 +1,14 @@
 #include <halvo/prove.hpp>
 
 #include "body/contacts.hpp"
+#include "core/groups.hpp"
 #include "core/keys.hpp"
 #include "geom/facet_tree.hpp"
 #include "geom/outline.hpp"
 #include "model/arrangement.hpp"
 #include "model/sheet_values.hpp"
 #include "model/volumes.hpp"
+#include "prove/mesh_mass.hpp"
 #include "prove/proof_findings.hpp"
 #include "prove/skin_cover.hpp"
 
@@ -33,6 +35,7 @@ public:
         proof_.parts = connected_parts(model_).count;
         observer_.tell("prove", 0.05);
         volumes();
+        masses();
         centres();
         observer_.tell("prove", 0.2);
         coverage();
@@ -100,6 +103,42 @@ private:
             if (std::abs(p.error) > std::abs(proof_.worst_body_error)) proof_.worst_body_error = p.error, proof_.worst_body = static_cast<int>(b);
         }
         proof_.volume_error = solid > 0 ? idealized / solid - 1 : 0;
+    }
+
+    // Bodies of which one has material that the sheets of another stand for are weighed together.
+    [[nodiscard]] Groups weighed_together() const {
+        Groups groups(solids_.bodies.size());
+        for (const Sheet& s : model_.sheets)
+            for (const BodyShare& k : s.shares)
+                if (s.body >= 0) groups.tie(s.body, k.body);
+        return groups;
+    }
+
+    void masses() {
+        if (mesh_.elements.empty()) return;
+        const auto mass = mesh_masses(solids_, model_, mesh_);
+        Groups groups = weighed_together();
+        std::map<int, double> net, solid;
+        double raw_all = 0, solid_all = 0;
+        for (std::size_t b = 0; b < mass.size(); ++b) {
+            const int root = groups.root(static_cast<int>(b));
+            net[root] += mass[b].net(), solid[root] += proof_.bodies[b].solid;
+        }
+        for (std::size_t b = 0; b < mass.size(); ++b) {
+            BodyProof& p = proof_.bodies[b];
+            const int root = groups.root(static_cast<int>(b));
+            p.meshed = mass[b].raw, p.mesh_net = mass[b].net();
+            if (p.solid <= 0) continue;
+            if (net[root] <= 0) {
+                p.error = p.mesh_error = -1;
+                continue;
+            }
+            p.mesh_error = net[root] / solid[root] - 1;
+            raw_all += p.meshed, solid_all += p.solid;
+            if (std::abs(p.mesh_error) > std::abs(proof_.worst_mesh_error))
+                proof_.worst_mesh_error = p.mesh_error, proof_.worst_mesh_body = static_cast<int>(b);
+        }
+        proof_.mass_error = solid_all > 0 ? raw_all / solid_all - 1 : 0;
     }
 
     void centres() {
@@ -362,6 +401,7 @@ private:
                                                      p.left_out > 0 ? " with the fillets left out" : "", p.filled > 0 ? " without the voids in walls" : "",
                                                      100 * options_.volume));
         }
+        mass_bounds();
         for (const ContactProof& c : proof_.contacts)
             if (!c.joined) {
                 const Vec3 at = c.place + solids_.shift;
@@ -377,6 +417,23 @@ private:
         loose_bodies();
         mesh_against_model();
         proof_.within_bounds = proof_.outside.empty();
+    }
+
+    // What the mesh holds of each body, and bodies that it holds nothing of.
+    void mass_bounds() {
+        if (mesh_.elements.empty()) return;
+        for (std::size_t b = 0; b < proof_.bodies.size(); ++b) {
+            const BodyProof& p = proof_.bodies[b];
+            if (p.solid <= 0) continue;
+            if (p.mesh_error == -1) {
+                proof_.outside.push_back(fmt::format("{}: nothing in the mesh stands for it (-100 %)", solids_.bodies[b].label));
+                continue;
+            }
+            const double error = p.mesh_error + (p.left_out - p.filled) / p.solid;
+            if (std::abs(error) > options_.mesh)
+                proof_.outside.push_back(fmt::format("{}: its mesh holds {:+.2f} % of it (bound {:.2f} %)", solids_.bodies[b].label, 100 * error,
+                                                     100 * options_.mesh));
+        }
     }
 
     // One solid whose sheets do not hang together is a model that looks joined and is not.
