@@ -5,7 +5,7 @@
 
 int main(int argc, char** argv) try {
     const halvo::Plan plan;
-    auto solids = halvo::read(argc > 1 ? argv[1] : "station.step");
+    auto solids = halvo::read(argc > 1 ? argv[1] : HALVO_DEMO "/station.step");
     auto model = halvo::halve(solids, plan.halve);
     halvo::join(model, solids, plan.join);
     auto mesh = halvo::mesh(model, plan.mesh);

@@ -127,7 +127,12 @@ TEST(BentFrame, RailRoundACurvedHoodSharesItsNodes) {
     const make::Solid half = make::cut(ring, {box({-500, -500, -10}, {1000, 500, 700})});
     const double axis = r + depth / 2;
     Items parts{{"hood", half}, bent("rail", make::rectangular_tube(depth, depth, 3, 0), {{0, axis, pi}}, {axis, 0, 300}, Vec3::UnitY(), -Vec3::UnitX())};
-    const Job j = job_of(parts);
+    // Its line lies in the hood, shorter than the rail's own centroid line: the mesh holds as much less of it, and the proof says so.
+    EXPECT_FALSE(job_of(parts).proof.within_bounds);
+    Plan plan;
+    plan.prove.mesh = 0.05;
+    const Job j = job_of(parts, plan);
+    EXPECT_NEAR(j.proof.worst_mesh_error, (r - t / 2) / axis - 1, 1e-3);
     expect_whole(j);
     const Member& m = only_member(j);
     EXPECT_NEAR(m.offset.norm(), (depth + t) / 2, 1e-6);

@@ -55,6 +55,7 @@ std::string name_of(const testing::TestParamInfo<Named>& info) {
 Plan sized(double size) {
     Plan p;
     p.mesh.size = size;
+    p.mesh.limits.tria_share = 0.15;  // a plate of a few elements with a profile imprinted has some more
     return p;
 }
 

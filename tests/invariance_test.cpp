@@ -1,6 +1,6 @@
 // The same part turned, moved far, in inches, with its faces in another order, or with another number of threads gives
 // the same model: same entities, same ids, areas and lengths to 1e-9.
-#include "support.hpp"
+#include "structures.hpp"
 
 #include <halvo/threads.hpp>
 
@@ -64,11 +64,6 @@ std::vector<make::Item> odd_assembly() {
     return {{"frame plate", odd_part()},
             {"post", make::moved(make::extrude(make::rectangular_tube(40, 60, 3, 6), 700), make::place({200, 40, 6}))},
             {"angle", make::moved(make::extrude({make::polygon({{0, 0}, {50, 0}, {50, 5}, {5, 5}, {5, 70}, {0, 70}})}, 620), make::place({60, 20, -620}))}};
-}
-
-std::vector<make::Item> moved(std::vector<make::Item> items, const Eigen::Isometry3d& m) {
-    for (make::Item& i : items) i.solid = make::moved(i.solid, m);
-    return items;
 }
 
 Job run_items(const std::vector<make::Item>& items, const std::string& unit = "MM") {

@@ -186,7 +186,7 @@ TEST(Tees, StandOnThickPiecesOfSteppedPlates) {
                 const Job j = job_of(away ? moved(items) : items, p);
                 EXPECT_EQ(j.mesh.parts, 1);
                 EXPECT_TRUE(j.proof.contacts.size() == 1 && j.proof.contacts[0].joined);
-                EXPECT_TRUE(j.proof.within_bounds);
+                EXPECT_TRUE(j.proof.within_bounds) << fmt::format("{}", fmt::join(j.proof.outside, "; "));
                 check_mesh(j.model, j.mesh);
             }
 }

@@ -75,13 +75,15 @@ TEST_P(Slope, IsAStepHalfWay) {
         Plan plan;
         plan.mesh.angle = 0.1;  // round steps are to have their areas
         const Job j = job_of(moved ? make::moved(p.solid(), anywhere()) : p.solid(), plan);
-        ASSERT_EQ(j.model.sheets.size(), 1u);
+        // A round wall has its pieces at their own radii.
+        ASSERT_EQ(j.model.sheets.size(), std::string(p.name) == "pipe with a thick end" ? 2u : 1u);
         EXPECT_NEAR(j.proof.volume_error, 0, p.volume);
-        EXPECT_TRUE(j.proof.within_bounds);
+        EXPECT_TRUE(j.proof.within_bounds) << fmt::format("{}", fmt::join(j.proof.outside, "; "));
         EXPECT_GT(j.mesh.quality.quad_share, 0.96);
         // Elements have one thickness or the other, nothing between; together as much of each as the pieces have.
         std::array<double, 2> area{};
         for (const Element& e : j.mesh.elements) {
+            if (e.kind != ElementKind::shell) continue;
             const bool thick = std::abs(e.thickness - p.thickness[0]) < 1e-6;
             EXPECT_TRUE(thick || std::abs(e.thickness - p.thickness[1]) < 1e-6) << e.thickness;
             const auto at = [&](std::size_t k) { return j.mesh.nodes[static_cast<std::size_t>(e.nodes[k])]; };
@@ -110,6 +112,6 @@ TEST(Slopes, StandForTheirVolumeAtEitherSide) {
             ASSERT_EQ(j.model.sheets.size(), 1u);
             EXPECT_TRUE(j.model.sheets[0].placed);
             EXPECT_NEAR(j.proof.volume_error, 0, stepped_wall()[k].volume) << stepped_wall()[k].name;
-            EXPECT_TRUE(j.proof.within_bounds);
+            EXPECT_TRUE(j.proof.within_bounds) << fmt::format("{}", fmt::join(j.proof.outside, "; "));
         }
 }

@@ -146,7 +146,7 @@ TEST_P(WeldedPart, IsOneMeshOfItsVolume) {
         EXPECT_LT(std::abs(j.proof.volume_error), w.volume);
         EXPECT_GT(j.proof.coverage, 0.999);
         EXPECT_GT(j.mesh.quality.quad_share, 0.97);
-        EXPECT_TRUE(j.proof.within_bounds);
+        EXPECT_TRUE(j.proof.within_bounds) << fmt::format("{}", fmt::join(j.proof.outside, "; "));
         EXPECT_EQ(count_findings(j, "edge inside the solid"), 0u);
         area[moved] = total_area(j.model);
     }

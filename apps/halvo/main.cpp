@@ -220,6 +220,15 @@ int do_demo(const std::string& out, const Common& common) {
     return rc;
 }
 
+// The command next to a word that is none; nothing where the first word is one.
+std::string nearest_command(const CLI::App& app, int argc, char** argv) {
+    if (argc < 2 || argv[1][0] == '-') return "";
+    const std::string word = argv[1];
+    std::vector<std::string> known;
+    for (const CLI::App* c : app.get_subcommands([](const CLI::App*) { return true; })) known.push_back(c->get_name());
+    return std::find(known.begin(), known.end(), word) != known.end() ? "" : nearest_name(word, known);
+}
+
 int dispatch(int argc, char** argv) {
     CLI::App app{"Halvo: solids to one continuous model of midsurface shells and beams."};
     app.set_version_flag("--version", "halvo " HALVO_VERSION);
@@ -299,11 +308,22 @@ int dispatch(int argc, char** argv) {
     add_common(demo_cmd, false);
     demo_cmd->callback([&] { set_thread_limit(common.threads), rc = do_demo(demo_out, common); });
 
+    survey_cmd->footer("Examples:\n  halvo survey part.step\n  halvo survey part.step --set 'source.skip=[\"bolt*\"]' --draw part.png");
+    run_cmd->footer("Examples:\n  halvo run part.step --out results --size 10mm\n  halvo run plan.toml --out results --from join --set join.reach=2mm");
+    list_cmd->footer("Examples:\n  halvo list results/model.halvo findings\n  halvo list results/model.halvo joints --json");
+    draw_cmd->footer("Examples:\n  halvo draw results/model.halvo -o real.png --real\n  halvo draw results/model.halvo -o mesh.png --colour quality --lines");
+    convert_cmd->footer("Examples:\n  halvo convert results/model.halvo mesh.vtu\n  halvo convert results/model.halvo ledger.csv");
+    thickness_cmd->footer("Examples:\n  halvo thickness mesh.vtu part.step -o with-thickness.vtu\n  halvo thickness mesh.vtu scan.stl --unit m -o out.vtu");
+    demo_cmd->footer("Examples:\n  halvo demo\n  halvo demo --out /tmp/station");
     try {
         app.parse(argc, argv);
     } catch (const CLI::Success& e) {
         return app.exit(e);
     } catch (const CLI::ParseError& e) {
+        if (const std::string near = nearest_command(app, argc, argv); !near.empty()) {
+            fmt::print(stderr, "halvo: {}: no such command; the nearest one is {}\n", argv[1], near);
+            return exit_usage;
+        }
         fmt::print(stderr, "halvo: {}; halvo --help shows the commands\n", e.what());
         return exit_usage;
     }
@@ -318,6 +338,7 @@ int main(int argc, char** argv) {
         fmt::print(stderr, "halvo: {}\n", what);
         return code;
     };
+    catch_signals();
     try {
         return dispatch(argc, argv);
     } catch (const Error& e) {
@@ -332,6 +353,8 @@ int main(int argc, char** argv) {
                 break;
         }
         return fail(e.what(), exit_stage);
+    } catch (const std::bad_alloc&) {
+        return fail("memory ran out; close other programs, take fewer bodies (source.only) or larger elements (mesh.size)", exit_stage);
     } catch (const std::exception& e) {
         return fail(fmt::format("internal failure: {}; please report it with the input file", e.what()), exit_stage);
     }

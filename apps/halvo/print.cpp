@@ -78,8 +78,11 @@ void print_run(const Job& job) {
                 p.thickness.worst > 1e-6 ? " " + at(p.thickness.place, job.solids.shift) : "", p.deviation.worst);
     }
     const auto findings = findings_of(job);
-    fmt::print("  findings {}\n", findings.empty() ? "none" : std::to_string(findings.size()));
-    print_findings(findings, job.solids.shift);
+    const auto groups = grouped(findings);
+    fmt::print("  findings {}\n", findings.empty()                  ? std::string("none")
+                                  : groups.size() < findings.size() ? fmt::format("{}, of {} kinds and places", findings.size(), groups.size())
+                                                                    : std::to_string(findings.size()));
+    print_groups(groups, job.solids.shift);
     if (job.stage == "prove" && !job.proof.within_bounds) {
         fmt::print("  outside its bounds:\n");
         for (const std::string& s : job.proof.outside) fmt::print("    {}\n", s);

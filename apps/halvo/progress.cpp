@@ -18,12 +18,15 @@ extern "C" void on_stop(int) {
 
 }  // namespace
 
-halvo::Observer terminal_observer(bool quiet) {
+void catch_signals() {
     struct sigaction action {};
     action.sa_handler = on_stop;
     action.sa_flags = SA_RESETHAND;  // asked a second time, stop at once
     sigaction(SIGINT, &action, nullptr);
     sigaction(SIGTERM, &action, nullptr);
+}
+
+halvo::Observer terminal_observer(bool quiet) {
     halvo::Observer o;
     o.cancelled = [] { return stop_asked != 0; };
     if (quiet || !isatty(STDERR_FILENO)) return o;

@@ -1,8 +1,11 @@
 #pragma once
 #include <halvo/types.hpp>
 
+/// From now on an interrupt is asked for, not obeyed at once: the first thing a command does.
+void catch_signals();
+
 /// Reports to standard error when it is a terminal and `quiet` is off; cancels once a stop was asked for (Ctrl-C).
-[[nodiscard]] halvo::Observer terminal_observer(bool quiet);
+halvo::Observer terminal_observer(bool quiet);
 /// Ends the progress line, if there is one.
 void end_progress();
 /// From here on nothing interrupts: results are being put in place, which takes a moment and must not stop half-way.

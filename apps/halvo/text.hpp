@@ -1,5 +1,5 @@
 #pragma once
-#include <halvo/ledger.hpp>
+#include <halvo/run.hpp>
 
 /// Aligned text for a terminal.
 
@@ -23,4 +23,6 @@ private:
 [[nodiscard]] std::string thickness(double low, double high);
 /// "6.36 million", "48 200".
 [[nodiscard]] std::string count(double n);
+/// One entry for each place or cause.
+void print_groups(const std::vector<halvo::FindingGroup>& groups, const halvo::Vec3& shift);
 void print_findings(const std::vector<halvo::Finding>& findings, const halvo::Vec3& shift);

@@ -13,4 +13,7 @@ struct Plan {
     ProveOptions prove;
 };
 
+/// The known name next to a mistyped one, the first of equals; nothing where none is known.
+[[nodiscard]] std::string nearest_name(const std::string& word, const std::vector<std::string>& known);
+
 }  // namespace halvo

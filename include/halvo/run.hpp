@@ -36,6 +36,14 @@ void run_stages(Job& job, Stage from, Stage until, const Observer& observer = {}
 
 /// What all stages found, in their order: warnings of the survey (but for gaps that join closed), then of the model, the mesh and the proof.
 [[nodiscard]] std::vector<Finding> findings_of(const Job& job);
+/// Findings that say one thing: of one place, or of one kind of equal parts. The largest is first.
+struct FindingGroup {
+    std::vector<Finding> findings;
+    std::string about;  ///< one line for all of them
+};
+/// One group for each place or cause, largest first: what people read; programs take the single ones.
+[[nodiscard]] std::vector<FindingGroup> grouped(const std::vector<Finding>& findings);
+
 /// What all stages decided.
 [[nodiscard]] std::vector<LedgerEntry> ledger_of(const Job& job);
 

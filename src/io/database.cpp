@@ -1,5 +1,6 @@
 #include "io/database.hpp"
 
+#include <cstdlib>
 #include <cstring>
 
 namespace halvo::io {
@@ -35,8 +36,15 @@ std::string Database::bytes() const {
 }
 
 void Database::fail(const std::string& doing) const {
-    throw Error(ErrorKind::input,
-                file_.string() + ": " + doing + " (" + (db_ ? sqlite3_errmsg(db_.get()) : "no memory") + "); check that it is a Halvo model file");
+    const int code = db_ ? sqlite3_errcode(db_.get()) : SQLITE_NOMEM;
+    const std::string detail = db_ ? sqlite3_errmsg(db_.get()) : "no memory";
+    const auto say = [&](const std::string& what) { throw Error(ErrorKind::input, file_.string() + ": " + what); };
+    if (code == SQLITE_FULL) say("the disk is full; free some room there, or give another --out");
+    if (code == SQLITE_NOMEM) say("memory ran out; close other programs and try again");
+    if (code == SQLITE_IOERR) say("the disk failed (" + detail + "); check it, or give another --out");
+    if (code == SQLITE_READONLY || code == SQLITE_PERM || code == SQLITE_CANTOPEN) say(doing + " (" + detail + "); check the path and its permissions");
+    say(doing + " (" + detail + "); check that it is a Halvo model file");
+    std::abort();  // not reached
 }
 
 void Database::run(const std::string& sql) {

@@ -254,33 +254,18 @@ const std::vector<Key>& keys() {
     return all;
 }
 
-std::size_t edit_distance(const std::string& a, const std::string& b) {
-    std::vector<std::size_t> row(b.size() + 1);
-    for (std::size_t j = 0; j <= b.size(); ++j) row[j] = j;
-    for (std::size_t i = 1; i <= a.size(); ++i) {
-        std::size_t diagonal = row[0];
-        row[0] = i;
-        for (std::size_t j = 1; j <= b.size(); ++j) {
-            const std::size_t up = row[j];
-            row[j] = std::min({row[j] + 1, row[j - 1] + 1, diagonal + (a[i - 1] == b[j - 1] ? 0 : 1)});
-            diagonal = up;
-        }
-    }
-    return row[b.size()];
-}
-
 // A plan file is an input that cannot be used; a value on the command line is wrong usage.
 [[noreturn]] void fail(const std::string& where, const std::string& what) {
     throw Error(where.rfind("--set", 0) == 0 ? ErrorKind::usage : ErrorKind::input, where + ": " + what);
 }
 
 const Key& find_key(const std::string& name, const std::string& where) {
-    const Key* nearest = nullptr;
+    std::vector<std::string> known;
     for (const Key& k : keys()) {
         if (name == k.name) return k;
-        if (!nearest || edit_distance(name, k.name) < edit_distance(name, nearest->name)) nearest = &k;
+        known.emplace_back(k.name);
     }
-    fail(where, fmt::format("unknown key {}; the nearest known one is {}", name, nearest->name));
+    fail(where, fmt::format("unknown key {}; the nearest known one is {}", name, nearest_name(name, known)));
 }
 
 bool is_angle(Kind k) {

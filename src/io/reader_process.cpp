@@ -1,5 +1,7 @@
 #include "io/reader_process.hpp"
 
+#include "io/left_behind.hpp"
+
 #include "core/parallel.hpp"
 #include "io/blob.hpp"
 #include "io/body_blob.hpp"
@@ -130,7 +132,9 @@ void answering(int fd, const Limits& limits, const std::function<void()>& work) 
     try {
         work();
     } catch (const std::bad_alloc&) {
-        send(fd, Message::error, fmt::format("reading it takes more than {} MB of memory; the file is damaged, export it again from CAD", limits.memory >> 20));
+        send(fd, Message::error, fmt::format("reading it takes more than the {} MB of memory that a file of its size is given: it is damaged, or has far more "
+                                                "in it than its size tells; export it again from CAD, or in parts",
+                                                limits.memory >> 20));
     } catch (const std::exception& e) {
         send(fd, Message::error, e.what());
     } catch (...) {
@@ -184,7 +188,8 @@ struct Pipe {
 class ScratchFolder {
 public:
     ScratchFolder() {
-        std::string name = (std::filesystem::temp_directory_path() / "halvo-reader-XXXXXX").string();
+        clear_left_behind(std::filesystem::temp_directory_path(), "halvo-reader-");
+        std::string name = (std::filesystem::temp_directory_path() / fmt::format("halvo-reader-{}-XXXXXX", ::getpid())).string();
         if (::mkdtemp(name.data()) == nullptr) throw Error(ErrorKind::stage, "no folder can be made in " + name + "; free some space there, or set TMPDIR");
         path_ = name;
     }
@@ -246,7 +251,9 @@ private:
 
     std::string ended_by(int signal) const {
         if (signal == SIGXCPU || signal == SIGKILL)
-            return fmt::format("the {} reader came to no end within {} s; the file is damaged, export it again from CAD", kind_name(kind_), limits_.seconds);
+            return fmt::format("the {} reader came to no end within the {} s of processor time that a file of its size is given: it is damaged, or has far "
+                               "more in it than its size tells; export it again from CAD, or in parts",
+                               kind_name(kind_), limits_.seconds);
         return fmt::format("the {} reader crashed on it ({}); the file is damaged, export it again from CAD", kind_name(kind_), ::strsignal(signal));
     }
 

@@ -1,4 +1,6 @@
 // All files of a run, or none of them.
+#include "io/left_behind.hpp"
+
 #include <halvo/io.hpp>
 
 #include <fmt/format.h>
@@ -9,11 +11,19 @@ namespace halvo {
 
 void write_results(const std::filesystem::path& folder, const Job& job) {
     std::error_code ec;
+    const bool was_there = std::filesystem::exists(folder, ec);
     std::filesystem::create_directories(folder, ec);
     if (ec || !std::filesystem::is_directory(folder))
         throw Error(ErrorKind::input, folder.string() + ": the output folder cannot be made; check its permissions");
     // All files come to be in a folder of their own first, so that a failure leaves what was there before.
+    io::clear_left_behind(folder, ".halvo-part");
     const std::filesystem::path stage = folder / fmt::format(".halvo-part{}", ::getpid());
+    // And where nothing was, nothing is left.
+    const auto clear = [&] {
+        std::error_code ignored;
+        std::filesystem::remove_all(stage, ignored);
+        if (!was_there) std::filesystem::remove(folder, ignored);
+    };
     std::filesystem::remove_all(stage, ec);
     std::filesystem::create_directory(stage, ec);
     if (ec) throw Error(ErrorKind::input, folder.string() + ": the output folder cannot be written; check its permissions");
@@ -29,10 +39,10 @@ void write_results(const std::filesystem::path& folder, const Job& job) {
             else std::filesystem::remove(folder / name);
         }
     } catch (const std::filesystem::filesystem_error&) {
-        std::filesystem::remove_all(stage, ec);
+        clear();
         throw Error(ErrorKind::input, folder.string() + ": the results cannot be written; check the folder's permissions");
     } catch (...) {
-        std::filesystem::remove_all(stage, ec);
+        clear();
         throw;
     }
     std::filesystem::remove_all(stage, ec);

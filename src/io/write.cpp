@@ -8,6 +8,7 @@
 
 #include <unistd.h>
 #include <array>
+#include <cerrno>
 #include <fstream>
 #include <random>
 
@@ -220,12 +221,15 @@ void write_text(const std::filesystem::path& file, const std::string& text) {
     const std::filesystem::path part = file.string() + fmt::format(".part{}", ::getpid());
     {
         std::ofstream out(part, std::ios::binary);
+        errno = 0;
         out << text;
         out.flush();
         if (!out) {
+            const bool full = errno == ENOSPC;
             std::error_code ec;
             std::filesystem::remove(part, ec);
-            throw Error(ErrorKind::input, file.string() + ": cannot be written; check the folder and its permissions");
+            throw Error(ErrorKind::input, file.string() + (full ? ": the disk is full; free some room there, or give another --out"
+                                                                : ": cannot be written; check the folder and its permissions"));
         }
     }
     std::error_code ec;

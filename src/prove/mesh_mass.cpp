@@ -7,6 +7,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <map>
 #include <set>
 
@@ -16,6 +17,7 @@ namespace {
 constexpr int lines = 4;        // across the border of an element, along which its slab is followed
 constexpr int layers = 4;       // through the thickness, and past the edge
 constexpr int bisections = 14;  // to where the own solid begins
+constexpr double most_carried = 3;  // times as thick as the thickest at a junction: further than this no slab is followed
 constexpr double just_past = 1e-3;  // thicknesses
 
 // A shell element as the plane piece with thickness that it stands for.
@@ -50,6 +52,7 @@ public:
         }
         for (const Coupling& c : model_.couplings) out_[ix(c.body)].raw += c.volume;
         junctions();
+        beside_each_other();
         return std::move(out_);
     }
 
@@ -96,6 +99,9 @@ private:
             std::set<int> sheets, bodies;
             for (const Use& u : uses) sheets.insert(mesh_.elements[u.element].sheet), bodies.insert(mesh_.elements[u.element].body);
             if (sheets.size() < 2) continue;
+            for (const int i : sheets)
+                for (const int j : sheets)
+                    if (i < j) meet_.insert({i, j});
             for (const int b : bodies) within_body(b, uses);
             if (bodies.size() < 2) continue;
             double deepest = 0;
@@ -132,13 +138,12 @@ private:
         if (!own.closed || !own.tree) return;
         const Slab& s = slabs_[u.element];
         const Vec3 a = node(e, u.side), run = node(e, u.side + 1) - a, way = s.normal.cross(run).normalized();
-        double deep = 0;
-        for (std::size_t k = 0; k < e.count; ++k) deep = std::max(deep, (node(e, k) - a).dot(way));
         const double start = just_past * e.thickness, width = run.norm() / lines;
         for (int l = 0; l < lines; ++l) {
             const Vec3 from = a + (l + 0.5) / lines * run + 0.5 * (s.low + s.high) * s.normal;
             const auto inside = [&](double d) { return own.tree->encloses(from + d * way); };
-            if (deep > start && !inside(start)) out_[ix(e.body)].beyond += turning_point(inside, start, deep) * width * e.thickness;
+            const auto ends = [&](double d) { return inside(d) || !held(e.body, from + d * way); };
+            if (!ends(start)) out_[ix(e.body)].beyond += turning_point(ends, start, most_carried * deepest) * width * e.thickness;
             else if (inside(-start)) spare(e, s, from, way, turning_point([&](double d) { return !inside(-d); }, start, deepest), width);
         }
     }
@@ -165,24 +170,51 @@ private:
         out_[ix(e.body)].spared += depth * width * e.thickness * free / (layers * layers);
     }
 
+    // Slabs of one body that run into each other without an edge in common, as where they are linked: by samples, each point for as many as hold it.
+    void beside_each_other() {
+        for (std::size_t i = 0; i < slabs_.size(); ++i) {
+            const Element& e = mesh_.elements[i];
+            const Slab& s = slabs_[i];
+            if (s.count == 0 || e.body < 0) continue;
+            const Index& index = index_of(e.body);
+            std::vector<std::size_t> others;
+            for (const int k : index.tree.touching(box_of(s))) {
+                const Element& o = mesh_.elements[index.elements[ix(k)]];
+                if (o.sheet != e.sheet && !meet_.count(std::minmax(o.sheet, e.sheet))) others.push_back(index.elements[ix(k)]);
+            }
+            if (!others.empty()) out_[ix(e.body)].doubled += shared(s, others);
+        }
+    }
+
+    // The part of a slab's volume that others stand for as well, shared out among all that do.
+    double shared(const Slab& s, const std::vector<std::size_t>& others) const {
+        double sum = 0;
+        const Vec3 third = s.count == 4 ? s.corners[3] : s.corners[0];
+        for (int i = 0; i < layers; ++i)
+            for (int j = 0; j < layers; ++j)
+                for (int k = 0; k < layers; ++k) {
+                    const double u = (i + 0.5) / layers, v = (j + 0.5) / layers, h = s.low + (k + 0.5) / layers * (s.high - s.low);
+                    const Vec3 on = (1 - v) * ((1 - u) * s.corners[0] + u * s.corners[1]) + v * ((1 - u) * third + u * s.corners[2]);
+                    // A triangle is a quad with two corners in one: its places count by how far they stand apart there.
+                    const double weight = s.count == 4 ? 1 : 2 * v;
+                    const auto in = std::count_if(others.begin(), others.end(), [&](std::size_t o) { return slabs_[o].holds(on + h * s.normal); });
+                    sum += weight * (1 - 1.0 / static_cast<double>(1 + in));
+                }
+        return s.area * (s.high - s.low) * sum / (layers * layers * layers);
+    }
+
+    static Box3 box_of(const Slab& s) {
+        Box3 box;
+        for (std::size_t k = 0; k < s.count; ++k)
+            for (const double h : {s.low, s.high}) box.extend(s.corners[k] + h * s.normal);
+        return box;
+    }
+
     // In a slab of the body?
     bool held(int body, const Vec3& p) {
-        auto it = indices_.find(body);
-        if (it == indices_.end()) {
-            Index index;
-            std::vector<Box3> boxes;
-            for (std::size_t i = 0; i < slabs_.size(); ++i) {
-                if (mesh_.elements[i].body != body || slabs_[i].count == 0) continue;
-                Box3 box;
-                for (std::size_t k = 0; k < slabs_[i].count; ++k)
-                    for (const double h : {slabs_[i].low, slabs_[i].high}) box.extend(slabs_[i].corners[k] + h * slabs_[i].normal);
-                boxes.push_back(box), index.elements.push_back(i);
-            }
-            index.tree = BoxTree(boxes);
-            it = indices_.emplace(body, std::move(index)).first;
-        }
-        const auto near = it->second.tree.touching(Box3(p));
-        return std::any_of(near.begin(), near.end(), [&](int k) { return slabs_[it->second.elements[ix(k)]].holds(p); });
+        const Index& index = index_of(body);
+        const auto near = index.tree.touching(Box3(p));
+        return std::any_of(near.begin(), near.end(), [&](int k) { return slabs_[index.elements[ix(k)]].holds(p); });
     }
 
     struct Index {
@@ -190,12 +222,24 @@ private:
         std::vector<std::size_t> elements;
     };
 
+    const Index& index_of(int body) {
+        const auto it = indices_.find(body);
+        if (it != indices_.end()) return it->second;
+        Index index;
+        std::vector<Box3> boxes;
+        for (std::size_t i = 0; i < slabs_.size(); ++i)
+            if (mesh_.elements[i].body == body && slabs_[i].count > 0) boxes.push_back(box_of(slabs_[i])), index.elements.push_back(i);
+        index.tree = BoxTree(boxes);
+        return indices_.emplace(body, std::move(index)).first->second;
+    }
+
     const Assembly& solids_;
     const Model& model_;
     const Mesh& mesh_;
     std::vector<MeshMass> out_;
     std::vector<Slab> slabs_;
     std::map<int, Index> indices_;
+    std::set<std::pair<int, int>> meet_;  // sheets with an edge in common
 };
 
 }  // namespace
