@@ -234,8 +234,8 @@ TEST(Command, SizeAndSetReachTheMesh) {
 
 TEST(Command, BodyOfTheFileCanBePicked) {
     const Folder folder;
-    const Ran r = halvo_command("run " + in_quotes(demo_plan_file + "/station.step") + " --json --size 30 --set 'source.body=[\"mast\", \"service deck\"]' --out " +
-                                in_quotes(folder / "out"));
+    const Ran r = halvo_command("run " + in_quotes(demo_plan_file + "/station.step") +
+                                " --json --size 30 --set 'source.body=[\"mast\", \"service deck\"]' --out " + in_quotes(folder / "out"));
     ASSERT_EQ(r.code, 0) << r.err;
     const Json j = Json::parse(r.out);
     EXPECT_EQ(j["bodies"].size(), 2u);

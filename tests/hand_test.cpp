@@ -232,8 +232,7 @@ TEST(WallsByHand, RefusedPairIsNotMade) {
     const Job j = job_of(plate, plan_with(rule));
     EXPECT_EQ(j.model.sheets.size(), 0u);
     EXPECT_FALSE(j.proof.within_bounds);
-    EXPECT_TRUE(
-        std::ranges::any_of(ledger_of(j), [](const LedgerEntry& e) { return e.kind == "wall" && e.state == EntryState::refused; }));
+    EXPECT_TRUE(std::ranges::any_of(ledger_of(j), [](const LedgerEntry& e) { return e.kind == "wall" && e.state == EntryState::refused; }));
 }
 
 TEST(WallsByHand, FaceAloneLiesWhereThePlanPutsIt) {

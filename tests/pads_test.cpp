@@ -32,7 +32,8 @@ make::Solid milled(int nx, int ny, double border, int full = -1) {
         for (int j = 0; j < ny; ++j) {
             if (i * ny + j == full) continue;
             const double x = pad_pitch * i, y = pad_pitch * j;
-            const auto outline = make::rounded({{x, y}, {x + pocket, y}, {x + pocket, y + pocket}, {x, y + pocket}}, {pad_corner, pad_corner, pad_corner, pad_corner});
+            const auto outline =
+                make::rounded({{x, y}, {x + pocket, y}, {x + pocket, y + pocket}, {x, y + pocket}}, {pad_corner, pad_corner, pad_corner, pad_corner});
             pockets.push_back(make::moved(make::extrude({outline}, 2 * high), make::place({0, 0, floor_thick})));
         }
     return make::cut(make::box({-border, -border, 0}, {pad_pitch * nx - rib + 2 * border, pad_pitch * ny - rib + 2 * border, high}), pockets);

@@ -73,7 +73,8 @@ TEST(Pipeline, SizesNamedByBodyNeedAModelThatKnowsItsBodies) {
 TEST(Pipeline, GoesOnFromAnyStageWithoutTheCadFile) {
     const Folder folder;
     const fs::path cad = folder / "frame.step", out = folder / "out";
-    make::write_step(cad.string(), {{"deck", box({0, 0, 0}, {400, 300, 6})}, {"rib", box({100, 0, -80}, {5, 300, 80})}, {"lug", box({300, 100, 6}, {6, 80, 40})}});
+    make::write_step(cad.string(),
+                     {{"deck", box({0, 0, 0}, {400, 300, 6})}, {"rib", box({100, 0, -80}, {5, 300, 80})}, {"lug", box({300, 100, 6}, {6, 80, 40})}});
     ASSERT_EQ(halvo_command(fmt::format("run {} --out {} --quiet", cad.string(), out.string())).code, 0);
     const auto summary = [&] { return timeless(slurp(out / "summary.json")); };
     const std::string whole = summary();
@@ -91,12 +92,14 @@ TEST(Pipeline, GoesOnFromAnyStageWithoutTheCadFile) {
     ASSERT_EQ(halvo_command(fmt::format("run {} --out {} --from join {} --quiet", cad.string(), out.string(), refuse)).code, 5);
     const std::string again = summary();
     EXPECT_NE(again, whole);
-    make::write_step(cad.string(), {{"deck", box({0, 0, 0}, {400, 300, 6})}, {"rib", box({100, 0, -80}, {5, 300, 80})}, {"lug", box({300, 100, 6}, {6, 80, 41})}});
+    make::write_step(cad.string(),
+                     {{"deck", box({0, 0, 0}, {400, 300, 6})}, {"rib", box({100, 0, -80}, {5, 300, 80})}, {"lug", box({300, 100, 6}, {6, 80, 41})}});
     EXPECT_EQ(halvo_command(fmt::format("run {} --out {} --from join --quiet", cad.string(), out.string())).code, 2);  // another file now
 }
 
 TEST(Pipeline, ModelFilesHoldTheSolidsExactly) {
-    const Job job = job_of({{"pipe", make::cut(make::cylinder({0, 0, 40}, Vec3::UnitZ(), 40, 200), {make::cylinder({0, 0, 40}, Vec3::UnitZ(), 37, 200)})}, {"plate", box({0, 0, 0}, {100, 60, 3})}});
+    const Job job = job_of({{"pipe", make::cut(make::cylinder({0, 0, 40}, Vec3::UnitZ(), 40, 200), {make::cylinder({0, 0, 40}, Vec3::UnitZ(), 37, 200)})},
+                            {"plate", box({0, 0, 0}, {100, 60, 3})}});
     const Folder folder;
     write_model(folder / "a.halvo", job);
     const Job back = read_model(folder / "a.halvo");

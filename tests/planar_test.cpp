@@ -1,6 +1,6 @@
 // Quads in flat regions: all of them where the outline lets that be, regular nodes, areas kept.
-#include "core/index.hpp"
 #include "mesh/planar.hpp"
+#include "core/index.hpp"
 #include "mesh/clean_up.hpp"
 #include "mesh/last_triangles.hpp"
 #include "mesh/subregions.hpp"

@@ -71,8 +71,7 @@ TEST(Sets, PickByWhatThingsAreAndWhereTheyLie) {
     EXPECT_LE(of(j, "rim").edges.size(), 3u);
     ASSERT_EQ(of(j, "flat").sheets.size(), 1u);
     EXPECT_EQ(body_of(j, of(j, "flat").sheets[0]), "base");
-    EXPECT_EQ(std::ranges::count_if(findings_of(j), [](const Finding& f) { return f.about.find("\"none\"") != std::string::npos; }),
-              1);
+    EXPECT_EQ(std::ranges::count_if(findings_of(j), [](const Finding& f) { return f.about.find("\"none\"") != std::string::npos; }), 1);
 }
 
 TEST(Sets, SizesAndCountsMeanThem) {
@@ -162,9 +161,7 @@ TEST(Sets, PlanFileModelFileAndList) {
     spit(f / "plan.toml", "[source]\nfile = \"shelf.step\"\n[join]\nreach = \"1 mm\"\n[mesh]\nsize = 20\n[[set]]\nname = \"none\"\nbody = \"nowhere\"\n");
     for (int i = 0; i < 3; ++i) ASSERT_EQ(halvo_command("run '" + (f / "plan.toml").string() + "' --from mesh --until mesh --out " + out).code, 0);
     const Job none = read_model(f / "out" / "model.halvo");
-    EXPECT_EQ(std::ranges::count_if(findings_of(none),
-                            [](const Finding& k) { return k.about.find("picks nothing") != std::string::npos; }),
-              1);
+    EXPECT_EQ(std::ranges::count_if(findings_of(none), [](const Finding& k) { return k.about.find("picks nothing") != std::string::npos; }), 1);
     EXPECT_NEAR(mean_edge(again, "base"), 7, 1);
     // A set nobody gave, one without a name, and one that says nothing.
     for (const char* wrong : {"[[size]]\nid = \"set=rips\"\nsize = 7\n", "[[set]]\nbody = \"rib*\"\n", "[[set]]\nname = \"x\"\n",

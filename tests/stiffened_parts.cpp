@@ -74,7 +74,8 @@ Solid tank() {
     const auto skin = [&](double out) {
         const double below = -(dome - knuckle) * std::cos(dome_angle);
         return std::vector<Curve>{profile_line({tank_radius - tank_wall + out, -150}, {tank_radius - tank_wall + out, 0}),
-                                  profile_arc({knuckle_at, 0}, knuckle + out, 0, pi / 2 - dome_angle), profile_arc({0, below}, dome + out, pi / 2 - dome_angle, pi / 2)};
+                                  profile_arc({knuckle_at, 0}, knuckle + out, 0, pi / 2 - dome_angle),
+                                  profile_arc({0, below}, dome + out, pi / 2 - dome_angle, pi / 2)};
     };
     const Solid ring = make::moved(make::extrude({make::circle(115), make::reversed(make::circle(98))}, 4), make::place({0, 0, -100}));
     const Solid bulkhead = make::moved(make::extrude({make::circle(98)}, 3), make::place({0, 0, -60}));

@@ -134,8 +134,7 @@ Items portal(bool bolts) {
     const auto beam = make::moved(make::extrude({rolled(240, 120, 6.2, 9.8)}, 4000), make::place({110, 0, 2500}, Vec3::UnitX(), Vec3::UnitY()));
     Items out{{"column", column}, {"beam", beam}, {"end plate", box({95, -80, 2290}, {15, 160, 420})}, {"base plate", box({-150, -150, 0}, {300, 300, 20})}};
     for (const double z : {2385.0, 2605.0})
-        for (const double side : {-1.0, 1.0})
-            out.push_back({"stiffener", box({-85, side < 0 ? -95.0 : 3.25, z}, {170, 91.75, 10})});
+        for (const double side : {-1.0, 1.0}) out.push_back({"stiffener", box({-85, side < 0 ? -95.0 : 3.25, z}, {170, 91.75, 10})});
     if (bolts)
         for (const double z : {2330.0, 2450.0, 2550.0, 2670.0})
             for (const double y : {-50.0, 50.0}) out.push_back({"bolt", make::cylinder({80, y, z}, Vec3::UnitX(), 8, 45)});

@@ -8,9 +8,9 @@
 #include <cstdio>
 #include <deque>
 #include <fstream>
+#include <optional>
 #include <set>
 #include <sstream>
-#include <optional>
 
 namespace test {
 

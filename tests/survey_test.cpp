@@ -36,7 +36,8 @@ make::Solid flat_plate() {
 }
 
 make::Solid with_holes(double diameter) {
-    return make::cut(flat_plate(), {make::cylinder({30, 40, -5}, Vec3::UnitZ(), diameter / 2, 20), make::cylinder({90, 40, -5}, Vec3::UnitZ(), diameter / 2, 20)});
+    return make::cut(flat_plate(),
+                     {make::cylinder({30, 40, -5}, Vec3::UnitZ(), diameter / 2, 20), make::cylinder({90, 40, -5}, Vec3::UnitZ(), diameter / 2, 20)});
 }
 
 make::Solid with_letter(double height) {
@@ -192,8 +193,8 @@ TEST(SurveyFigures, OverlapsHaveTheirVolumeAndDepth) {
 }
 
 TEST(SurveyFigures, ContactAndNearMissAreasAreExactBetweenPlanes) {
-    const Survey touching =
-        survey(solids_of({{"plate", flat_plate()}, {"block", make::moved(box({0, 0, 0}, {30, 17, 10}), make::place({50, 20, 4}, Vec3::UnitZ(), Vec3(1, 0.4, 0)))}}));
+    const Survey touching = survey(
+        solids_of({{"plate", flat_plate()}, {"block", make::moved(box({0, 0, 0}, {30, 17, 10}), make::place({50, 20, 4}, Vec3::UnitZ(), Vec3(1, 0.4, 0)))}}));
     EXPECT_NEAR(std::pow(found(touching, "contact")->size, 2), 30 * 17, 1e-6);
     const Survey near = survey(solids_of({{"plate", flat_plate()}, {"block", box({50, 20, 4.25}, {30, 17, 10})}}));
     const Finding* f = found(near, "near miss");

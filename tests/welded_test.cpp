@@ -24,7 +24,8 @@ Solid sandwich() {
     std::vector<Curve> one, two;
     for (int i = 0; i < 8; ++i) {
         const double s = i % 2 ? -1 : 1;
-        one.push_back(welded_arc({20.0 * i, 0}, 10 - 0.5 * s, pi, s > 0 ? 0 : 2 * pi)), two.push_back(welded_arc({20.0 * i, 0}, 10 + 0.5 * s, pi, s > 0 ? 0 : 2 * pi));
+        one.push_back(welded_arc({20.0 * i, 0}, 10 - 0.5 * s, pi, s > 0 ? 0 : 2 * pi)),
+            two.push_back(welded_arc({20.0 * i, 0}, 10 + 0.5 * s, pi, s > 0 ? 0 : 2 * pi));
     }
     std::vector<Curve> loop = one;
     loop.push_back(Curve::segment(one.back().end(), two.back().end()));

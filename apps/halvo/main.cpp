@@ -266,7 +266,8 @@ int dispatch(int argc, char** argv) {
 
     auto* list_cmd = app.add_subcommand("list", "what a model holds");
     list_cmd->add_option("MODEL", input, "model.halvo")->required();
-    list_cmd->add_option("WHAT", what, "findings, bodies, walls, sheets, members, sections, seams, joints, gaps, parts, quality, contacts, uncovered, sets, ledger");
+    list_cmd->add_option("WHAT", what,
+                         "findings, bodies, walls, sheets, members, sections, seams, joints, gaps, parts, quality, contacts, uncovered, sets, ledger");
     add_common(list_cmd, true);
     list_cmd->callback([&] { rc = do_list(input, what, common); });
 

@@ -5,15 +5,15 @@
 namespace halvo {
 
 struct BodyProof {
-    double solid = 0;      ///< volume of the solid (mm3)
-    double idealized = 0;  ///< volume its sheets and members stand for within the body itself, junctions counted once
-    double bridged = 0;    ///< further volume in the mesh: extensions into neighbours and material doubled at junctions
-    double error = 0;      ///< idealized / solid - 1; -1 for a solid that nothing in the mesh stands for
-    double meshed = 0;     ///< volume of its elements as an analysis program sees it: areas by thickness, lines by section, couplings (mm3)
-    double mesh_net = 0;   ///< of that: within the body itself, material that several slabs hold counted once
+    double solid = 0;       ///< volume of the solid (mm3)
+    double idealized = 0;   ///< volume its sheets and members stand for within the body itself, junctions counted once
+    double bridged = 0;     ///< further volume in the mesh: extensions into neighbours and material doubled at junctions
+    double error = 0;       ///< idealized / solid - 1; -1 for a solid that nothing in the mesh stands for
+    double meshed = 0;      ///< volume of its elements as an analysis program sees it: areas by thickness, lines by section, couplings (mm3)
+    double mesh_net = 0;    ///< of that: within the body itself, material that several slabs hold counted once
     double mesh_error = 0;  ///< mesh_net / solid - 1
-    double left_out = 0;   ///< volume of fillets at the roots of walls, which no sheet stands for; the bound is on what else is missing
-    double filled = 0;     ///< volume of voids inside the thickness of walls, which sheets run through; the bound is on what else is too much
+    double left_out = 0;    ///< volume of fillets at the roots of walls, which no sheet stands for; the bound is on what else is missing
+    double filled = 0;      ///< volume of voids inside the thickness of walls, which sheets run through; the bound is on what else is too much
 };
 
 /// A place where two solids touch (or lie within reach) and whether the model carries it.
@@ -42,7 +42,7 @@ struct Spread {
 struct Proof {
     std::vector<BodyProof> bodies;
     double volume_error = 0;  ///< over all thin and slender bodies
-    double mass_error = 0;  ///< of the mesh as it is, material doubled at junctions and all, over all of these bodies
+    double mass_error = 0;    ///< of the mesh as it is, material doubled at junctions and all, over all of these bodies
     double worst_mesh_error = 0;
     int worst_mesh_body = -1;
     double worst_body_error = 0;

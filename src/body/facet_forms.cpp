@@ -8,9 +8,7 @@
 #include <numeric>
 
 namespace halvo {
-namespace {
-
-}  // namespace
+namespace {}  // namespace
 
 FacetForms::FacetForms(const FacetMesh& m, double noise, double size)
     : m_(m), noise_(noise), clean_(noise == 0), tori_(noise == 0), within_(noise > 0 ? reach * noise : clean_within * size), loose_(within_) {

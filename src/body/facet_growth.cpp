@@ -6,9 +6,7 @@
 #include <cmath>
 
 namespace halvo {
-namespace {
-
-}  // namespace
+namespace {}  // namespace
 
 void FacetGrowth::grow_all(const std::vector<int>& order) {
     if (clean_) grow_from(order, false);

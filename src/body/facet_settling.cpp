@@ -9,9 +9,7 @@
 #include <span>
 
 namespace halvo {
-namespace {
-
-}  // namespace
+namespace {}  // namespace
 
 void FacetSettling::absorb() {
     for (bool changed = true; changed;) {

@@ -10,8 +10,8 @@
 namespace halvo {
 namespace {
 
-constexpr double shortest = 1;  // of its thickness: the width of a wall between two folds
-constexpr double alike_thick = 1.5;    // times as thick: walls that a folded wall may go on in
+constexpr double shortest = 1;       // of its thickness: the width of a wall between two folds
+constexpr double alike_thick = 1.5;  // times as thick: walls that a folded wall may go on in
 
 class Folds {
 public:

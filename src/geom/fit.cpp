@@ -2,7 +2,6 @@
 
 #include "geom/dense.hpp"
 
-
 #include <algorithm>
 #include <array>
 #include <cmath>

@@ -11,8 +11,8 @@
 namespace halvo {
 namespace {
 
-constexpr double outline_spacing = 1 / 3.0;         // widths, between points of the outline
-constexpr std::size_t most_points = 40000;  // of an outline; a finer one is left as it is
+constexpr double outline_spacing = 1 / 3.0;  // widths, between points of the outline
+constexpr std::size_t most_points = 40000;   // of an outline; a finer one is left as it is
 
 struct Divided {
     std::vector<Vec2> points;

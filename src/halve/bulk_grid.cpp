@@ -10,8 +10,8 @@
 namespace halvo {
 namespace {
 
-constexpr int least_across = 10;  // cells along the shorter sides
-constexpr int halves_each_way = 2;         // a cell is halved in each direction, with a point anywhere in each part
+constexpr int least_across = 10;    // cells along the shorter sides
+constexpr int halves_each_way = 2;  // a cell is halved in each direction, with a point anywhere in each part
 
 // A number from 0 to 1: where in its part of a cell a point lies, the same in every run.
 double anywhere(std::uint64_t a, std::uint64_t b) {
@@ -153,8 +153,11 @@ double BulkGrid::volume(int cluster, const BulkSpace& space) const {
         if (!border && cluster_[i] != cluster) return;
         const auto [x, y, z] = place(cell);
         for (int k = 0; k < parts; ++k) {
-            const auto along = [&](int number, int which, std::uint64_t axis) { return number - 0.5 + (which + anywhere(i, ix(k) * 3 + axis)) / halves_each_way; };
-            const Vec3 p = at(along(x, k % halves_each_way, 0), along(y, k / halves_each_way % halves_each_way, 1), along(z, k / (halves_each_way * halves_each_way), 2));
+            const auto along = [&](int number, int which, std::uint64_t axis) {
+                return number - 0.5 + (which + anywhere(i, ix(k) * 3 + axis)) / halves_each_way;
+            };
+            const Vec3 p =
+                at(along(x, k % halves_each_way, 0), along(y, k / halves_each_way % halves_each_way, 1), along(z, k / (halves_each_way * halves_each_way), 2));
             held[i] += (!border || space.solid(p)) && !space.taken(p);
         }
     });

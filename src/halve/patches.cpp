@@ -18,7 +18,7 @@
 namespace halvo {
 namespace {
 
-constexpr int places_between = 12;           // places on the skin between two given points
+constexpr int places_between = 12;    // places on the skin between two given points
 constexpr int on_edge = 8;            // places of an edge that is a side, whose distances from the patch are told
 constexpr double facing_least = 0.3;  // cosine to the patch's mean normal, of skin that belongs to it
 

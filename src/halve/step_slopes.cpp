@@ -13,7 +13,7 @@
 namespace halvo {
 namespace {
 
-constexpr double widest_slope = 4;         // thicknesses that a slope may span
+constexpr double widest_slope = 4;   // thicknesses that a slope may span
 constexpr int looks = 32;            // along an edge
 constexpr double least_step = 0.01;  // of the thinnest piece
 

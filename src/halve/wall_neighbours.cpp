@@ -9,9 +9,7 @@
 #include <map>
 
 namespace halvo {
-namespace {
-
-}  // namespace
+namespace {}  // namespace
 
 Box3 widened(Box3 b, double by) {
     b.min().array() -= by, b.max().array() += by;

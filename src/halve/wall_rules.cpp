@@ -8,9 +8,7 @@
 #include <algorithm>
 
 namespace halvo {
-namespace {
-
-}  // namespace
+namespace {}  // namespace
 
 WallRules::WallRules(const HalveOptions& options, const Assembly& solids) : options_(options), solids_(solids) {
     for (std::size_t i = 0; i < options.walls.size(); ++i) place(options.walls[i], i + 1);

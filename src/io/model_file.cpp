@@ -72,7 +72,8 @@ void save_solids(Database& db, const Job& job) {
         s.blob(io::pack_survey(v)).done();
     }
     Statement l(db, "INSERT INTO left_out VALUES(?,?,?,?,?,?,?)"), n(db, "INSERT INTO notes VALUES(?)");
-    for (const LeftOut& k : job.solids.left_out) l.bind(k.number).bind(k.name).bind(k.path).bind(k.why).bind(k.size.x()).bind(k.size.y()).bind(k.size.z()).done();
+    for (const LeftOut& k : job.solids.left_out)
+        l.bind(k.number).bind(k.name).bind(k.path).bind(k.why).bind(k.size.x()).bind(k.size.y()).bind(k.size.z()).done();
     for (const std::string& text : job.solids.notes) n.bind(text).done();
 }
 
@@ -283,7 +284,8 @@ void save_info(Database& db, const Job& job) {
     real("shift_x", job.solids.shift.x()), real("shift_y", job.solids.shift.y()), real("shift_z", job.solids.shift.z());
     real("tolerance_point", job.solids.tolerance.point), real("tolerance_angle", job.solids.tolerance.angle),
         real("tolerance_chord", job.solids.tolerance.chord);
-    real("volume_error", p.volume_error), real("mass_error", p.mass_error), real("centroid_error", p.centroid_error), real("coverage", p.coverage), real("thickness_error", p.thickness_error);
+    real("volume_error", p.volume_error), real("mass_error", p.mass_error), real("centroid_error", p.centroid_error), real("coverage", p.coverage),
+        real("thickness_error", p.thickness_error);
     for (const auto& [name, k] : {std::pair("thickness", &p.thickness), std::pair("deviation", &p.deviation)}) {
         const auto field = [&](const char* what, double v) { real(fmt::format("{}_{}", name, what).c_str(), v); };
         field("mean", k->mean), field("high", k->high), field("worst", k->worst), field("x", k->place.x()), field("y", k->place.y()), field("z", k->place.z());

@@ -280,7 +280,10 @@ void load_findings(Database& db, Job& job, int version) {
             product = f.text(), k.level = static_cast<FindingLevel>(f.number()), k.face = f.number();
             k.body_keys[0] = f.text(), k.body_keys[1] = f.text();
         }
-        auto& list = product == "survey" ? job.survey.findings : product == "mesh" ? job.mesh.findings : product == "proof" ? job.proof.findings : job.model.findings;
+        auto& list = product == "survey"  ? job.survey.findings
+                     : product == "mesh"  ? job.mesh.findings
+                     : product == "proof" ? job.proof.findings
+                                          : job.model.findings;
         list.push_back(std::move(k));
     }
     Statement g(db, "SELECT key,stage,kind,state,about,value,body,x,y,z FROM ledger ORDER BY rowid");
@@ -340,7 +343,7 @@ void load_mesh_and_proof(Database& db, Job& job, int version) {
         m.quality.min_scaled_jacobian = s.real(), m.quality.mean_scaled_jacobian = s.real(), m.quality.max_aspect = s.real();
         m.quality.max_warpage = s.real(), m.quality.quad_share = s.real();
     }
-    Statement p(db, fmt::format("SELECT solid,idealized,bridged,error{} FROM proof ORDER BY body", version >= 8   ? ",left_out,filled,meshed,mesh_net,mesh_error"
+    Statement p(db, fmt::format("SELECT solid,idealized,bridged,error{} FROM proof ORDER BY body", version >= 8 ? ",left_out,filled,meshed,mesh_net,mesh_error"
                                                                                                    : version >= 7 ? ",left_out,filled"
                                                                                                    : version >= 5 ? ",left_out"
                                                                                                                   : "")),

@@ -132,9 +132,10 @@ void answering(int fd, const Limits& limits, const std::function<void()>& work) 
     try {
         work();
     } catch (const std::bad_alloc&) {
-        send(fd, Message::error, fmt::format("reading it takes more than the {} MB of memory that a file of its size is given: it is damaged, or has far more "
-                                                "in it than its size tells; export it again from CAD, or in parts",
-                                                limits.memory >> 20));
+        send(fd, Message::error,
+             fmt::format("reading it takes more than the {} MB of memory that a file of its size is given: it is damaged, or has far more "
+                         "in it than its size tells; export it again from CAD, or in parts",
+                         limits.memory >> 20));
     } catch (const std::exception& e) {
         send(fd, Message::error, e.what());
     } catch (...) {
@@ -251,9 +252,10 @@ private:
 
     std::string ended_by(int signal) const {
         if (signal == SIGXCPU || signal == SIGKILL)
-            return fmt::format("the {} reader came to no end within the {} s of processor time that a file of its size is given: it is damaged, or has far "
-                               "more in it than its size tells; export it again from CAD, or in parts",
-                               kind_name(kind_), limits_.seconds);
+            return fmt::format(
+                "the {} reader came to no end within the {} s of processor time that a file of its size is given: it is damaged, or has far "
+                "more in it than its size tells; export it again from CAD, or in parts",
+                kind_name(kind_), limits_.seconds);
         return fmt::format("the {} reader crashed on it ({}); the file is damaged, export it again from CAD", kind_name(kind_), ::strsignal(signal));
     }
 

@@ -15,8 +15,8 @@ namespace halvo {
 namespace {
 
 constexpr double least_sine = 0.1;  // between sheets of which one is carried to the other
-constexpr double near_edge = 3;   // thicknesses, between a point of the plan and the edge it means
-constexpr int strip_cubics = 16;          // cubics along a strip between curved edges
+constexpr double near_edge = 3;     // thicknesses, between a point of the plan and the edge it means
+constexpr int strip_cubics = 16;    // cubics along a strip between curved edges
 
 struct FreeEdge {
     int edge = -1, sheet = -1;

@@ -10,12 +10,12 @@
 namespace halvo {
 namespace {
 
-constexpr double pierces = 0.17;        // sine of the flattest angle at which an axis is taken to pierce a sheet
-constexpr double in_plane = 5e-3;       // sine below which an axis runs along a sheet
+constexpr double pierces = 0.17;           // sine of the flattest angle at which an axis is taken to pierce a sheet
+constexpr double in_plane = 5e-3;          // sine below which an axis runs along a sheet
 constexpr double most_of_footprint = 0.5;  // of its lines, that must lie clear of the sheet's border
-constexpr double most_of_member = 0.5;  // of its length, over which sheets go along with a member whose line they take
-constexpr double longest_strip = 2;     // times its thickness: further than this a sheet is not extended to an axis but linked
-constexpr std::size_t spider_legs = 8;  // links from a member to a sheet that its axis misses
+constexpr double most_of_member = 0.5;     // of its length, over which sheets go along with a member whose line they take
+constexpr double longest_strip = 2;        // times its thickness: further than this a sheet is not extended to an axis but linked
+constexpr std::size_t spider_legs = 8;     // links from a member to a sheet that its axis misses
 
 struct Closest {
     double a, b;  // parameters on both lines
@@ -411,7 +411,8 @@ private:
             if (free) kept.push_back(foot), clear_length += foot.length();
         }
         if (kept.empty() || clear_length < most_of_footprint * all) return;
-        CouplingWork k{make_key("footprint", member.key + " " + sheet.key, {(x - member.axis.at(0)).norm()}), member.body, work_.members[m].line(at), 0, {}, {}, {}};
+        CouplingWork k{
+            make_key("footprint", member.key + " " + sheet.key, {(x - member.axis.at(0)).norm()}), member.body, work_.members[m].line(at), 0, {}, {}, {}};
         for (const Curve& c : kept) {
             k.curves.push_back(work_.add_curve(c));
             work_.sheets[s].curves.push_back(k.curves.back());

@@ -293,8 +293,10 @@ void centre_round_steps(Model& model) {
         model = std::move(trial);
         return;
     }
-    model.findings.push_back({make_key("finding", "round steps", {}), "step in radius", "pieces of a round wall stay at one radius: at their own ones their "
-                              "sheets would cross", "give halve.steps = \"separate\", or see the mass of the mesh in the proof", Vec3::Zero(), 0, ""});
+    model.findings.push_back({make_key("finding", "round steps", {}), "step in radius",
+                              "pieces of a round wall stay at one radius: at their own ones their "
+                              "sheets would cross",
+                              "give halve.steps = \"separate\", or see the mass of the mesh in the proof", Vec3::Zero(), 0, ""});
 }
 
 }  // namespace

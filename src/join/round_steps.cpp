@@ -91,8 +91,7 @@ private:
     bool can_part(std::size_t s, const std::vector<Piece>& pieces, std::vector<std::set<VertexId>>& at_steps) const {
         const Sheet& sheet = model_.sheets[s];
         std::set<EdgeId> steps, own;
-        for (const Region& r : sheet.regions)
-            each_use(r, [&](EdgeId e) { (model_.edges[e.index()].step ? steps : own).insert(e); });
+        for (const Region& r : sheet.regions) each_use(r, [&](EdgeId e) { (model_.edges[e.index()].step ? steps : own).insert(e); });
         std::set<VertexId> ends;
         for (const EdgeId e : steps) ends.insert(model_.edges[e.index()].vertices.begin(), model_.edges[e.index()].vertices.end());
         bool free = true;

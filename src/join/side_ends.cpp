@@ -12,9 +12,9 @@
 namespace halvo {
 namespace {
 
-constexpr double past = 0.25;       // thicknesses, that are looked past the edge
+constexpr double past = 0.25;           // thicknesses, that are looked past the edge
 constexpr double least_side_end = 0.5;  // thicknesses
-constexpr double steep = 0.7;       // least cosine between the edge and the other sheet's normal
+constexpr double steep = 0.7;           // least cosine between the edge and the other sheet's normal
 
 class SideEnds {
 public:

@@ -15,7 +15,7 @@ namespace halvo {
 namespace {
 
 constexpr double least_tied_edge = 0.5;  // thicknesses
-constexpr double beside = 0.5;      // thicknesses, that an edge may lie past the other sheet's border
+constexpr double beside = 0.5;           // thicknesses, that an edge may lie past the other sheet's border
 constexpr std::array<double, 5> shares{0.05, 0.27, 0.5, 0.73, 0.95};
 
 class ThicknessTies {

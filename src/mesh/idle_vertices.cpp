@@ -12,7 +12,7 @@ namespace {
 
 constexpr double rounding = 0.02;            // of a piece, over which a kink between two is rounded off
 constexpr double no_turn = 1e-9;             // rad: a turn that is none
-constexpr double runs_on = 1e-3;              // rad: at which an outline runs on smoothly
+constexpr double runs_on = 1e-3;             // rad: at which an outline runs on smoothly
 constexpr double short_piece = 0.5;          // of the size: pieces that would be an element on their own
 constexpr double most_bent = 15 * pi / 180;  // and that turn by no more than this, so that none of their shape is lost
 constexpr double same_place = 100;           // of the model's tolerance: carriers that are one

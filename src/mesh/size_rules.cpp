@@ -33,8 +33,7 @@ void place(std::vector<SizeRule>& rules, const char* table, const Model& model) 
         if (model.bodies.empty())
             throw Error(ErrorKind::usage, fmt::format("[[{}]] entry {}: names a body, but the model has no names of bodies; give ids of sheets", table, k + 1));
         if (std::none_of(model.bodies.begin(), model.bodies.end(), [&](const BodyNames& b) { return is_named(b, r.body); }))
-            throw Error(ErrorKind::input,
-                        fmt::format("[[{}]] entry {}: no body \"{}\"; halvo survey lists them", table, k + 1, fmt::join(r.body, "\", \"")));
+            throw Error(ErrorKind::input, fmt::format("[[{}]] entry {}: no body \"{}\"; halvo survey lists them", table, k + 1, fmt::join(r.body, "\", \"")));
         r.sheet = keys_of_bodies(r, model);
         r.body.clear();
         if (r.sheet.empty()) r.sheet.emplace_back();  // no key is empty: it picks nothing

@@ -20,7 +20,7 @@ namespace {
 
 constexpr double furthest = 5.03;                 // sizes, that a line is led on
 constexpr double shortest = 0.55, longest = 1.6;  // sizes, of elements on the way
-constexpr double most_turned = 35 * pi / 180;       // from its own direction
+constexpr double most_turned = 35 * pi / 180;     // from its own direction
 
 class Cutter {
 public:

@@ -9,8 +9,8 @@
 namespace halvo {
 namespace {
 
-constexpr double thin = 2;              // a wall of a profile is at least so many times as long as thick
-constexpr double parallel_sides = 0.1;  // sine of the angle between both sides of a wall, tapered flanges too
+constexpr double thin = 2;                // a wall of a profile is at least so many times as long as thick
+constexpr double parallel_sides = 0.1;    // sine of the angle between both sides of a wall, tapered flanges too
 constexpr double most_unexplained = 0.3;  // of the area, that walls may leave
 
 struct Side {
@@ -54,7 +54,8 @@ void merge_collinear(std::vector<WallLine>& walls) {
             const Vec2 u = (a.to - a.from).normalized(), v = (b.to - b.from).normalized();
             const double t = std::max(a.thickness, b.thickness), lo = std::min((b.from - a.from).dot(u), (b.to - a.from).dot(u)),
                          hi = std::max((b.from - a.from).dot(u), (b.to - a.from).dot(u)), length = (a.to - a.from).norm();
-            const bool in_line = std::abs(cross(u, v)) < parallel_sides && std::abs(cross(u, b.from - a.from)) < 0.25 * t && lo <= length + 2 * t && hi >= -2 * t;
+            const bool in_line =
+                std::abs(cross(u, v)) < parallel_sides && std::abs(cross(u, b.from - a.from)) < 0.25 * t && lo <= length + 2 * t && hi >= -2 * t;
             if (!in_line) {
                 ++j;
                 continue;

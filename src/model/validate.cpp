@@ -74,8 +74,9 @@ private:
                     if (loop.empty()) say(ViolationKind::open_loop, s.key + ": a loop without edges", s.chart.plane().origin);
                     for (std::size_t k = 0; k < loop.size(); ++k)
                         if (to(loop[k]) != from(loop[(k + 1) % loop.size()]))
-                            say(ViolationKind::open_loop, fmt::format("{}: a loop does not close between edges {} and {}", s.key, loop[k].edge.value,
-                                                                      loop[(k + 1) % loop.size()].edge.value),
+                            say(ViolationKind::open_loop,
+                                fmt::format("{}: a loop does not close between edges {} and {}", s.key, loop[k].edge.value,
+                                            loop[(k + 1) % loop.size()].edge.value),
                                 model_.vertices[to(loop[k]).index()].point);
                 }
             }

@@ -14,9 +14,9 @@
 namespace halvo {
 namespace {
 
-constexpr int lines = 4;        // across the border of an element, along which its slab is followed
-constexpr int layers = 4;       // through the thickness, and past the edge
-constexpr int bisections = 14;  // to where the own solid begins
+constexpr int lines = 4;            // across the border of an element, along which its slab is followed
+constexpr int layers = 4;           // through the thickness, and past the edge
+constexpr int bisections = 14;      // to where the own solid begins
 constexpr double most_carried = 3;  // times as thick as the thickest at a junction: further than this no slab is followed
 constexpr double just_past = 1e-3;  // thicknesses
 

@@ -435,8 +435,8 @@ private:
             }
             const double error = p.mesh_error + (p.left_out - p.filled) / p.solid;
             if (std::abs(error) > options_.mesh && !by_plan.count(static_cast<int>(b)))
-                proof_.outside.push_back(fmt::format("{}: its mesh holds {:+.2f} % of it (bound {:.2f} %)", solids_.bodies[b].label, 100 * error,
-                                                     100 * options_.mesh));
+                proof_.outside.push_back(
+                    fmt::format("{}: its mesh holds {:+.2f} % of it (bound {:.2f} %)", solids_.bodies[b].label, 100 * error, 100 * options_.mesh));
         }
     }
 

@@ -1,7 +1,7 @@
 #include "run/select.hpp"
 
-#include "core/wildcard.hpp"
 #include "core/quantity.hpp"
+#include "core/wildcard.hpp"
 
 #include <fmt/format.h>
 
