@@ -13,9 +13,11 @@
 #include <halvo/io.hpp>
 #include <halvo/join.hpp>
 #include <halvo/mesh.hpp>
+#include <halvo/mesh_index.hpp>
 #include <halvo/model.hpp>
 #include <halvo/plan.hpp>
 #include <halvo/prove.hpp>
 #include <halvo/quality.hpp>
 #include <halvo/run.hpp>
 #include <halvo/survey.hpp>
+#include <halvo/topology.hpp>
