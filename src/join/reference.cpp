@@ -285,6 +285,8 @@ private:
 
 // Pieces of round walls go to their own radii, all or none.
 void centre_round_steps(Model& model) {
+    const bool any = std::any_of(model.edges.begin(), model.edges.end(), [](const Edge& e) { return e.step; });
+    if (!any) return;
     Model trial = model;
     const auto heights = part_round_steps(trial);
     if (heights.empty()) return;
