@@ -420,15 +420,15 @@ private:
         work_.couplings.push_back(std::move(k));
     }
 
-    // A round of a profile as it falls on a plane: itself where that is square to it, else a smooth curve.
+    // A round of a profile as it falls on a plane: a smooth curve through places of it.
     template <class Project>
     static Curve projected(const Curve& c, const Project& project) {
-        const int n = std::max(4, static_cast<int>(std::ceil(c.length() / std::max(c.length() / 24, 1e-9))));
+        constexpr int n = 24;
         std::vector<Vec3> points, tangents;
         for (int k = 0; k <= n; ++k) {
             const double t = c.parameter_at(static_cast<double>(k) / n);
-            points.push_back(project(c.point(t)));
             const Vec3 p = c.point(t), d = c.derivative(t).normalized();
+            points.push_back(project(p));
             tangents.push_back((project(p + d) - project(p)).normalized());
         }
         return Curve::polyline(std::move(points), std::move(tangents));

@@ -95,15 +95,12 @@ Curve segment(const Vec2& a, const Vec2& b) {
 std::vector<Curve> outline_of(const Section& s) {
     const auto corners = sharp_corners(s.profile[0]);
     // Rounds that are no fillets of a polygon stay what they are.
-    double enclosed = 0, all = 0;
-    for (const Side& k : sides_of(corners)) enclosed += 0.5 * cross(k.from, k.to);
-    for (std::size_t l = 0; l < 1; ++l)
-        for (const Curve& c : s.profile[l])
-            for (std::size_t k = 0; k < 16; ++k) {
-                const Vec3 a = c.point(c.parameter_at(static_cast<double>(k) / 16)), b = c.point(c.parameter_at(static_cast<double>(k + 1) / 16));
-                all += 0.5 * (a.x() * b.y() - a.y() * b.x());
-            }
-    if (corners.size() < 3 || std::abs(enclosed - all) > 0.1 * std::abs(all)) return s.profile[0];
+    constexpr double most_rounded = 0.1;  // of the area
+    std::vector<Vec2> points;
+    for (const Curve& c : s.profile[0])
+        for (int k = 0; k < 16; ++k) points.push_back(c.point(c.parameter_at(k / 16.0)).head<2>());
+    const double all = polygon_area(points);
+    if (corners.size() < 3 || std::abs(polygon_area(corners) - all) > most_rounded * std::abs(all)) return s.profile[0];
     std::vector<Curve> out;
     for (const Side& k : sides_of(corners)) out.push_back(segment(k.from, k.to));
     return out;
