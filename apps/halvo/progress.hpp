@@ -1,7 +1,7 @@
 #pragma once
 #include <halvo/types.hpp>
 
-/// From now on an interrupt is asked for, not obeyed at once: the first thing a command does.
+/// From now on an interrupt ends the command with its own line and code: at once, or when a stage asks. The first thing a command does.
 void catch_signals();
 
 /// Reports to standard error when it is a terminal and `quiet` is off; cancels once a stop was asked for (Ctrl-C).
