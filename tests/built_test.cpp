@@ -123,5 +123,5 @@ TEST(Leftovers, RefusedWallsAreNotLost) {
     options.refuse.push_back(j.model.sheets[1].wall);
     const Model without = halve(j.solids, options);
     EXPECT_EQ(without.sheets.size(), 1u);
-    EXPECT_TRUE(std::none_of(without.findings.begin(), without.findings.end(), [](const Finding& f) { return f.kind == "wall without a sheet"; }));
+    EXPECT_TRUE(std::none_of(without.findings.begin(), without.findings.end(), [](const Finding& f) { return f.kind == FindingKind::wall_without_sheet; }));
 }

@@ -67,7 +67,7 @@ TEST_P(SolidRegion, StaysNamedWhereThePlanWantsThat) {
     plan.halve.bulk = BulkAs::named;
     const Job j = job_of(bulky()[GetParam()].solid(), plan);
     EXPECT_TRUE(j.model.couplings.empty());
-    EXPECT_TRUE(std::ranges::any_of(findings_of(j), [](const Finding& f) { return f.kind == "skin without a sheet"; }));
+    EXPECT_TRUE(std::ranges::any_of(findings_of(j), [](const Finding& f) { return f.kind == FindingKind::skin_without_sheet; }));
     EXPECT_FALSE(j.proof.within_bounds);
 }
 
@@ -83,7 +83,7 @@ TEST(SolidRegions, HoldWhatLiesOnAFaceThatGoesOnOverAWall) {
         ASSERT_EQ(j.proof.contacts.size(), 1u);
         EXPECT_TRUE(j.proof.contacts[0].joined);
         EXPECT_TRUE(j.proof.within_bounds) << fmt::format("{}", fmt::join(j.proof.outside, "; "));
-        const auto coupled = std::count_if(j.model.joints.begin(), j.model.joints.end(), [](const JointRecord& r) { return r.kind == "coupling"; });
+        const auto coupled = std::count_if(j.model.joints.begin(), j.model.joints.end(), [](const JointRecord& r) { return r.kind == JointKind::coupling; });
         EXPECT_EQ(coupled, over_block ? 1 : 0);
     }
 }

@@ -136,7 +136,7 @@ TEST(Curved, FinsOfABlockAreSheetsAndTheBlockIsNamed) {
     EXPECT_EQ(j.model.sheets.size(), 5u);
     for (const Sheet& s : j.model.sheets) EXPECT_NEAR(s.area(), 80 * 50, 1e-6);
     bool named = false;
-    for (const Finding& f : findings_of(j)) named = named || f.kind == "skin without a sheet";
+    for (const Finding& f : findings_of(j)) named = named || f.kind == FindingKind::skin_without_sheet;
     EXPECT_TRUE(named);
     EXPECT_FALSE(j.proof.uncovered.empty());
     EXPECT_FALSE(j.proof.within_bounds);
@@ -147,13 +147,13 @@ TEST(Curved, BlocksAndBallsGetNoSheetAndSayWhy) {
         const Job j = job_of(s);
         EXPECT_TRUE(j.model.sheets.empty());
         ASSERT_FALSE(findings_of(j).empty());
-        EXPECT_EQ(findings_of(j)[0].kind, "not idealized");
+        EXPECT_EQ(findings_of(j)[0].kind, FindingKind::not_idealized);
     }
     Plan thin;
     thin.survey.thickest = thin.halve.survey.thickest = 1.5;
     const Job j = job_of(curved_parts()[0].solid(), thin);
     EXPECT_TRUE(j.model.sheets.empty());
-    EXPECT_TRUE(std::ranges::any_of(findings_of(j), [](const Finding& f) { return f.kind == "wall outside the thickness range"; }));
+    EXPECT_TRUE(std::ranges::any_of(findings_of(j), [](const Finding& f) { return f.kind == FindingKind::wall_outside_the_thickness_range; }));
 }
 
 TEST(Curved, OpeningsBelowASizeAreIgnored) {
@@ -168,7 +168,7 @@ TEST(Curved, OpeningsBelowASizeAreIgnored) {
     const Job closed = job_of(plate, plan);
     EXPECT_NEAR(total_area(closed.model), 200 * 120 + 200 * 52 - holes - wide, 1e-6);
     int entries = 0;
-    for (const LedgerEntry& e : ledger_of(closed)) entries += e.kind == "opening" && e.state == EntryState::applied;
+    for (const LedgerEntry& e : ledger_of(closed)) entries += e.kind == EntryKind::opening && e.state == EntryState::applied;
     EXPECT_EQ(entries, 2);
     check_mesh(closed.model, closed.mesh);
 }

@@ -6,7 +6,7 @@ using namespace test;
 
 namespace {
 
-Finding finding_of(const std::string& kind, const std::string& about, const Vec3& place, double size) {
+Finding finding_of(FindingKind kind, const std::string& about, const Vec3& place, double size) {
     return {"finding-" + about, kind, about, "mend it", place, size, ""};
 }
 
@@ -15,9 +15,9 @@ Finding finding_of(const std::string& kind, const std::string& about, const Vec3
 TEST(Grouping, EqualPartsAreOneEntryTheLargestFirst) {
     std::vector<Finding> all;
     for (int k = 3; k < 9; ++k)
-        all.push_back(
-            finding_of("edge inside the solid", fmt::format("rib (body {}): an edge of {}.5 mm ends in the solid", k, 10 + k), {1.0 * k, 0, 0}, 10 + k));
-    all.push_back(finding_of("gap", "lid and box stand 3 mm apart", {0, 5, 0}, 40));
+        all.push_back(finding_of(FindingKind::edge_inside_the_solid, fmt::format("rib (body {}): an edge of {}.5 mm ends in the solid", k, 10 + k),
+                                 {1.0 * k, 0, 0}, 10 + k));
+    all.push_back(finding_of(FindingKind::near_miss, "lid and box stand 3 mm apart", {0, 5, 0}, 40));
     const auto groups = grouped(all);
     ASSERT_EQ(groups.size(), 2u);
     EXPECT_EQ(groups[0].findings.size(), 1u);
@@ -29,8 +29,8 @@ TEST(Grouping, EqualPartsAreOneEntryTheLargestFirst) {
 
 TEST(Grouping, OnePlaceIsOneEntry) {
     const Vec3 here(1, 2, 3);
-    const auto groups =
-        grouped({finding_of("corner", "a is open", here, 1), finding_of("corner", "b is open", here, 1), finding_of("corner", "a is open", {9, 9, 9}, 1)});
+    const auto groups = grouped({finding_of(FindingKind::open_body, "a is open", here, 1), finding_of(FindingKind::open_body, "b is open", here, 1),
+                                 finding_of(FindingKind::open_body, "a is open", {9, 9, 9}, 1)});
     ASSERT_EQ(groups.size(), 2u);
     EXPECT_EQ(groups[0].about, "a is open; b is open");
     EXPECT_EQ(groups[1].findings.size(), 1u);

@@ -50,7 +50,7 @@ TEST(Halve, TeeSeamLiesOnTheBasesMidPlane) {
     ASSERT_EQ(m.sheets.size(), 2u);
     const auto list = seams(m);
     ASSERT_EQ(list.size(), 1u);
-    EXPECT_EQ(list[0].kind, "tee");
+    EXPECT_EQ(list[0].kind, SeamKind::tee);
     EXPECT_NEAR(m.length(list[0].edge), 200, 1e-9);
     const Edge& e = m.edges[list[0].edge.index()];
     // Both ends at z = 4, y = 60 in the file's coordinates.
@@ -161,7 +161,7 @@ TEST(Halve, ThicknessRangeOfThePlanIsKept) {
     ASSERT_EQ(m.sheets.size(), 1u);
     EXPECT_NEAR(m.sheets[0].thickness.mean, 3, 1e-8);
     bool named = false;
-    for (const Finding& f : m.findings) named = named || f.kind == "wall outside the thickness range";
+    for (const Finding& f : m.findings) named = named || f.kind == FindingKind::wall_outside_the_thickness_range;
     EXPECT_TRUE(named);
 }
 
@@ -171,7 +171,7 @@ TEST(Halve, BlocksAndBallsGiveNoSheetsAndSayWhy) {
         EXPECT_TRUE(m.sheets.empty());
         EXPECT_TRUE(m.members.empty());
         ASSERT_EQ(m.findings.size(), 1u);
-        EXPECT_EQ(m.findings[0].kind, "not idealized");
+        EXPECT_EQ(m.findings[0].kind, FindingKind::not_idealized);
     }
 }
 
@@ -187,7 +187,7 @@ TEST(Halve, WallRefusedByKeyIsLeftOut) {
     const Model all = halved(part);
     std::string thick;
     for (const LedgerEntry& e : all.ledger)
-        if (e.kind == "wall" && e.about.find("10.00") != std::string::npos) thick = e.key;
+        if (e.kind == EntryKind::wall && e.about.find("10.00") != std::string::npos) thick = e.key;
     ASSERT_FALSE(thick.empty());
     HalveOptions options;
     options.refuse = {thick};

@@ -123,7 +123,7 @@ TEST(Reference, WallsMeetInTheSharpEdgeOfTheirBend) {
             const Job j = job_of(turned ? make::moved(s, anywhere()) : s, plan);
             EXPECT_EQ(j.model.sheets.size(), static_cast<std::size_t>(fold.sheets));
             for (const Sheet& k : j.model.sheets) EXPECT_TRUE(k.chart.flat());
-            for (const Finding& f : findings_of(j)) EXPECT_NE(f.kind, "reference at the middle") << f.about;
+            for (const Finding& f : findings_of(j)) EXPECT_NE(f.kind, FindingKind::reference_at_the_middle) << f.about;
             EXPECT_NEAR(total_area(j.model), (60 + 45) * 40 + fold.ribs_area, 1e-5 * total_area(j.model));
             EXPECT_EQ(j.mesh.parts, 1);
             check_mesh(j.model, j.mesh);
@@ -232,7 +232,7 @@ TEST(WallsByHand, RefusedPairIsNotMade) {
     const Job j = job_of(plate, plan_with(rule));
     EXPECT_EQ(j.model.sheets.size(), 0u);
     EXPECT_FALSE(j.proof.within_bounds);
-    EXPECT_TRUE(std::ranges::any_of(ledger_of(j), [](const LedgerEntry& e) { return e.kind == "wall" && e.state == EntryState::refused; }));
+    EXPECT_TRUE(std::ranges::any_of(ledger_of(j), [](const LedgerEntry& e) { return e.kind == EntryKind::wall && e.state == EntryState::refused; }));
 }
 
 TEST(WallsByHand, FaceAloneLiesWhereThePlanPutsIt) {
@@ -280,7 +280,7 @@ TEST(WallsByHand, RulesThatFitNothingAreNamed) {
     rule.wall = {"wall-nosuch"};
     rule.reference = Reference::outer;
     const Job j = job_of(box({0, 0, 0}, {100, 80, 5}), plan_with(rule));
-    EXPECT_TRUE(std::ranges::any_of(findings_of(j), [](const Finding& f) { return f.kind == "rule without effect"; }));
+    EXPECT_TRUE(std::ranges::any_of(findings_of(j), [](const Finding& f) { return f.kind == FindingKind::rule_without_effect; }));
     WallRule off;
     off.points = {{5000, 0, 0}, {20, 20, 0}};
     EXPECT_THROW((void)job_of(box({0, 0, 0}, {100, 80, 5}), plan_with(off)), Error);
@@ -301,7 +301,7 @@ make::Solid pierced() {
 
 LedgerEntry opening(const Job& j, double size) {
     for (const LedgerEntry& e : ledger_of(j))
-        if (e.kind == "opening" && std::abs(e.value - size) < 0.01 * size) return e;
+        if (e.kind == EntryKind::opening && std::abs(e.value - size) < 0.01 * size) return e;
     throw std::runtime_error("no such opening");
 }
 
@@ -352,7 +352,7 @@ TEST(Openings, IdsHoldForEveryPlaceOfAPart) {
     EXPECT_EQ(second.model.sheets[0].key, first.model.sheets[0].key);
     std::vector<std::string> ids;
     for (const LedgerEntry& e : ledger_of(first))
-        if (e.kind == "opening" && ids.size() < 2) ids.push_back(e.key);
+        if (e.kind == EntryKind::opening && ids.size() < 2) ids.push_back(e.key);
     second.plan.halve.refuse.clear();
     second.plan.halve.fill = ids;
     run(second);

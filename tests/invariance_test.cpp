@@ -25,11 +25,11 @@ Digest digest(const Job& job) {
     for (const Sheet& s : m.sheets) d.sheets[s.key] = s.area();
     for (const Member& k : m.members) d.members[k.key] = m.length(k);
     for (const Body& b : job.solids.bodies) d.bodies[b.key] = b.mass.volume;
-    for (const JointRecord& j : m.joints) d.joints.insert(j.key + " " + j.kind);
+    for (const JointRecord& j : m.joints) d.joints.insert(j.key + " " + kind_name(j.kind));
     for (const Section& s : m.sections) d.sections.insert(s.key);
     for (const LedgerEntry& e : m.ledger)
-        if (e.kind == "wall") d.walls.insert(e.key);
-    for (const Seam& s : seams(m)) ++d.seams[s.kind], d.seam_length += m.length(s.edge);
+        if (e.kind == EntryKind::wall) d.walls.insert(e.key);
+    for (const Seam& s : seams(m)) ++d.seams[kind_name(s.kind)], d.seam_length += m.length(s.edge);
     return d;
 }
 

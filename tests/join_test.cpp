@@ -389,7 +389,7 @@ TEST(Join, StrayPartsGo) {
     EXPECT_EQ(gone.sheets.size(), 1u);
     EXPECT_EQ(gone.edges.size(), whole.model.edges.size());
     ASSERT_FALSE(gone.ledger.empty());
-    EXPECT_EQ(gone.ledger.back().kind, "stray");
+    EXPECT_EQ(gone.ledger.back().kind, EntryKind::stray);
     EXPECT_NEAR(gone.ledger.back().value, 12, 1e-9);
     EXPECT_EQ(with_piece(1.5, 8, true).sheets.size(), 2u);
     EXPECT_EQ(with_piece(6, 6, false).sheets.size(), 2u);
@@ -407,6 +407,6 @@ TEST(Join, SheetsMeetAlongTheCutOfAClosedOne) {
         EXPECT_EQ(j.mesh.parts, 1);
         ASSERT_EQ(j.model.joints.size(), 1u) << turn;
         EXPECT_GE(j.model.joints[0].length, 30 - 1e-6) << "all of it, not the half on one side of the cut";
-        for (const Finding& f : findings_of(j)) EXPECT_NE(f.kind, "free edge within reach") << f.about;
+        for (const Finding& f : findings_of(j)) EXPECT_NE(f.kind, FindingKind::free_edge_within_reach) << f.about;
     }
 }

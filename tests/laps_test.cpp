@@ -91,7 +91,7 @@ void expect_joined(const Job& j) {
     ASSERT_EQ(j.proof.contacts.size(), 1u);
     EXPECT_TRUE(j.proof.contacts[0].joined);
     EXPECT_LT(std::abs(j.proof.volume_error), 1e-4);
-    for (const Finding& f : findings_of(j)) EXPECT_NE(f.kind, "free edge within reach") << f.about;
+    for (const Finding& f : findings_of(j)) EXPECT_NE(f.kind, FindingKind::free_edge_within_reach) << f.about;
 }
 
 }  // namespace
@@ -120,7 +120,7 @@ TEST(Laps, SkinsBetweenMidsurfacesThatRunApartAreTied) {
             expect_ties_carry_rigid_motion(j.mesh);
             EXPECT_TRUE(j.proof.contacts.size() == 1 && j.proof.contacts[0].joined);
             EXPECT_EQ(j.mesh.parts, 1);
-            for (const Finding& f : findings_of(j)) EXPECT_NE(f.kind, "free edge within reach") << f.about;
+            for (const Finding& f : findings_of(j)) EXPECT_NE(f.kind, FindingKind::free_edge_within_reach) << f.about;
         }
     // A bush that grows along its pipe, flush with the pipe's end.
     const make::Solid bush = make::moved(make::revolve({make::polygon({{20, 0}, {22, 0}, {24, 40}, {20, 40}})}, Vec3::Zero(), Vec3::UnitY(), 2 * pi),
@@ -157,7 +157,7 @@ TEST(Laps, RoundRimsThatAreFlushAreLinked) {
         double linked = 0;
         for (const EdgeLink& l : j.model.edge_links) linked += j.model.edges[l.a.index()].curve.length();
         EXPECT_NEAR(linked, 2 * pi * (50 + 21.5), 1e-6 * linked) << "the rims, and the corners of flanges and necks";
-        for (const Finding& f : findings_of(j)) EXPECT_NE(f.kind, "free edge within reach") << f.about;
+        for (const Finding& f : findings_of(j)) EXPECT_NE(f.kind, FindingKind::free_edge_within_reach) << f.about;
     }
 }
 
@@ -333,7 +333,7 @@ TEST(Ties, NamedOutright) {
     for (const TiedNode& k : j.mesh.ties) EXPECT_NEAR(k.arm.norm(), 4 + 2.5, 1e-9);
     p.join.ties[0].reach = 1;
     const Job none = job_of(items, p);
-    EXPECT_TRUE(std::ranges::any_of(findings_of(none), [](const Finding& f) { return f.kind == "rule without effect"; }));
+    EXPECT_TRUE(std::ranges::any_of(findings_of(none), [](const Finding& f) { return f.kind == FindingKind::rule_without_effect; }));
 }
 
 TEST(Coplanar, PiecesOfSeveralBodiesAreOneSheetIfAsked) {

@@ -105,7 +105,7 @@ TEST(MeshRules, ThicknessByPlanCarriesTheSectionsOnIt) {
         EXPECT_EQ(e.thickness, e.kind == ElementKind::shell ? 9 : 0);
         EXPECT_NEAR(e.section_offset.norm(), e.kind == ElementKind::beam ? (60 + 9) / 2.0 : 0, 1e-9);
     }
-    EXPECT_TRUE(std::ranges::any_of(ledger_of(j), [](const LedgerEntry& e) { return e.kind == "thickness"; }));
+    EXPECT_TRUE(std::ranges::any_of(ledger_of(j), [](const LedgerEntry& e) { return e.kind == EntryKind::thickness; }));
 }
 
 TEST(MeshRules, GivenPlacesGetANode) {
@@ -118,7 +118,7 @@ TEST(MeshRules, GivenPlacesGetANode) {
         EXPECT_LT(nearest, 1e-6);
     }
     check_mesh(j.model, j.mesh);
-    EXPECT_EQ(std::ranges::count_if(findings_of(j), [](const Finding& f) { return f.kind == "rule without effect"; }), 1);
+    EXPECT_EQ(std::ranges::count_if(findings_of(j), [](const Finding& f) { return f.kind == FindingKind::rule_without_effect; }), 1);
 }
 
 TEST(MeshRules, EdgesAreFinerNextToWhatStandsBesideThem) {

@@ -14,7 +14,7 @@ using make::box;
 namespace {
 
 int findings(const Job& j, const std::string& kind) {
-    return static_cast<int>(std::ranges::count_if(findings_of(j), [&](const Finding& f) { return f.kind == kind; }));
+    return static_cast<int>(std::ranges::count_if(findings_of(j), [&](const Finding& f) { return kind_name(f.kind) == kind; }));
 }
 
 Plan with(const JointRule& rule) {
@@ -130,7 +130,7 @@ TEST(Audit, SheetHeldByOneTiedEdgeIsAHinge) {
 
 TEST(Audit, PostsThatOnlyDrillingHoldsAreTold) {
     const Job j = job_of(deck_on_posts());
-    const auto told = std::ranges::count_if(ledger_of(j), [](const LedgerEntry& e) { return e.kind == "member free to spin"; });
+    const auto told = std::ranges::count_if(ledger_of(j), [](const LedgerEntry& e) { return e.kind == EntryKind::member_free_to_spin; });
     EXPECT_EQ(told, 25);
     EXPECT_EQ(j.proof.mechanisms, 0);
 }

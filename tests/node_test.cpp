@@ -150,7 +150,7 @@ TEST(Reference, SharpRoundsOfATrayGoWithTheBallsInItsCorners) {
         plan.halve.reference = Reference::inner;
         const Solid solid = moulded(3, 3);
         const Job j = job_of(turned_node ? make::moved(solid, anywhere()) : solid, plan);
-        for (const Finding& f : findings_of(j)) EXPECT_NE(f.kind, "reference at the middle") << f.about;
+        for (const Finding& f : findings_of(j)) EXPECT_NE(f.kind, FindingKind::reference_at_the_middle) << f.about;
         EXPECT_EQ(j.model.sheets.size(), 8u);
         EXPECT_EQ(j.mesh.parts, 1);
         EXPECT_NEAR(j.proof.volume_error, 0, 5e-3);
@@ -188,7 +188,7 @@ TEST(EndAtSide, NothingIsHeldWhereTheJointIsRefused) {
     Model model = halve(j.solids, j.plan.halve);
     JoinOptions options;
     for (const JointRecord& r : j.model.joints)
-        if (r.kind == "end at side") options.refuse.push_back(r.key);
+        if (r.kind == JointKind::end_at_side) options.refuse.push_back(r.key);
     ASSERT_FALSE(options.refuse.empty());
     join(model, j.solids, options);
     EXPECT_TRUE(model.couplings.empty());

@@ -67,7 +67,7 @@ TEST(Pipeline, SizesNamedByBodyNeedAModelThatKnowsItsBodies) {
     EXPECT_THROW((void)mesh(fine.model, plan.mesh), Error);
     plan.mesh.sizes[0].body.clear(), plan.mesh.sizes[0].sheet = {"sheet-none"};
     const Mesh idle = mesh(fine.model, plan.mesh);
-    EXPECT_EQ(std::ranges::count_if(idle.findings, [](const Finding& f) { return f.kind == "rule without effect"; }), 1);
+    EXPECT_EQ(std::ranges::count_if(idle.findings, [](const Finding& f) { return f.kind == FindingKind::rule_without_effect; }), 1);
 }
 
 TEST(Pipeline, GoesOnFromAnyStageWithoutTheCadFile) {

@@ -190,7 +190,7 @@ TEST(Prove, SolidInTwoPartsShows) {
     const Job j = job_of(bracket, plan);
     EXPECT_EQ(j.proof.split_bodies.size(), 1u);
     EXPECT_FALSE(j.proof.within_bounds);
-    EXPECT_EQ(std::ranges::count_if(findings_of(j), [](const Finding& f) { return f.kind == "body in parts"; }), 1);
+    EXPECT_EQ(std::ranges::count_if(findings_of(j), [](const Finding& f) { return f.kind == FindingKind::body_in_parts; }), 1);
 }
 
 TEST(Prove, CrossingsInOneSolidAreCountedOnce) {
@@ -225,7 +225,7 @@ TEST(Prove, ABodyIsNotTakenForAnotherOfItsName) {
     Plan plan;
     plan.halve.bulk = BulkAs::named;
     const Job j = job_of({{"part", plate}, {"part", make::box({300, 0, 0}, {60, 60, 60})}}, plan);
-    EXPECT_TRUE(std::ranges::any_of(findings_of(j), [](const Finding& f) { return f.kind == "skin without a sheet"; }));
+    EXPECT_TRUE(std::ranges::any_of(findings_of(j), [](const Finding& f) { return f.kind == FindingKind::skin_without_sheet; }));
     for (const std::string& s : j.proof.outside) EXPECT_EQ(s.find("it has walls"), std::string::npos) << s;
     // Refused walls are their own body's, too.
     Plan refused;

@@ -159,7 +159,7 @@ TEST(ReadIges, SolidsAndLooseSurfaces) {
         EXPECT_NEAR(b.bodies[0].mass.area / make::area(part), 1, 1e-6) << unit;
         const Survey s = survey(b);
         const auto& f = s.findings;
-        EXPECT_TRUE(std::any_of(f.begin(), f.end(), [](const Finding& k) { return k.kind == "unconnected edges"; }));
+        EXPECT_TRUE(std::any_of(f.begin(), f.end(), [](const Finding& k) { return k.kind == FindingKind::unconnected_edges; }));
     }
 }
 
@@ -238,7 +238,7 @@ TEST(ReadFacets, UnitScalesAndAMissingOneIsAFinding) {
     EXPECT_FALSE(a.unit_stated);
     const auto kinds = [](const Assembly& x) {
         std::set<std::string> out;
-        for (const Finding& f : survey(x).findings) out.insert(f.kind);
+        for (const Finding& f : survey(x).findings) out.insert(kind_name(f.kind));
         return out;
     };
     EXPECT_EQ(kinds(a).count("unit not stated"), 1u);
@@ -440,7 +440,7 @@ TEST(Select, BodiesOfOneNameHaveLabels) {
     EXPECT_EQ(job.solids.bodies[2].label, "foot (body 3)");
     std::set<std::string> overlaps;
     for (const Finding& f : job.survey.findings)
-        if (f.kind == "overlap") overlaps.insert(f.about.substr(0, f.about.find(" overlap")));
+        if (f.kind == FindingKind::overlap) overlaps.insert(f.about.substr(0, f.about.find(" overlap")));
     EXPECT_EQ(overlaps, (std::set<std::string>{"deck and foot (body 2)", "deck and foot (body 3)"}));
     SourceOptions one;
     one.body = {"foot (body 3)"};

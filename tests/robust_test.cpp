@@ -71,7 +71,7 @@ TEST(Damaged, CutObjFilesShowAsOpenBodies) {
     const std::size_t end = obj->bytes.rfind("\nf ", obj->bytes.size() - 40);
     spit(folder / "p.obj", obj->bytes.substr(0, end + 1));
     const Survey s = survey(read(folder / "p.obj"));
-    EXPECT_TRUE(std::any_of(s.findings.begin(), s.findings.end(), [](const Finding& f) { return f.kind == "open body"; }));
+    EXPECT_TRUE(std::any_of(s.findings.begin(), s.findings.end(), [](const Finding& f) { return f.kind == FindingKind::open_body; }));
 }
 
 class Flipped : public testing::TestWithParam<std::string> {};

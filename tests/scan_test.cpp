@@ -131,7 +131,7 @@ TEST(Scan, PatchAlongTheEdgesOfAFacetBody) {
     EXPECT_NEAR(patch->area(), 120 * 80, 1e-3 * 120 * 80);
     int points = 0;
     for (const LedgerEntry& e : m.ledger)
-        if (e.kind == "patch point") {
+        if (e.kind == EntryKind::patch_point) {
             ++points;
             EXPECT_LT(e.value, 1e-2);
         }
@@ -169,7 +169,7 @@ TEST(Scan, PatchThroughGivenPointsFollowsTheSkin) {
     EXPECT_GT(patches[1]->area(), patches[0]->area() + 0.4 * 20 * 100);
     int points = 0;
     for (const LedgerEntry& e : m.ledger) {
-        if (e.kind != "patch point") continue;
+        if (e.kind != EntryKind::patch_point) continue;
         ++points;
         EXPECT_LT(e.value, 0.02);
     }

@@ -41,7 +41,7 @@ TEST(Structure, PlatesWithWeldGapsNeedTheReach) {
     ASSERT_EQ(apart.model.near.size(), 2u);
     for (const NearContact& k : apart.model.near) EXPECT_NEAR(k.gap, 0.4, 1e-9);
     int named = 0;
-    for (const Finding& f : findings_of(apart)) named += f.kind == "near miss" && f.about.find("0.4 mm") != std::string::npos;
+    for (const Finding& f : findings_of(apart)) named += f.kind == FindingKind::near_miss && f.about.find("0.4 mm") != std::string::npos;
     EXPECT_EQ(named, 2);
 }
 
@@ -199,7 +199,7 @@ TEST(Structure, SheetHeldAtOnePointIsNamed) {
     const auto turned = make::moved(box({0, 0, 0}, {100, 100, 5}), make::place({200, 100, 0}, Vec3::UnitZ(), Vec3(1, -1, 0)));
     const Job j = job_of({{"one", box({0, 0, 0}, {200, 200, 5})}, {"two", turned}});
     int named = 0;
-    for (const Finding& f : findings_of(j)) named += f.kind == "hangs on by a point" || f.kind == "contact without a joint";
+    for (const Finding& f : findings_of(j)) named += f.kind == FindingKind::hangs_on_by_point || f.kind == FindingKind::contact_without_joint;
     EXPECT_GE(named, 1);
 }
 
@@ -260,7 +260,7 @@ TEST(Structure, BlockBetweenOthersIsACoupling) {
     plan.join.bulk = BulkAs::named;
     const Job named = job_of(items, plan);
     EXPECT_TRUE(named.model.couplings.empty());
-    EXPECT_TRUE(std::ranges::any_of(findings_of(named), [](const Finding& f) { return f.kind == "not idealized"; }));
+    EXPECT_TRUE(std::ranges::any_of(findings_of(named), [](const Finding& f) { return f.kind == FindingKind::not_idealized; }));
 }
 
 TEST(Structure, JoiningTwiceChangesNothing) {

@@ -129,7 +129,7 @@ void expect_valid(const Model& model, const char* stage) {
 }
 
 std::size_t count_findings(const Job& job, const std::string& kind) {
-    return static_cast<std::size_t>(std::ranges::count_if(findings_of(job), [&](const Finding& f) { return f.kind == kind; }));
+    return static_cast<std::size_t>(std::ranges::count_if(findings_of(job), [&](const Finding& f) { return kind_name(f.kind) == kind; }));
 }
 
 Eigen::Isometry3d anywhere() {
@@ -139,19 +139,19 @@ Eigen::Isometry3d anywhere() {
 double seam_length(const Model& model, const std::string& kind) {
     double sum = 0;
     for (const Seam& s : seams(model))
-        if (s.kind == kind) sum += model.length(s.edge);
+        if (kind_name(s.kind) == kind) sum += model.length(s.edge);
     return sum;
 }
 
 int seam_count(const Model& model, const std::string& kind) {
     int n = 0;
-    for (const Seam& s : seams(model)) n += s.kind == kind;
+    for (const Seam& s : seams(model)) n += kind_name(s.kind) == kind;
     return n;
 }
 
 int joint_count(const Model& model, const std::string& kind) {
     int n = 0;
-    for (const JointRecord& j : model.joints) n += j.kind == kind && j.state == EntryState::applied;
+    for (const JointRecord& j : model.joints) n += kind_name(j.kind) == kind && j.state == EntryState::applied;
     return n;
 }
 

@@ -20,14 +20,14 @@ Items one(const make::Solid& s) {
 
 const Finding* found(const Survey& s, const std::string& kind) {
     for (const Finding& f : s.findings)
-        if (f.kind == kind) return &f;
+        if (kind_name(f.kind) == kind) return &f;
     return nullptr;
 }
 
 std::string warnings(const Survey& s) {
     std::string out;
     for (const Finding& f : s.findings)
-        if (f.level == FindingLevel::warning) out += f.kind + ": " + f.about + "\n";
+        if (f.level == FindingLevel::warning) out += std::string(kind_name(f.kind)) + ": " + f.about + "\n";
     return out;
 }
 
@@ -140,9 +140,9 @@ std::vector<SurveyCase> survey_cases() {
 
 }  // namespace
 
-class FindingKind : public testing::TestWithParam<std::size_t> {};
+class SurveyFinding : public testing::TestWithParam<std::size_t> {};
 
-TEST_P(FindingKind, IsOnThePartThatHasItAndNotOnItsNeighbour) {
+TEST_P(SurveyFinding, IsOnThePartThatHasItAndNotOnItsNeighbour) {
     const SurveyCase c = survey_cases()[GetParam()];
     const Survey with = survey(solids_of(c.has()), c.options), without = survey(solids_of(c.has_not()), c.options);
     const Finding* f = found(with, c.kind);
@@ -153,7 +153,7 @@ TEST_P(FindingKind, IsOnThePartThatHasItAndNotOnItsNeighbour) {
     EXPECT_EQ(found(without, c.kind), nullptr) << c.kind << "\n" << warnings(without);
 }
 
-TEST_P(FindingKind, IsTheSameOneAnywhere) {
+TEST_P(SurveyFinding, IsTheSameOneAnywhere) {
     const SurveyCase c = survey_cases()[GetParam()];
     if (c.kind == "unit suspicion" || c.kind == "unconnected edges") GTEST_SKIP() << "its size is lost in the shift";
     auto moved = c.has();
@@ -167,7 +167,7 @@ TEST_P(FindingKind, IsTheSameOneAnywhere) {
     EXPECT_NEAR(f->size, g->size, 0.03 * f->size) << c.kind;
 }
 
-INSTANTIATE_TEST_SUITE_P(All, FindingKind, testing::Range<std::size_t>(0, survey_cases().size()), [](const auto& i) {
+INSTANTIATE_TEST_SUITE_P(All, SurveyFinding, testing::Range<std::size_t>(0, survey_cases().size()), [](const auto& i) {
     std::string name = survey_cases()[i.param].kind + std::to_string(i.param);
     std::replace_if(
         name.begin(), name.end(), [](char c) { return !std::isalnum(static_cast<unsigned char>(c)); }, '_');
@@ -368,10 +368,10 @@ TEST(SurveyMany, AThousandBodiesAreNotComparedPairByPair) {
     ASSERT_EQ(a.bodies.size(), 1000u);
     const Survey s = survey(a);
     int contacts = 0;
-    for (const Finding& f : s.findings) contacts += f.kind == "contact";
+    for (const Finding& f : s.findings) contacts += f.kind == FindingKind::contact;
     EXPECT_EQ(contacts, 9 * 10 * 10);
     for (const Finding& f : s.findings)
-        if (f.kind == "contact") {
+        if (f.kind == FindingKind::contact) {
             EXPECT_NEAR(f.size * f.size, 30, 1e-6);
         }
 }

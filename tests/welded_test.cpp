@@ -162,7 +162,7 @@ INSTANTIATE_TEST_SUITE_P(All, WeldedPart, ::testing::Range<std::size_t>(0, 8), [
 TEST(LineContact, EveryCrestOfACoreIsLinkedToItsFaceSheet) {
     const Job j = job_of_shells(sandwich(), true);
     const auto& joints = j.model.joints;
-    EXPECT_EQ(std::count_if(joints.begin(), joints.end(), [](const JointRecord& r) { return r.kind == "line contact"; }), 8);
+    EXPECT_EQ(std::count_if(joints.begin(), joints.end(), [](const JointRecord& r) { return r.kind == JointKind::line_contact; }), 8);
     double length = 0;
     for (const EdgeLink& l : j.model.edge_links) {
         length += j.model.length(l.a);
@@ -194,6 +194,6 @@ TEST(BuriedEdges, SheetsThatEndInsideTheirSolidAreNamed) {
     const auto found = buried_edge_findings(without, j.solids);
     ASSERT_EQ(found.size(), 1u);
     EXPECT_NEAR(found[0].size, 100, 1e-6);
-    EXPECT_EQ(found[0].kind, "edge inside the solid");
+    EXPECT_EQ(found[0].kind, FindingKind::edge_inside_the_solid);
     EXPECT_EQ(found[0].level, FindingLevel::warning);
 }

@@ -30,7 +30,7 @@ void print_run(const Job& job) {
     fmt::print("{}: {} {} -> {}, {}, {}\n", job.solids.file, job.solids.bodies.size(), job.solids.bodies.size() == 1 ? "body" : "bodies",
                several(m.sheets.size(), "sheet"), several(m.members.size(), "member"), several(m.sections.size(), "section"));
     std::map<std::string, std::pair<int, double>> seam_kinds;
-    for (const Seam& s : seams(m)) ++seam_kinds[s.kind].first, seam_kinds[s.kind].second += m.length(s.edge);
+    for (const Seam& s : seams(m)) ++seam_kinds[kind_name(s.kind)].first, seam_kinds[kind_name(s.kind)].second += m.length(s.edge);
     if (!seam_kinds.empty()) {
         fmt::print("  seams   ");
         for (const auto& [kind, n] : seam_kinds) fmt::print(" {} {} ({:.0f} mm)", n.first, kind, n.second);
@@ -38,7 +38,7 @@ void print_run(const Job& job) {
     }
     std::map<std::string, int> joint_kinds;
     for (const JointRecord& j : m.joints)
-        if (j.state == EntryState::applied) ++joint_kinds[j.kind];
+        if (j.state == EntryState::applied) ++joint_kinds[kind_name(j.kind)];
     if (!joint_kinds.empty()) {
         std::string text;
         for (const auto& [kind, n] : joint_kinds) text += fmt::format("{}{} {}", text.empty() ? "" : ", ", n, kind);
@@ -244,7 +244,7 @@ void list_walls(const Job& job) {
                r.deviation > 0 ? fmt::format("{:.2g}", r.deviation) : "exact"});
     }
     for (const LedgerEntry& e : ledger_of(job))
-        if (e.kind == "wall" && e.state == EntryState::refused) t.row({e.key, e.body, "refused", number(e.value), "", "", "", "0", ""});
+        if (e.kind == EntryKind::wall && e.state == EntryState::refused) t.row({e.key, e.body, "refused", number(e.value), "", "", "", "0", ""});
     t.print();
 }
 
@@ -281,8 +281,8 @@ void list_joints(const Job& job) {
     Table t({"#", "id", "kind", "between", "and", "gap mm", "length mm", "moved mm", "state"});
     for (std::size_t i = 0; i < job.model.joints.size(); ++i) {
         const JointRecord& j = job.model.joints[i];
-        t.row({std::to_string(i), j.key, j.kind, body_name(job, j.bodies[0]), body_name(job, j.bodies[1]), number(j.gap), number(j.length), number(j.moved),
-               state_name(j.state)});
+        t.row({std::to_string(i), j.key, kind_name(j.kind), body_name(job, j.bodies[0]), body_name(job, j.bodies[1]), number(j.gap), number(j.length),
+               number(j.moved), state_name(j.state)});
     }
     t.print();
 }
@@ -293,14 +293,14 @@ void list_seams(const Job& job) {
     for (const Seam& s : seams(job.model)) {
         std::string names;
         for (SheetId k : s.sheets) names += (names.empty() ? "" : " ") + job.model.sheets[k.index()].key;
-        t.row({std::to_string(n++), s.kind, names, number(job.model.length(s.edge))});
+        t.row({std::to_string(n++), kind_name(s.kind), names, number(job.model.length(s.edge))});
     }
     t.print();
 }
 
 void list_ledger(const Job& job) {
     Table t({"id", "stage", "kind", "state", "about"});
-    for (const LedgerEntry& e : ledger_of(job)) t.row({e.key, e.stage, e.kind, state_name(e.state), e.about});
+    for (const LedgerEntry& e : ledger_of(job)) t.row({e.key, e.stage, entry_name(e), state_name(e.state), e.about});
     t.print();
 }
 

@@ -128,7 +128,7 @@ void print_notes(const Survey& survey, const Vec3& shift) {
     std::vector<const Finding*> contacts;
     std::vector<Finding> others;
     for (const Finding& f : survey.findings)
-        if (f.level == FindingLevel::note) f.kind == "contact" ? contacts.push_back(&f) : others.push_back(f);
+        if (f.level == FindingLevel::note) f.kind == FindingKind::contact ? contacts.push_back(&f) : others.push_back(f);
     if (!others.empty()) {
         fmt::print("\nnotes: {}\n", others.size());
         print_findings(others, shift);

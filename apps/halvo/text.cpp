@@ -74,7 +74,7 @@ void print_groups(const std::vector<FindingGroup>& groups, const Vec3& shift) {
     constexpr std::size_t most = 12;
     for (std::size_t i = 0; i < groups.size() && i < most; ++i) {
         const Finding& f = groups[i].findings[0];
-        fmt::print("  {}. {}: {}\n     at {}; {}  [{}]\n", i + 1, f.kind, groups[i].about, at(f.place, shift), f.advice, f.key);
+        fmt::print("  {}. {}: {}\n     at {}; {}  [{}]\n", i + 1, kind_name(f.kind), groups[i].about, at(f.place, shift), f.advice, f.key);
     }
     if (groups.size() > most) fmt::print("  and {} more kinds; halvo list MODEL findings gives them all\n", groups.size() - most);
 }
@@ -82,6 +82,6 @@ void print_groups(const std::vector<FindingGroup>& groups, const Vec3& shift) {
 void print_findings(const std::vector<Finding>& findings, const Vec3& shift) {
     for (std::size_t i = 0; i < findings.size(); ++i) {
         const Finding& f = findings[i];
-        fmt::print("  {}. {}: {}\n     at {}; {}  [{}]\n", i + 1, f.kind, f.about, at(f.place, shift), f.advice, f.key);
+        fmt::print("  {}. {}: {}\n     at {}; {}  [{}]\n", i + 1, kind_name(f.kind), f.about, at(f.place, shift), f.advice, f.key);
     }
 }

@@ -16,6 +16,10 @@ namespace halvo {
 /// SHA-256 of what a file holds, unpacked if it is packed: as Assembly::sha256 has it. Throws Error{input} when it cannot be read.
 [[nodiscard]] std::string file_sha256(const std::filesystem::path& file);
 
+/// The program that opens CAD files, where it is not found by itself: `read` looks at HALVO_READER in the environment, at this one, beside
+/// the running program, and where Halvo was installed.
+void use_reader(const std::filesystem::path& program);
+
 /// Reads a plan file. Unknown keys, wrong types and wrong units are errors with file and line.
 [[nodiscard]] Plan read_plan(const std::filesystem::path& file);
 /// Overrides one key, "join.reach=2mm"; the same checks as in a file.
@@ -38,5 +42,11 @@ void write_results(const std::filesystem::path& folder, const Job& job);
 
 /// Text to a file by way of a temporary name.
 void write_text(const std::filesystem::path& file, const std::string& text);
+
+#ifdef HALVO_READER_PATH  // given by the installed package to programs that link it
+namespace detail {
+inline const bool reader_is_named = (use_reader(HALVO_READER_PATH), true);
+}
+#endif
 
 }  // namespace halvo

@@ -1,6 +1,7 @@
 #pragma once
 /// The ledger: every decision with its id, figures and state; and findings: defects and gaps that were seen.
 
+#include <halvo/kinds.hpp>
 #include <halvo/types.hpp>
 
 #include <array>
@@ -16,13 +17,19 @@ enum class EntryState { proposed, applied, refused };
 struct LedgerEntry {
     std::string key;    ///< stable id
     std::string stage;  ///< survey, halve, join, mesh
-    std::string kind;   ///< wall, member, stub, corner, tee, ...
+    EntryKind kind{};
     EntryState state = EntryState::applied;
     std::string about;  ///< one line for people, with figures and units
     double value = 0;   ///< the leading figure (mm, mm2 as `about` says)
     Vec3 place = Vec3::Zero();
-    std::string body;  ///< name of the body, or "a + b"
+    std::string body;                ///< name of the body, or "a + b"
+    std::optional<JointKind> joint;  ///< for EntryKind::joint
 };
+
+/// The name of what was decided: of its joint for joints.
+[[nodiscard]] inline const char* entry_name(const LedgerEntry& e) {
+    return e.joint ? kind_name(*e.joint) : kind_name(e.kind);
+}
 
 /// Something an analyst should know: a defect, a part that could not be idealized, a contact without a joint.
 /// Notes are worth knowing and nothing to mend: bodies that share a contact, edges without meaning.
@@ -30,7 +37,7 @@ enum class FindingLevel { warning, note };
 
 struct Finding {
     std::string key;
-    std::string kind;
+    FindingKind kind{};
     std::string about;   ///< what, with figures
     std::string advice;  ///< what can be done about it
     Vec3 place = Vec3::Zero();

@@ -173,7 +173,7 @@ struct NearContact {
 /// What was joined to what, between bodies.
 struct JointRecord {
     std::string key;
-    std::string kind;  ///< corner, tee, cross, butt, member to member, member end to sheet, sheet edge to member, link, ...
+    JointKind kind{};
     std::string a, b;  ///< keys of the sheets or members
     std::array<int, 2> bodies{-1, -1};
     double gap = 0;     ///< distance of the solids before (mm)
@@ -186,7 +186,7 @@ struct JointRecord {
 /// Edge shared by sheets.
 struct Seam {
     EdgeId edge;
-    std::string kind;  ///< corner, tee, cross, star, butt
+    SeamKind kind{};
     std::vector<SheetId> sheets;
 };
 

@@ -125,7 +125,7 @@ private:
     void tell_refused() {
         for (std::size_t i = 0; i < walls_.size(); ++i)
             if (refused_[i])
-                model_.ledger.push_back({wall_key(i), "halve", "wall", EntryState::refused,
+                model_.ledger.push_back({wall_key(i), "halve", EntryKind::wall, EntryState::refused,
                                          fmt::format("{}: wall of {:.2f} mm", body_.label, found_[i].thickness), found_[i].area, found_[i].pairs[0].seen[0],
                                          body_.label});
     }
@@ -161,7 +161,7 @@ private:
                 const bool kept = named(options_.keep, id), small = o.size <= decisions_[i].openings * (1 + 1e-9);
                 const bool fill = !kept && (small || named(options_.fill, id));
                 const char* done = fill ? "ignored: the sheet runs through" : kept ? "stays open, by the plan" : "stays open";
-                model_.ledger.push_back({o.key, "halve", "opening",
+                model_.ledger.push_back({o.key, "halve", EntryKind::opening,
                                          fill   ? EntryState::applied
                                          : kept ? EntryState::refused
                                                 : EntryState::proposed,
@@ -181,7 +181,7 @@ private:
         for (const KeptCells::Bore& b : kept_.bores) {
             const std::string key = keys.unique(make_key("bore", wall_key(b.wall), {std::sqrt(b.area), (b.place - body_.mass.centre).norm()}));
             const bool open = std::find(options_.keep.begin(), options_.keep.end(), own_key(key, body_.key)) != options_.keep.end();
-            model_.ledger.push_back({key, "halve", "opening", open ? EntryState::refused : EntryState::applied,
+            model_.ledger.push_back({key, "halve", EntryKind::opening, open ? EntryState::refused : EntryState::applied,
                                      fmt::format("{}: a void inside a wall's thickness, {:.1f} mm2, {:.1f} mm3, {}", body_.label, b.area, b.volume,
                                                  open ? "stays open, by the plan" : "ignored: the sheet runs through"),
                                      b.area, b.place, body_.label});
@@ -266,7 +266,7 @@ private:
             const MidMethod method = decisions_[i].method;
             if (method == MidMethod::automatic || remake_mid(body_, found_[i], method, solids_.tolerance.point)) continue;
             model_.findings.push_back(
-                {make_key("finding", "method " + keys_[i], {}), "method not possible",
+                {make_key("finding", "method " + keys_[i], {}), FindingKind::method_not_possible,
                  fmt::format("{}: the method the plan asks for makes no midsurface of {}; it was made the usual way", body_.label, keys_[i]),
                  "take the wall's method out of the plan, or ask for fitted", found_[i].pairs[0].seen[0], found_[i].thickness, body_.label});
         }
@@ -308,18 +308,18 @@ private:
             }
             const Wall& w = found_[i];
             model_.ledger.push_back(
-                {wall_key(i), "halve", "wall", EntryState::applied,
+                {wall_key(i), "halve", EntryKind::wall, EntryState::applied,
                  w.alone > 0 ? fmt::format("{}: face {} alone, {:.2f} mm thick by the plan, {:.0f} mm2", body_.label, w.pairs[0].top + 1, w.alone, area)
                              : fmt::format("{}: {} face pair(s), {:.2f} to {:.2f} mm thick, halved to {:.0f} mm2", body_.label, w.pairs.size(), w.thinnest,
                                            w.thickest, area),
                  area, w.pairs[0].seen[0], body_.label});
             if (kept_.strays[i].count > 0)
-                model_.ledger.push_back({make_key("stray", wall_key(i), {}), "halve", "stray", EntryState::applied,
+                model_.ledger.push_back({make_key("stray", wall_key(i), {}), "halve", EntryKind::stray, EntryState::applied,
                                          fmt::format("{}: {} stray piece(s) dropped, {:.3g} mm2", body_.label, kept_.strays[i].count, kept_.strays[i].area),
                                          kept_.strays[i].area, w.pairs[0].seen[0], body_.label});
             if (kept_.stubs[i].count > 0)
                 model_.ledger.push_back(
-                    {make_key("stub", wall_key(i), {}), "halve", "stub", EntryState::applied,
+                    {make_key("stub", wall_key(i), {}), "halve", EntryKind::stub, EntryState::applied,
                      fmt::format("{}: {} piece(s) beyond seams dropped, {:.1f} mm2", body_.label, kept_.stubs[i].count, kept_.stubs[i].area),
                      kept_.stubs[i].area, w.pairs[0].seen[0], body_.label});
         }

@@ -332,7 +332,7 @@ private:
         c.centre = VertexId(model_.vertices.size());
         model_.vertices.push_back({centre});
         c.key = make_key("bulk", "", {std::cbrt(volume), (centre - body_.mass.centre).norm()});
-        model_.ledger.push_back({c.key, "halve", "bulk region", EntryState::applied,
+        model_.ledger.push_back({c.key, "halve", EntryKind::bulk_region, EntryState::applied,
                                  fmt::format("{}: a solid region of {:.0f} mm3 is rigid, with its mass at its centre, coupled to {} edge(s) and {} point(s)",
                                              body_.label, volume, c.edges.size(), c.vertices.size()),
                                  volume, centre, body_.label});

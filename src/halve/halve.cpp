@@ -20,7 +20,7 @@ namespace {
 
 Finding not_idealized(const Body& b, const std::string& why, const std::string& advice) {
     return {make_key("finding", "not idealized", {}),
-            "not idealized",
+            FindingKind::not_idealized,
             fmt::format("{} has no sheet and no member: {}", b.label, why),
             advice,
             b.mass.centre,
@@ -88,13 +88,13 @@ void add_member_of(Model& model, const Body& body, int id, Prism p, const Vec3& 
         m.chain.push_back({EdgeId(model.edges.size() - 1), false});
         from = to;
     }
-    model.ledger.push_back({m.key, "halve", "member", EntryState::applied,
+    model.ledger.push_back({m.key, "halve", EntryKind::member, EntryState::applied,
                             fmt::format("{} as a {} beam line of {:.2f} mm with a {} section", body.label, m.axis.is_straight() ? "straight" : "bent", length,
                                         model.sections[m.section.index()].shape),
                             length, m.axis.at(0.5 * length), body.label});
     if (p.filled < 0.995)
         model.findings.push_back(
-            {make_key("finding", "member openings " + body.key, {}), "member openings",
+            {make_key("finding", "member openings " + body.key, {}), FindingKind::member_openings,
              fmt::format("{}: holes or copes take {:.1f} % of the profile times length; the section is taken whole", body.label, 100 * (1 - p.filled)),
              "set halve.slender = \"shells\" to keep them", body.mass.centre, length, body.label});
     model.members.push_back(std::move(m));
@@ -177,7 +177,7 @@ Model halve_body(const Assembly& solids, std::size_t id, const HalveOptions& opt
     }
     for (const NamedFaces& n : named)
         if (n.refuse)
-            out.ledger.push_back({make_key("wall", fmt::format("{} {}", n.a, n.b), {}), "halve", "wall", EntryState::refused,
+            out.ledger.push_back({make_key("wall", fmt::format("{} {}", n.a, n.b), {}), "halve", EntryKind::wall, EntryState::refused,
                                   fmt::format("{}: faces {} and {} are not opposed, by the plan", body.label, n.a + 1, n.b + 1), 0, body.mass.centre,
                                   body.label});
     return out;
@@ -239,7 +239,7 @@ Model halve(const Assembly& solids, const HalveOptions& options, const Observer&
             const std::string key = make_key("member", body.key, {prisms[i]->length()});
             if (std::find(options.refuse.begin(), options.refuse.end(), key) != options.refuse.end()) {
                 model.ledger.push_back(
-                    {key, "halve", "member", EntryState::refused, body.label + " as a beam line", prisms[i]->length(), body.mass.centre, body.label});
+                    {key, "halve", EntryKind::member, EntryState::refused, body.label + " as a beam line", prisms[i]->length(), body.mass.centre, body.label});
                 model.findings.push_back(not_idealized(body, "its member was refused by the plan", "take " + key + " out of halve.refuse"));
                 model.findings.back().key = own_key(model.findings.back().key, body.key);
             } else {
@@ -250,7 +250,7 @@ Model halve(const Assembly& solids, const HalveOptions& options, const Observer&
     }
     add_patches(model, solids, options.patches);
     for (const std::string& line : rules.idle())
-        model.findings.push_back({make_key("finding", line, {}), "rule without effect", line,
+        model.findings.push_back({make_key("finding", line, {}), FindingKind::rule_without_effect, line,
                                   "check its body, id, faces and points against halvo list MODEL walls", Vec3::Zero(), 0, ""});
     for (Sheet& s : model.sheets) s.key = keys.unique(s.key);
     for (Member& m : model.members) m.key = keys.unique(m.key);

@@ -59,7 +59,7 @@ private:
                 for (const Vec3& q : f.seen) ++all, in += in_a_sheet(sheets, q) ? 1 : 0;
             if (in >= (left_.without_sheet[i] ? covered : little) * all) continue;
             const std::string of_it = left_.without_sheet[i] ? "no sheet came of it" : fmt::format("sheets came of {:.0f} % of it only", 100 * in / all);
-            model_.findings.push_back({make_key("finding", "lost " + left_.keys[i], {}), "wall without a sheet",
+            model_.findings.push_back({make_key("finding", "lost " + left_.keys[i], {}), FindingKind::wall_without_sheet,
                                        fmt::format("{}: a wall {:.2f} mm thick, {:.0f} mm2 of it facing, was found and {}", body_.label,
                                                    walls_[i].wall->thickness, walls_[i].wall->area, of_it),
                                        "name its two faces in a [[wall]] entry, or give it another method", walls_[i].wall->pairs[0].seen[0],
@@ -69,7 +69,7 @@ private:
 
     void report_outside() {
         for (const Wall& w : left_.outside)
-            model_.findings.push_back({make_key("finding", "thickness", {w.thickness, std::sqrt(w.area)}), "wall outside the thickness range",
+            model_.findings.push_back({make_key("finding", "thickness", {w.thickness, std::sqrt(w.area)}), FindingKind::wall_outside_the_thickness_range,
                                        fmt::format("{}: a wall {:.2f} mm thick ({:.0f} mm2) is outside {:.2f} to {:.2f} mm and got no sheet", body_.label,
                                                    w.thickness, w.area, options_.survey.thinnest, options_.survey.thickest),
                                        "widen survey.thinnest or survey.thickest", w.pairs[0].seen[0], w.thickness, body_.label});
@@ -112,7 +112,7 @@ private:
         }
         const std::size_t count = loose.size();
         if (area < 0.002 * body_.mass.area) return;
-        model_.findings.push_back({make_key("finding", "skin without a sheet", {}), "skin without a sheet",
+        model_.findings.push_back({make_key("finding", "skin without a sheet", {}), FindingKind::skin_without_sheet,
                                    fmt::format("{}: {} face(s), {:.0f} mm2 ({:.1f} % of the skin) are neither a side nor a rim of a sheet; the largest is a {}",
                                                body_.label, count, area, 100 * area / body_.mass.area, kind),
                                    "solid regions, and faces at more than the draft to what they oppose, get no sheet; model them apart or widen halve.draft",
@@ -145,7 +145,8 @@ private:
         const double volume = all.volume;
         const std::size_t count = all.faces.size();
         model_.roots.push_back(std::move(all));
-        model_.ledger.push_back({make_key("root", "", {std::cbrt(volume), (place - body_.mass.centre).norm()}), "halve", "root fillets", EntryState::applied,
+        model_.ledger.push_back({make_key("root", "", {std::cbrt(volume), (place - body_.mass.centre).norm()}), "halve", EntryKind::root_fillets,
+                                 EntryState::applied,
                                  fmt::format("{}: {} fillet(s) or chamfer(s) at the roots of walls, {:.0f} mm3 ({:.2f} % of the solid), are left out",
                                              body_.label, count, volume, 100 * volume / body_.mass.volume),
                                  volume, place, body_.label});

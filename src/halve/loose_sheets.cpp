@@ -53,7 +53,7 @@ private:
             for (int c : body_.facets[i].corners) l.points.push_back(body_.points[ix(c)]), l.box.extend(body_.points[ix(c)]);
         if (l.points.empty()) return;
         if (free && !free->spline) {
-            model_.findings.push_back({make_key("finding", "surface of facets", {face.area}), "not idealized",
+            model_.findings.push_back({make_key("finding", "surface of facets", {face.area}), FindingKind::not_idealized,
                                        fmt::format("{}: a surface of facets without a shape of its own ({:.0f} mm2) got no sheet", body_.label, face.area),
                                        "give it as STEP or IGES", l.points.front(), std::sqrt(face.area), body_.label});
             return;
@@ -142,7 +142,7 @@ private:
         s.wall = keys_.unique(make_key("wall", "", {std::sqrt(s.area()), (middle - body_.box.center()).norm()}));
         s.key = make_key("sheet", s.wall, {std::sqrt(s.area())});
         model_.ledger.push_back(
-            {s.wall, "halve", "surface", EntryState::applied,
+            {s.wall, "halve", EntryKind::surface, EntryState::applied,
              fmt::format("{}: a {} taken as it is, {:.2f} mm thick by the plan, {:.0f} mm2", body_.label, surface_name(chart.surface()), thickness_, s.area()),
              s.area(), chart.foot(middle), body_.label});
         model_.sheets.push_back(std::move(s));

@@ -183,13 +183,13 @@ private:
     void record(const Sheet& s) {
         double worst = 0;
         for (const Vec3& p : points_) worst = std::max(worst, std::abs(s.chart.height(p)));
-        model_.ledger.push_back({s.wall, "halve", "patch", EntryState::applied,
+        model_.ledger.push_back({s.wall, "halve", EntryKind::patch, EntryState::applied,
                                  fmt::format("{}: a patch of {} sides, {:.0f} mm2, {:.2f} mm thick by the plan, off the skin by {:.3g} mm at most", body_.label,
                                              sides_.size(), s.area(), rule_.thickness, worst),
                                  worst, s.chart.foot(points_[0]), body_.label});
         for (std::size_t i = 0; i < given_.size(); ++i) {
             const double off = std::abs(s.chart.height(given_[i]));
-            model_.ledger.push_back({make_key("point", s.wall, {static_cast<double>(i + 1)}), "halve", "patch point", EntryState::applied,
+            model_.ledger.push_back({make_key("point", s.wall, {static_cast<double>(i + 1)}), "halve", EntryKind::patch_point, EntryState::applied,
                                      fmt::format("{}: point {} of the patch is {:.4g} mm off it", body_.label, i + 1, off), off, given_[i], body_.label});
         }
     }

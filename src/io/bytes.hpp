@@ -1,7 +1,7 @@
 #pragma once
 /// The bytes of an input file and what they are.
 
-#include "io/kernel.hpp"
+#include "io/kernel_file.hpp"
 
 namespace halvo::io {
 

@@ -203,7 +203,7 @@ void save_joints(Database& db, const Model& m) {
     Statement j(db, "INSERT INTO joints VALUES(?,?,?,?,?,?,?,?,?,?,?,?,?,?)");
     for (std::size_t i = 0; i < m.joints.size(); ++i) {
         const JointRecord& k = m.joints[i];
-        j.bind(static_cast<int>(i)).bind(k.key).bind(k.kind).bind(k.a).bind(k.b).bind(k.bodies[0] + 1).bind(k.bodies[1] + 1).bind(k.gap);
+        j.bind(static_cast<int>(i)).bind(k.key).bind(kind_name(k.kind)).bind(k.a).bind(k.b).bind(k.bodies[0] + 1).bind(k.bodies[1] + 1).bind(k.gap);
         j.bind(k.length).bind(k.moved).bind(static_cast<int>(k.state)).bind(k.place.x()).bind(k.place.y()).bind(k.place.z()).done();
     }
 }
@@ -213,13 +213,13 @@ void save_findings(Database& db, const Job& job) {
     Statement f(db, "INSERT INTO findings VALUES(?,?,?,?,?,?,?,?,?,?,?,?,?,?)"), g(db, "INSERT INTO ledger VALUES(?,?,?,?,?,?,?,?,?,?)");
     const auto put = [&](const char* product, const std::vector<Finding>& list) {
         for (const Finding& k : list) {
-            f.bind(k.key).bind(k.kind).bind(k.about).bind(k.advice).bind(k.size).bind(k.body).bind(k.place.x()).bind(k.place.y()).bind(k.place.z());
+            f.bind(k.key).bind(kind_name(k.kind)).bind(k.about).bind(k.advice).bind(k.size).bind(k.body).bind(k.place.x()).bind(k.place.y()).bind(k.place.z());
             f.bind(product).bind(static_cast<int>(k.level)).bind(k.face).bind(k.body_keys[0]).bind(k.body_keys[1]).done();
         }
     };
     put("survey", job.survey.findings), put("model", job.model.findings), put("mesh", job.mesh.findings), put("proof", job.proof.findings);
     for (const LedgerEntry& k : ledger_of(job)) {
-        g.bind(k.key).bind(k.stage).bind(k.kind).bind(static_cast<int>(k.state)).bind(k.about).bind(k.value).bind(k.body);
+        g.bind(k.key).bind(k.stage).bind(entry_name(k)).bind(static_cast<int>(k.state)).bind(k.about).bind(k.value).bind(k.body);
         g.bind(k.place.x()).bind(k.place.y()).bind(k.place.z()).done();
     }
 }

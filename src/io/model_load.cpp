@@ -15,6 +15,12 @@ namespace halvo {
 
 namespace {
 
+template <class Kind>
+Kind kind_of(const std::string& name) {
+    if (const auto kind = kind_named<Kind>(name)) return *kind;
+    throw Error(ErrorKind::input, "the model file speaks of a \"" + name + "\", which this version does not know; make it anew with halvo run");
+}
+
 using io::application_id;
 using io::BlobIn;
 using io::Database;
@@ -262,7 +268,7 @@ void load_joints(Database& db, Model& m) {
     Statement j(db, "SELECT key,kind,a,b,body_a,body_b,gap,length,moved,state,x,y,z FROM joints ORDER BY id");
     while (j.step()) {
         JointRecord k;
-        k.key = j.text(), k.kind = j.text(), k.a = j.text(), k.b = j.text();
+        k.key = j.text(), k.kind = kind_of<JointKind>(j.text()), k.a = j.text(), k.b = j.text();
         k.bodies[0] = j.number() - 1, k.bodies[1] = j.number() - 1;
         k.gap = j.real(), k.length = j.real(), k.moved = j.real(), k.state = static_cast<EntryState>(j.integer()), k.place = place(j);
         m.joints.push_back(std::move(k));
@@ -274,7 +280,8 @@ void load_findings(Database& db, Job& job, int version) {
                                 version >= 8 ? ",product,level,face,body_key_a,body_key_b" : ""));
     while (f.step()) {
         Finding k;
-        k.key = f.text(), k.kind = f.text(), k.about = f.text(), k.advice = f.text(), k.size = f.real(), k.body = f.text(), k.place = place(f);
+        k.key = f.text(), k.kind = kind_of<FindingKind>(f.text()), k.about = f.text(), k.advice = f.text(), k.size = f.real(), k.body = f.text(),
+        k.place = place(f);
         std::string product = "model";
         if (version >= 8) {
             product = f.text(), k.level = static_cast<FindingLevel>(f.number()), k.face = f.number();
@@ -289,7 +296,11 @@ void load_findings(Database& db, Job& job, int version) {
     Statement g(db, "SELECT key,stage,kind,state,about,value,body,x,y,z FROM ledger ORDER BY rowid");
     while (g.step()) {
         LedgerEntry k;
-        k.key = g.text(), k.stage = g.text(), k.kind = g.text(), k.state = static_cast<EntryState>(g.integer()), k.about = g.text();
+        k.key = g.text(), k.stage = g.text();
+        const std::string kind = g.text();
+        k.joint = k.stage == "join" ? kind_named<JointKind>(kind) : std::nullopt;
+        k.kind = k.joint ? EntryKind::joint : kind_of<EntryKind>(kind);
+        k.state = static_cast<EntryState>(g.integer()), k.about = g.text();
         k.value = g.real(), k.body = g.text(), k.place = place(g);
         auto& list = k.stage == "mesh" ? job.mesh.ledger : k.stage == "prove" ? job.proof.ledger : job.model.ledger;
         list.push_back(std::move(k));

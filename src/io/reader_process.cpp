@@ -3,14 +3,14 @@
 #include "io/left_behind.hpp"
 
 #include "core/parallel.hpp"
-#include "io/blob.hpp"
 #include "io/body_blob.hpp"
+#include "io/reader_messages.hpp"
+#include "io/reader_program.hpp"
 
 #include <fcntl.h>
 #include <fmt/format.h>
 #include <poll.h>
-#include <sys/prctl.h>
-#include <sys/resource.h>
+#include <spawn.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
@@ -18,67 +18,9 @@
 #include <cerrno>
 #include <csignal>
 #include <cstring>
-#include <new>
-#include <numeric>
 
 namespace halvo::io {
 namespace {
-
-enum class Message : char { progress = 'p', tree = 't', part = 'b', error = 'e', done = 'd' };
-
-// ---- the child's side
-
-bool send_all(int fd, const char* data, std::size_t n) {
-    while (n > 0) {
-        const ssize_t k = ::write(fd, data, n);
-        if (k < 0 && errno == EINTR) continue;
-        if (k <= 0) return false;
-        data += k, n -= static_cast<std::size_t>(k);
-    }
-    return true;
-}
-
-void send(int fd, Message kind, const std::string& payload) {
-    std::string head(1, static_cast<char>(kind));
-    const std::uint64_t n = payload.size();
-    head.append(reinterpret_cast<const char*>(&n), sizeof n);
-    // A parent that is gone needs no answer.
-    if (!send_all(fd, head.data(), head.size()) || !send_all(fd, payload.data(), payload.size())) ::_exit(1);
-}
-
-std::string pack_tree(const Tree& t) {
-    BlobOut out;
-    const auto text = [&](const std::string& s) { out.put(std::vector<char>(s.begin(), s.end())); };
-    text(t.unit);
-    out.put(t.parts).put(t.loose).put(static_cast<std::uint64_t>(t.instances.size()));
-    for (const Instance& i : t.instances) {
-        out.put(i.part).put(i.colour[0]).put(i.colour[1]).put(i.colour[2]);
-        for (int r = 0; r < 3; ++r)
-            for (int c = 0; c < 4; ++c) out.put(i.place(r, c));
-        text(i.name), text(i.path), text(i.layer);
-    }
-    return out.bytes();
-}
-
-Tree unpack_tree(std::string bytes) {
-    BlobIn in(std::move(bytes));
-    const auto text = [&] {
-        const auto v = in.get<std::vector<char>>();
-        return std::string(v.begin(), v.end());
-    };
-    Tree t;
-    t.unit = text();
-    t.parts = in.get<int>(), t.loose = in.get<int>();
-    t.instances.resize(static_cast<std::size_t>(in.get<std::uint64_t>()));
-    for (Instance& i : t.instances) {
-        i.part = in.get<int>();
-        for (double& c : i.colour) c = in.get<double>();
-        for (int r = 0; r < 3; ++r)
-            for (int c = 0; c < 4; ++c) i.place(r, c) = in.get<double>();
-        i.name = text(), i.path = text(), i.layer = text();
-    }
-    return t;
-}
 
 struct Limits {
     std::uint64_t memory = 0;   // bytes
@@ -89,95 +31,6 @@ struct Limits {
 Limits limits_for(std::size_t bytes) {
     return {(std::uint64_t{3} << 30) + 400 * static_cast<std::uint64_t>(bytes), 60 + static_cast<std::uint64_t>(bytes) / 100000};
 }
-
-void confine(const Limits& limits, pid_t parent) {
-    ::prctl(PR_SET_PDEATHSIG, SIGKILL);
-    if (::getppid() != parent) ::_exit(1);
-    for (int s : {SIGSEGV, SIGBUS, SIGFPE, SIGILL, SIGABRT, SIGSYS, SIGXCPU, SIGTERM}) std::signal(s, SIG_DFL);
-    for (int s : {SIGINT, SIGHUP, SIGPIPE}) std::signal(s, SIG_IGN);  // the parent decides when to stop
-    const int nowhere = ::open("/dev/null", O_RDWR);
-    if (nowhere >= 0) ::dup2(nowhere, 0), ::dup2(nowhere, 1), ::dup2(nowhere, 2);
-    const rlimit no_core{0, 0}, cpu{limits.seconds, limits.seconds + 5};
-    ::setrlimit(RLIMIT_CORE, &no_core);
-    ::setrlimit(RLIMIT_CPU, &cpu);
-#ifndef __SANITIZE_ADDRESS__
-    const rlimit memory{limits.memory, limits.memory};
-    ::setrlimit(RLIMIT_AS, &memory);
-#endif
-}
-
-// Parts dealt out heaviest first, each to the worker that has least.
-std::vector<std::vector<int>> dealt(const std::vector<int>& weight, std::size_t workers) {
-    std::vector<int> order(weight.size());
-    std::iota(order.begin(), order.end(), 0);
-    std::stable_sort(order.begin(), order.end(), [&](int a, int b) { return weight[static_cast<std::size_t>(a)] > weight[static_cast<std::size_t>(b)]; });
-    std::vector<std::vector<int>> out(workers);
-    std::vector<long> load(workers, 0);
-    for (int i : order) {
-        const auto w = static_cast<std::size_t>(std::min_element(load.begin(), load.end()) - load.begin());
-        out[w].push_back(i), load[w] += 1 + weight[static_cast<std::size_t>(i)];
-    }
-    return out;
-}
-
-void convert(const KernelDocument& document, const std::vector<int>& which, int fd) {
-    for (int i : which) {
-        send(fd, Message::part, std::string(reinterpret_cast<const char*>(&i), sizeof i) + pack(document.part(i)));
-    }
-    send(fd, Message::done, "");
-}
-
-// Runs `work`; every exception becomes a message.
-void answering(int fd, const Limits& limits, const std::function<void()>& work) {
-    try {
-        work();
-    } catch (const std::bad_alloc&) {
-        send(fd, Message::error,
-             fmt::format("reading it takes more than the {} MB of memory that a file of its size is given: it is damaged, or has far more "
-                         "in it than its size tells; export it again from CAD, or in parts",
-                         limits.memory >> 20));
-    } catch (const std::exception& e) {
-        send(fd, Message::error, e.what());
-    } catch (...) {
-        send(fd, Message::error, "the reader failed; export the file again from CAD");
-    }
-}
-
-[[noreturn]] void run_child(const std::filesystem::path& file, FileKind kind, const std::string& shown, const std::filesystem::path& scratch,
-                            const Limits& limits, const std::vector<int>& pipes, pid_t parent) {
-    confine(limits, parent);
-    answering(pipes[0], limits, [&] {
-        const KernelDocument document(file, kind, shown, scratch, [&](double share) {
-            send(pipes[0], Message::progress, std::string(reinterpret_cast<const char*>(&share), sizeof share));
-        });
-        send(pipes[0], Message::tree, pack_tree(document.tree()));
-        const auto shares = dealt(document.tree().weight, pipes.size());
-        std::vector<pid_t> helpers;
-        const pid_t self = ::getpid();
-        for (std::size_t w = 1; w < pipes.size(); ++w) {
-            const pid_t pid = ::fork();
-            if (pid == 0) {
-                ::prctl(PR_SET_PDEATHSIG, SIGKILL);
-                if (::getppid() != self) ::_exit(1);
-                answering(pipes[w], limits, [&] { convert(document, shares[w], pipes[w]); });
-                ::_exit(0);
-            }
-            if (pid > 0) helpers.push_back(pid);
-            else answering(pipes[w], limits, [&] { convert(document, shares[w], pipes[w]); });
-            ::close(pipes[w]);
-        }
-        convert(document, shares[0], pipes[0]);
-        for (pid_t pid : helpers) {
-            int status = 0;
-            while (::waitpid(pid, &status, 0) < 0 && errno == EINTR) {
-            }
-            if (WIFSIGNALED(status)) ::raise(WTERMSIG(status) == SIGKILL ? SIGXCPU : WTERMSIG(status));
-        }
-    });
-    ::_exit(0);
-}
-
-// ---- the parent's side
 
 struct Pipe {
     int fd = -1;
@@ -206,6 +59,31 @@ private:
     std::filesystem::path path_;
 };
 
+// Starts the helper with these words; `ends` become its pipes. Started anew instead of forked from the caller, whose other threads may hold
+// locks. In a group of its own, so that a Ctrl-C meant for the caller does not end it first. -1 when no process can be had.
+pid_t start(const std::vector<int>& ends, std::vector<std::string> words) {
+    const std::string program = reader_program().string();
+    words.insert(words.begin(), program);
+    std::vector<char*> argv;
+    for (std::string& w : words) argv.push_back(w.data());
+    argv.push_back(nullptr);
+    posix_spawn_file_actions_t files;
+    posix_spawnattr_t attributes;
+    ::posix_spawn_file_actions_init(&files);
+    ::posix_spawnattr_init(&attributes);
+    for (std::size_t i = 0; i < ends.size(); ++i) ::posix_spawn_file_actions_adddup2(&files, ends[i], reader_first_pipe + static_cast<int>(i));
+    sigset_t all, none;
+    ::sigfillset(&all), ::sigemptyset(&none);
+    ::posix_spawnattr_setsigdefault(&attributes, &all);
+    ::posix_spawnattr_setsigmask(&attributes, &none);
+    ::posix_spawnattr_setflags(&attributes, POSIX_SPAWN_SETSIGDEF | POSIX_SPAWN_SETSIGMASK | POSIX_SPAWN_SETPGROUP);
+    pid_t pid = -1;
+    if (::posix_spawn(&pid, program.c_str(), &files, &attributes, argv.data(), environ) != 0) pid = -1;
+    ::posix_spawn_file_actions_destroy(&files);
+    ::posix_spawnattr_destroy(&attributes);
+    return pid;
+}
+
 class Parent {
 public:
     Parent(std::filesystem::path file, FileKind kind, std::string shown, const Limits& limits, const Observer& observer)
@@ -216,13 +94,18 @@ public:
             int fd[2];
             if (::pipe2(fd, O_CLOEXEC) != 0) throw Error(ErrorKind::stage, "no pipe can be opened for the reader; close other programs");
             pipes_.push_back({fd[0], {}, false});
-            ends.push_back(fd[1]);
+            // Out of the way of the numbers that the helper's ends get.
+            ends.push_back(::fcntl(fd[1], F_DUPFD_CLOEXEC, 64));
+            ::close(fd[1]);
+            if (ends.back() < 0) throw Error(ErrorKind::stage, "no pipe can be opened for the reader; close other programs");
         }
-        const pid_t self = ::getpid();
-        child_ = ::fork();
-        if (child_ == 0) run_child(file, kind, shown_, scratch_.path(), limits, ends, self);
+        child_ = start(ends, {std::to_string(static_cast<int>(kind)), file.string(), shown_, scratch_.path().string(), std::to_string(limits.memory),
+                              std::to_string(limits.seconds), std::to_string(::getpid()), std::to_string(ends.size())});
         for (int fd : ends) ::close(fd);
-        if (child_ < 0) throw Error(ErrorKind::stage, "no process can be started for the reader; close other programs");
+        if (child_ < 0) {
+            for (const Pipe& p : pipes_) ::close(p.fd);
+            throw Error(ErrorKind::stage, "no process can be started for the reader; close other programs");
+        }
     }
     ~Parent() {
         if (child_ > 0) ::kill(child_, SIGKILL), reap();

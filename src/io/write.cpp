@@ -24,7 +24,7 @@ Json place(const Vec3& p, const Vec3& shift) {
 
 Json finding_json(const Finding& f, const Vec3& shift) {
     return {{"id", f.key},
-            {"kind", f.kind},
+            {"kind", kind_name(f.kind)},
             {"about", f.about},
             {"advice", f.advice},
             {"place", place(f.place, shift)},
@@ -167,7 +167,7 @@ Json joints_json(const Model& m, const Vec3& shift) {
     Json out = Json::array();
     for (const JointRecord& j : m.joints)
         out.push_back({{"id", j.key},
-                       {"kind", j.kind},
+                       {"kind", kind_name(j.kind)},
                        {"a", j.a},
                        {"b", j.b},
                        {"bodies", {j.bodies[0] + 1, j.bodies[1] + 1}},
@@ -306,7 +306,7 @@ std::string summary_json(const Job& job) {
     for (const Seam& s : seams(job.model)) {
         Json ids = Json::array();
         for (SheetId k : s.sheets) ids.push_back(k.value);
-        seam_list.push_back({{"id", n++}, {"kind", s.kind}, {"sheets", ids}, {"length", job.model.length(s.edge)}});
+        seam_list.push_back({{"id", n++}, {"kind", kind_name(s.kind)}, {"sheets", ids}, {"length", job.model.length(s.edge)}});
     }
     j["seams"] = seam_list;
     j["joints"] = joints_json(job.model, shift);
@@ -355,7 +355,8 @@ std::string survey_json(const Assembly& solids, const Survey& survey) {
 std::string ledger_csv(const Job& job) {
     std::string out = "id,stage,kind,state,value,body,about\n";
     for (const LedgerEntry& e : ledger_of(job))
-        out += fmt::format("{},{},{},{},{:.9g},{},{}\n", csv_text(e.key), e.stage, e.kind, state_name(e.state), e.value, csv_text(e.body), csv_text(e.about));
+        out += fmt::format("{},{},{},{},{:.9g},{},{}\n", csv_text(e.key), e.stage, entry_name(e), state_name(e.state), e.value, csv_text(e.body),
+                           csv_text(e.about));
     return out;
 }
 

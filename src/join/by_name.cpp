@@ -102,7 +102,7 @@ private:
                 const double lo = std::max(x.lo, y.lo), hi = std::min(x.hi, y.hi);
                 if (hi - lo <= 10 * work_.tol) continue;
                 const Sheet &a = model_.sheets[ix(from.sheet)], &b = model_.sheets[ix(onto)];
-                JointRecord j = joint_record(in_plane ? "butt" : y.extension ? "corner" : "tee", a.key, a.body, b.key, b.body);
+                JointRecord j = joint_record(in_plane ? JointKind::butt : y.extension ? JointKind::corner : JointKind::tee, a.key, a.body, b.key, b.body);
                 j.moved = x.moved, j.length = hi - lo, j.place = p + 0.5 * (lo + hi) * d;
                 j.gap = std::max(0.0, x.moved - 0.5 * b.thickness.max);
                 any = true;
@@ -199,7 +199,7 @@ void add_strip(Model& model, const Assembly& solids, const JointRule& rule, std:
     for (const Vec3& p : rb.poles) tb.push_back(outward(model, eb, p));
     const NurbsSurface surface = strip_surface(ra, rb, ta, tb, tangent);
     const Sheet &sa = model.sheets[static_cast<std::size_t>(ea.sheet)], &sb = model.sheets[static_cast<std::size_t>(eb.sheet)];
-    JointRecord j = joint_record("strip", sa.key, sa.body, sb.key, sb.body);
+    JointRecord j = joint_record(JointKind::strip, sa.key, sa.body, sb.key, sb.body);
     j.length = 0.5 * (a.curve.length() + b.curve.length()), j.gap = j.moved = (ra.poles[0] - rb.poles[0]).norm();
     j.place = 0.25 * (ra.poles.front() + ra.poles.back() + rb.poles.front() + rb.poles.back());
     Sheet strip;
@@ -233,7 +233,7 @@ void add_strip(Model& model, const Assembly& solids, const JointRule& rule, std:
 
 std::vector<JointRecord> close_strips(Model& model, const Assembly& solids, const JoinOptions& options) {
     std::vector<JointRecord> made;
-    const auto is_strip = [](const JointRecord& j) { return j.kind == "strip"; };
+    const auto is_strip = [](const JointRecord& j) { return j.kind == JointKind::strip; };
     if (std::any_of(model.joints.begin(), model.joints.end(), is_strip)) return made;  // joined before
     for (std::size_t i = 0; i < options.joints.size(); ++i)
         if (options.joints[i].strip != StripAs::none) {

@@ -15,6 +15,24 @@
 namespace halvo {
 namespace {
 
+JointKind joint_of(SeamKind kind) {
+    switch (kind) {
+        case SeamKind::corner:
+            return JointKind::corner;
+        case SeamKind::tee:
+            return JointKind::tee;
+        case SeamKind::cross:
+            return JointKind::cross;
+        case SeamKind::star:
+            return JointKind::star;
+        case SeamKind::smooth:
+            return JointKind::smooth;
+        case SeamKind::butt:
+            break;
+    }
+    return JointKind::butt;
+}
+
 class Carrier {
 public:
     Carrier(Model& model, JoinWork& work) : model_(model), work_(work), tol_(work.tol) {}
@@ -439,27 +457,27 @@ private:
 
     void record() {
         for (JointRecord& j : work_.joints) {
-            model_.ledger.push_back({j.key, "join", j.kind, j.state,
+            model_.ledger.push_back({j.key, "join", EntryKind::joint, j.state,
                                      fmt::format("{} to {}: gap {:.2f} mm, {:.1f} mm long, furthest extension {:.2f} mm", j.a, j.b, j.gap, j.length, j.moved),
-                                     j.moved, j.place, j.a + " + " + j.b});
+                                     j.moved, j.place, j.a + " + " + j.b, j.kind});
             model_.joints.push_back(std::move(j));
         }
         // The kind of a sheet joint shows on the edges it left behind.
-        std::map<std::pair<std::string, std::string>, std::string> kinds;
+        std::map<std::pair<std::string, std::string>, SeamKind> kinds;
         for (const Seam& s : seams(model_))
             for (std::size_t a = 0; a < s.sheets.size(); ++a)
                 for (std::size_t b = 0; b < s.sheets.size(); ++b)
                     kinds[{model_.sheets[s.sheets[a].index()].key, model_.sheets[s.sheets[b].index()].key}] = s.kind;
         for (JointRecord& j : model_.joints)
-            if (j.kind == "corner" || j.kind == "tee" || j.kind == "cross")
-                if (const auto it = kinds.find({j.a, j.b}); it != kinds.end()) j.kind = it->second;
+            if (j.kind == JointKind::corner || j.kind == JointKind::tee || j.kind == JointKind::cross)
+                if (const auto it = kinds.find({j.a, j.b}); it != kinds.end()) j.kind = joint_of(it->second);
         for (std::size_t i = 0; i < trimmed_.size(); ++i)
             if (trimmed_[i] > 0)
-                model_.ledger.push_back({"trim-" + keys_[i], "join", "trim", EntryState::applied,
+                model_.ledger.push_back({"trim-" + keys_[i], "join", EntryKind::trim, EntryState::applied,
                                          fmt::format("{}: overhangs beyond joints cut, {:.1f} mm2", keys_[i], trimmed_[i]), trimmed_[i], places_[i], ""});
         for (std::size_t m = 0; m < work_.merges.size(); ++m) {
             const std::string &keeper = keys_[ix(work_.merges[m].keeper)], &lost = keys_[ix(work_.merges[m].lost)];
-            model_.ledger.push_back({"merge-" + keeper + "-" + lost, "join", "merge", EntryState::applied,
+            model_.ledger.push_back({"merge-" + keeper + "-" + lost, "join", EntryKind::merge, EntryState::applied,
                                      fmt::format("{} takes {:.1f} mm3 of {} over: one double wall where they lie on each other", keeper, lost_[m], lost),
                                      lost_[m], places_[ix(work_.merges[m].lost)], ""});
         }

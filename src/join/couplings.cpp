@@ -120,7 +120,8 @@ private:
 
     [[nodiscard]] bool joined(int a, int b, bool or_coupled = false) const {
         return std::any_of(work_.joints.begin(), work_.joints.end(), [&](const JointRecord& j) {
-            return (or_coupled || j.kind != "coupling") && j.state == EntryState::applied && std::minmax(j.bodies[0], j.bodies[1]) == std::minmax(a, b);
+            return (or_coupled || j.kind != JointKind::coupling) && j.state == EntryState::applied &&
+                   std::minmax(j.bodies[0], j.bodies[1]) == std::minmax(a, b);
         });
     }
 
@@ -135,7 +136,7 @@ private:
     void to_region(CouplingWork& k, std::size_t region, const std::vector<ContactPoint>& points) {
         const CouplingWork& r = work_.couplings[region];
         if (points.empty()) return;
-        JointRecord j = joint_record("coupling", k.key, k.body, r.key, r.body, points);
+        JointRecord j = joint_record(JointKind::coupling, k.key, k.body, r.key, r.body, points);
         if (add_joint(model_, work_, j) != -1) k.points.push_back(r.centre);
     }
 
@@ -154,7 +155,7 @@ private:
         for (const ContactPoint& p : contact)
             if (at_sheet(s, p.place)) mine.push_back(p);
         if (mine.empty()) return;
-        JointRecord j = joint_record("coupling", sheet.key, sheet.body, k.key, k.body, mine);
+        JointRecord j = joint_record(JointKind::coupling, sheet.key, sheet.body, k.key, k.body, mine);
         if (add_joint(model_, work_, j) == -1) return;
         const auto touched = [&](const Vec3& p) {
             return std::any_of(mine.begin(), mine.end(), [&](const ContactPoint& c) { return (c.place - p).norm() <= near; });
@@ -178,7 +179,7 @@ private:
 
     void to_member(CouplingWork& k, std::size_t m, const std::vector<ContactPoint>& contact) {
         MemberState& sm = work_.members[m];
-        JointRecord j = joint_record("coupling", model_.members[m].key, model_.members[m].body, k.key, k.body, contact);
+        JointRecord j = joint_record(JointKind::coupling, model_.members[m].key, model_.members[m].body, k.key, k.body, contact);
         if (add_joint(model_, work_, j) == -1) return;
         double at = 0;
         for (const ContactPoint& p : contact) at += sm.parameter(p.place) / static_cast<double>(contact.size());

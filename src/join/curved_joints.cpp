@@ -126,9 +126,9 @@ private:
         if (c.length() <= 10 * work_.tol) return;
         const auto bridging = [&](std::size_t i, double share) { return !inside_sheet(i, c.point(c.parameter_at(share))); };
         const bool far_a = bridging(a_, 0.37) && bridging(a_, 0.71), far_b = bridging(b_, 0.37) && bridging(b_, 0.71);
-        JointRecord j = joint_record(far_a && far_b   ? "corner"
-                                     : far_a || far_b ? "tee"
-                                                      : "cross",
+        JointRecord j = joint_record(far_a && far_b   ? JointKind::corner
+                                     : far_a || far_b ? JointKind::tee
+                                                      : JointKind::cross,
                                      sheet(a_).key, sheet(a_).body, sheet(b_).key, sheet(b_).body);
         j.length = c.length(), j.place = c.middle();
         in_contact(j.place, j.gap);

@@ -23,7 +23,7 @@ void join_with(Model& model, const Assembly* solids, const ContactTable& contact
     if (solids && options.bulk == BulkAs::coupling) find_couplings(model, *solids, contacts, work);
     if (solids) find_ties(model, *solids, work), find_points(model, *solids, work);
     for (const std::string& line : work.idle)
-        model.findings.push_back({make_key("finding", line, {}), "rule without effect", line, "check its bodies and reach", Vec3::Zero(), 0, ""});
+        model.findings.push_back({make_key("finding", line, {}), FindingKind::rule_without_effect, line, "check its bodies and reach", Vec3::Zero(), 0, ""});
     observer.tell("join", 0.8);
     carry_out(model, work);
     if (solids && options.coplanar == CoplanarAs::one_sheet && unite_coplanar(model, *solids)) {
@@ -69,9 +69,9 @@ void settle_blocks(Model& model, const Assembly& solids) {
         const auto known = [&](const LedgerEntry& e) { return e.key == c.key; };
         if (std::any_of(model.ledger.begin(), model.ledger.end(), known)) continue;
         model.ledger.push_back(
-            {c.key, "join", "coupling", EntryState::applied,
+            {c.key, "join", EntryKind::joint, EntryState::applied,
              fmt::format("{}: rigid, {:.0f} mm3 at its centre, coupled to {} edge(s) and {} point(s)", b.label, c.volume, c.edges.size(), c.vertices.size()),
-             c.volume, b.mass.centre, b.label});
+             c.volume, b.mass.centre, b.label, JointKind::coupling});
     }
 }
 

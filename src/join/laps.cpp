@@ -128,7 +128,7 @@ private:
     }
 
     int record(double length, const Vec3& place) {
-        JointRecord j = joint_record("lap", sheet(a_).key, sheet(a_).body, sheet(b_).key, sheet(b_).body);
+        JointRecord j = joint_record(JointKind::lap, sheet(a_).key, sheet(a_).body, sheet(b_).key, sheet(b_).body);
         j.gap = std::max(0.0, gap_), j.length = length, j.place = place;
         return add_joint(model_, work_, j);
     }

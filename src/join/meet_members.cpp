@@ -147,7 +147,7 @@ private:
         model_.links = std::move(links);
         each_vertex_reference(model_, [&](VertexId& v) { v = to_[v.index()]; });
         renumber(model_, Renumbering(model_));  // pieces whose ends have met go
-        model_.ledger.push_back({"meet-members", "join", "meet", EntryState::applied,
+        model_.ledger.push_back({"meet-members", "join", EntryKind::meet, EntryState::applied,
                                  fmt::format("members brought to one point in {} place(s), by up to {:.3f} mm", places_, moved_), moved_, Vec3::Zero(), ""});
     }
 

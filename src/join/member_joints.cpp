@@ -92,13 +92,14 @@ private:
                     if (!over_sheet(s, sm, off, lo, hi)) continue;
                     const Sheet& sheet = model_.sheets[s];
                     const AlongSheet way = joint_choice(work_, &JointRule::along, work_.options->along, axis_key(m->second), one, sheet.key, other,
-                                                        joint_record("", "", one, "", other, list).place);
+                                                        joint_record(JointKind::member_along_sheet, "", one, "", other, list).place);
                     if (way == AlongSheet::link) continue;
                     auto& known = lines[m->second];
                     auto line = std::find_if(known.begin(), known.end(), [&](const Line& k) { return (k.shift - off).norm() <= 10 * work_.tol; });
                     if (line == known.end()) line = known.insert(known.end(), {off, 0, 0});
                     line->length += hi - lo;
-                    if (way == AlongSheet::flush) line->raise = sheet.thickness.mean + joint_record("", "", one, "", other, list).gap;
+                    if (way == AlongSheet::flush)
+                        line->raise = sheet.thickness.mean + joint_record(JointKind::member_along_sheet, "", one, "", other, list).gap;
                 }
             }
         for (std::size_t m = 0; m < lines.size(); ++m) {
@@ -233,11 +234,11 @@ private:
             const int a_end = end_at(sm, c.a, near_enough), b_end = end_at(sn, c.b, near_enough);
             if (a_end >= 0 && b_end >= 0) em = a_end, en = b_end;
         }
-        JointRecord j = joint_record(em >= 0 && en >= 0   ? "member ends"
-                                     : em >= 0 || en >= 0 ? "member end to member"
-                                                          : "members crossing",
+        JointRecord j = joint_record(em >= 0 && en >= 0   ? JointKind::member_ends
+                                     : em >= 0 || en >= 0 ? JointKind::member_end_to_member
+                                                          : JointKind::members_crossing,
                                      axis_key(m), model_.members[m].body, axis_key(n), model_.members[n].body, points);
-        if (em < 0 && en < 0 && c.parallel) j.kind = "members side by side";
+        if (em < 0 && en < 0 && c.parallel) j.kind = JointKind::members_side_by_side;
 
         const auto moved = [&](const MemberState& s, double at, int e) { return e < 0 ? 0.0 : std::abs(at - (e == 0 ? s.start : s.end)); };
         double a = c.a, b = c.b;
@@ -373,7 +374,7 @@ private:
         const double furthest = (work_.sheets[s].deepest + work_.reach) / sine + 0.5 * sm.depth * std::sqrt(1 - sine * sine) / sine + 10 * work_.tol;
         const Vec3 x = sm.at(at);
         if (std::abs(at - from) > furthest || !on_sheet(sheet, work_.sheets[s], x, 10 * work_.tol)) return false;
-        JointRecord j = joint_record("member end to sheet", axis_key(m), model_.members[m].body, sheet.key, sheet.body, points);
+        JointRecord j = joint_record(JointKind::member_end_to_sheet, axis_key(m), model_.members[m].body, sheet.key, sheet.body, points);
         j.moved = std::abs(at - from), j.place = x;
         const int number = add_joint(model_, work_, j);
         if (number == -1) return true;
@@ -450,11 +451,12 @@ private:
             const double slack = model_.sheets[s].thickness.max + work_.reach;
             const double a = std::max(r.lo, lo - slack), b = std::min(r.hi, hi + slack);
             if (b - a <= 10 * work_.tol) continue;
-            JointRecord j = joint_record("sheet edge to member", model_.sheets[s].key, model_.sheets[s].body, axis_key(m), model_.members[m].body, points);
+            JointRecord j =
+                joint_record(JointKind::sheet_edge_to_member, model_.sheets[s].key, model_.sheets[s].body, axis_key(m), model_.members[m].body, points);
             j.moved = r.moved, j.length = b - a;
             // Across a deep member an extension would double material that carries; matched links stand for the rigid profile.
             if (sm.shifted() || (r.extension && r.moved > longest_strip * model_.sheets[s].thickness.max)) {
-                j.kind = "sheet edge along member";
+                j.kind = JointKind::sheet_edge_along_member;
                 const int number = add_joint(model_, work_, j);
                 if (number >= 0) work_.line_links.push_back({r.edge.edge.value, -1, a, b, static_cast<int>(m), number});
                 linked = true;
@@ -472,7 +474,7 @@ private:
     bool line_in_sheet(std::size_t m, std::size_t s, const std::vector<ContactPoint>& points) {
         MemberState& sm = work_.members[m];
         const auto [lo, hi] = range_of(sm, points);
-        JointRecord j = joint_record("member along sheet", axis_key(m), model_.members[m].body, model_.sheets[s].key, model_.sheets[s].body, points);
+        JointRecord j = joint_record(JointKind::member_along_sheet, axis_key(m), model_.members[m].body, model_.sheets[s].key, model_.sheets[s].body, points);
         j.length = hi - lo;
         if (add_joint(model_, work_, j) == -1) return true;
         if (std::find(sm.in_sheets.begin(), sm.in_sheets.end(), static_cast<int>(s)) == sm.in_sheets.end()) sm.in_sheets.push_back(static_cast<int>(s));
@@ -492,7 +494,8 @@ private:
         for (const LineReach& r : line_reaches(f, work_.sheets[s], p, d, work_.tol, work_.tol)) {
             const double a = std::max(lo, r.lo), b = std::min(hi, r.hi);
             if (b - a <= 10 * work_.tol) continue;
-            JointRecord j = joint_record("member along sheet", axis_key(m), model_.members[m].body, model_.sheets[s].key, model_.sheets[s].body, points);
+            JointRecord j =
+                joint_record(JointKind::member_along_sheet, axis_key(m), model_.members[m].body, model_.sheets[s].key, model_.sheets[s].body, points);
             j.length = b - a;
             const int number = add_joint(model_, work_, j);
             if (number < 0) return true;
@@ -516,7 +519,7 @@ private:
         if (end >= 0) at = end == 0 ? sm.start : sm.end;
         else if (std::abs(slope) >= pierces) at = sm.parameter(near) - sheet.chart.height(sm.at(sm.parameter(near))) / slope;
         at = std::clamp(at, sm.start, sm.end);
-        JointRecord j = joint_record("links", axis_key(m), model_.members[m].body, sheet.key, sheet.body, points);
+        JointRecord j = joint_record(JointKind::links, axis_key(m), model_.members[m].body, sheet.key, sheet.body, points);
         const int number = add_joint(model_, work_, j);
         if (number < 0) return;
         sm.splits.push_back(at);
@@ -552,7 +555,7 @@ private:
                     if (n == m) continue;
                     const double b = std::clamp(work_.members[n].parameter(p), work_.members[n].start, work_.members[n].end);
                     if ((work_.members[n].at(b) - p).norm() > work_.reach + 10 * work_.tol) continue;
-                    JointRecord j = joint_record("member end to member", axis_key(m), -1, axis_key(n), -1);
+                    JointRecord j = joint_record(JointKind::member_end_to_member, axis_key(m), -1, axis_key(n), -1);
                     j.place = p;
                     j.gap = (work_.members[n].at(b) - p).norm();
                     const int number = add_joint(model_, work_, j);

@@ -76,9 +76,9 @@ JoinWork prepare(const Model& model, const JoinOptions& options, const JointRule
     return work;
 }
 
-JointRecord joint_record(std::string kind, const std::string& a, int body_a, const std::string& b, int body_b, const std::vector<ContactPoint>& contact) {
+JointRecord joint_record(JointKind kind, const std::string& a, int body_a, const std::string& b, int body_b, const std::vector<ContactPoint>& contact) {
     JointRecord j;
-    j.kind = std::move(kind), j.a = a, j.b = b, j.bodies = {body_a, body_b};
+    j.kind = kind, j.a = a, j.b = b, j.bodies = {body_a, body_b};
     double gap = contact.empty() ? 0 : std::numeric_limits<double>::max();
     for (const ContactPoint& p : contact) gap = std::min(gap, p.gap), j.place += p.place / static_cast<double>(contact.size());
     j.gap = std::max(0.0, gap);

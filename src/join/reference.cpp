@@ -95,7 +95,7 @@ private:
             Sheet& s = model_.sheets[i];
             if (s.reference == Reference::middle || s.placed || s.field.pieces.empty() || bends_.bodies.count(s.body)) continue;
             if (with_member[i]) {
-                model_.findings.push_back({make_key("finding", "reference " + s.key, {}), "reference at the middle",
+                model_.findings.push_back({make_key("finding", "reference " + s.key, {}), FindingKind::reference_at_the_middle,
                                            fmt::format("{}: a member's line lies in it, so it stays at the middle of its wall", s.key),
                                            "give the wall reference = \"middle\" in the plan, or refuse the joint", s.chart.plane().origin, s.thickness.max,
                                            ""});
@@ -269,7 +269,7 @@ private:
         if (volumes_[i] > 0) s.growth = s.own_area() * s.thickness.mean / volumes_[i];
         if (to_middle_) return;
         const auto sides = s.field.sides(s.chart, s.chart.local2(s.chart.plane().origin));
-        model_.ledger.push_back({"reference-" + s.key, "halve", "reference", EntryState::applied,
+        model_.ledger.push_back({"reference-" + s.key, "halve", EntryKind::reference, EntryState::applied,
                                  fmt::format("{}: at the {} side of its wall, the middle {:+.3f} mm along its normal", s.key,
                                              s.reference == Reference::outer ? "outer" : "inner", sides.offset()),
                                  sides.offset(), s.chart.plane().origin, ""});
@@ -295,7 +295,7 @@ void centre_round_steps(Model& model) {
         model = std::move(trial);
         return;
     }
-    model.findings.push_back({make_key("finding", "round steps", {}), "step in radius",
+    model.findings.push_back({make_key("finding", "round steps", {}), FindingKind::step_in_radius,
                               "pieces of a round wall stay at one radius: at their own ones their "
                               "sheets would cross",
                               "give halve.steps = \"separate\", or see the mass of the mesh in the proof", Vec3::Zero(), 0, ""});
@@ -320,7 +320,7 @@ void place_references(Model& model) {
         }
         for (Sheet& s : model.sheets) {
             if (!stay.count(s.key)) continue;
-            model.findings.push_back({make_key("finding", "unsound " + s.key, {}), "reference at the middle",
+            model.findings.push_back({make_key("finding", "unsound " + s.key, {}), FindingKind::reference_at_the_middle,
                                       fmt::format("{}: nothing sound is left of it, or of one beside it, at the {} side, so it stays at the middle of its wall",
                                                   s.key, s.reference == Reference::outer ? "outer" : "inner"),
                                       "ask for the other side there, or give its wall reference = \"middle\"", s.chart.plane().origin, s.thickness.max, ""});

@@ -139,7 +139,7 @@ private:
             }
             for (const Region& r : piece.regions) each_use(r, [&](EdgeId e) { taken.insert(e); });
             fill_thickness(model_, piece);
-            model_.ledger.push_back({"middle-" + piece.key, "join", "step in radius", EntryState::applied,
+            model_.ledger.push_back({"middle-" + piece.key, "join", EntryKind::step_in_radius, EntryState::applied,
                                      fmt::format("{}: {:.3f} mm thick, at its own middle {:+.3f} mm off the wall's, linked along the step", piece.key,
                                                  pieces[p].thickness, pieces[p].height),
                                      pieces[p].height, piece.chart.plane().origin, ""});

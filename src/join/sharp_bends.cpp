@@ -273,7 +273,7 @@ private:
                 for (const auto* list : {&model_.sheets[k].top_faces, &model_.sheets[k].bottom_faces})
                     for (int f : *list) faces.erase(f);
         model_.roots.push_back({gone.body, 0, {faces.begin(), faces.end()}});
-        model_.ledger.push_back({"sharp-" + gone.key, "halve", "reference", EntryState::applied,
+        model_.ledger.push_back({"sharp-" + gone.key, "halve", EntryKind::reference, EntryState::applied,
                                  fmt::format("{}: a sharp edge at the {} side: the walls beside it meet there and stand for its {:.1f} mm3", gone.key,
                                              gone.reference == Reference::outer ? "outer" : "inner", volume),
                                  volume, gone.chart.plane().origin, ""});
@@ -329,7 +329,7 @@ SharpBends close_sharp_bends(Model& model) {
     for (const auto& [body, bend] : first) {
         if (go.count(body)) continue;
         out.bodies.insert(body);
-        model.findings.push_back({make_key("finding", "sharp " + bend.key, {}), "reference at the middle",
+        model.findings.push_back({make_key("finding", "sharp " + bend.key, {}), FindingKind::reference_at_the_middle,
                                   fmt::format("{}: this bend is a sharp edge at the side asked for, so all of its body stays at the middle", bend.key),
                                   "ask for the other side, or give its walls reference = \"middle\"", bend.chart.plane().origin, bend.thickness.max, ""});
     }

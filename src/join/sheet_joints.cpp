@@ -36,7 +36,7 @@ public:
 
 private:
     const Sheet& sheet(std::size_t i) const { return model_.sheets[i]; }
-    JointRecord between(const char* kind, std::size_t a, std::size_t b) const {
+    JointRecord between(JointKind kind, std::size_t a, std::size_t b) const {
         return joint_record(kind, sheet(a).key, sheet(a).body, sheet(b).key, sheet(b).body);
     }
 
@@ -124,7 +124,7 @@ private:
             };
             if (too_far(x, b) || too_far(y, a)) return;
         }
-        JointRecord j = between(x.extension && y.extension ? "corner" : x.extension || y.extension ? "tee" : "cross", a, b);
+        JointRecord j = between(x.extension && y.extension ? JointKind::corner : x.extension || y.extension ? JointKind::tee : JointKind::cross, a, b);
         j.gap = std::max(0.0, *gap);
         j.length = hi - lo;
         j.moved = std::max(x.moved, y.moved);
@@ -227,7 +227,7 @@ private:
         };
         for (const auto& [lo, hi] : stretches(a, b, p, d, both)) {
             if (!(hi - lo > 0.5 * work_.sheets[a].thickest)) continue;
-            JointRecord j = between("line contact", a, b);
+            JointRecord j = between(JointKind::line_contact, a, b);
             j.length = hi - lo, j.place = p + 0.5 * (lo + hi) * d;
             link_along(a, b, p, q, d, lo, hi, j);
         }
@@ -294,7 +294,7 @@ private:
             lo = std::min(lo, s), hi = std::max(hi, s), gap = std::min(gap, std::max(0.0, c.gap));
         }
         if (!(hi - lo > 0.5 * work_.sheets[a].thickest)) return false;
-        JointRecord j = between("line contact", a, b);
+        JointRecord j = between(JointKind::line_contact, a, b);
         j.gap = gap, j.length = hi - lo, j.place = p + 0.5 * (lo + hi) * d;
         link_along(a, b, p, q, d, lo, hi, j);
         return true;
@@ -350,7 +350,7 @@ private:
                 if (beside && !r.extension && !ends_at(a, e, lo, hi)) continue;
                 const auto gap = gap_near(a, b, e.from + lo * d, e.from + hi * d);
                 if (!gap) continue;
-                JointRecord j = between("butt", a, b);
+                JointRecord j = between(JointKind::butt, a, b);
                 j.gap = std::max(0.0, *gap), j.length = hi - lo, j.moved = r.moved;
                 j.place = e.from + 0.5 * (lo + hi) * d;
                 const int number = add_joint(model_, work_, j);
@@ -389,7 +389,7 @@ private:
                 const double s = (flat(k.from) - from).dot(d), t = (flat(k.to) - from).dot(d);
                 const double overlap = std::min(length, std::max(s, t)) - std::max(0.0, std::min(s, t));
                 if (overlap <= 10 * work_.tol || e.out.dot(k.out) > 0) continue;
-                JointRecord j = between("step", a, b);
+                JointRecord j = between(JointKind::step, a, b);
                 j.length = overlap;
                 j.place = 0.25 * (e.from + e.to + k.from + k.to);
                 const int number = add_joint(model_, work_, j);

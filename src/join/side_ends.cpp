@@ -91,7 +91,7 @@ private:
         const auto made = std::find_if(model_.joints.begin(), model_.joints.end(), [&](const JointRecord& j) { return j.key == key; });
         if (made != model_.joints.end() && made->state == EntryState::refused) return;
         const Vec3 crossing = crosses(c, other);
-        JointRecord j = joint_record("end at side", sheet.key, sheet.body, other.key, other.body);
+        JointRecord j = joint_record(JointKind::end_at_side, sheet.key, sheet.body, other.key, other.body);
         j.length = c.length(), j.place = c.middle();
         if (add_joint(model_, work_, j) == -1) return;
         CouplingWork k{make_key("end", sheet.key + " " + other.key, {(c.middle() - sheet.chart.plane().origin).norm(), c.length()}),

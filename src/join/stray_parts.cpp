@@ -60,7 +60,7 @@ void drop_stray_parts(Model& model, const Assembly& solids) {
         const Body& body = solids.bodies[static_cast<std::size_t>(p.body)];
         const Sheet& first = model.sheets[p.sheets[0]];
         model.ledger.push_back(
-            {"stray-" + first.key, "join", "stray", EntryState::applied,
+            {"stray-" + first.key, "join", EntryKind::stray, EntryState::applied,
              fmt::format("{}: a piece {:.2f} mm thick and narrower, {:.3g} mm2, that nothing joins is dropped", body.label, p.thickness, p.area), p.area,
              first.chart.plane().origin, body.label});
         for (std::size_t s : p.sheets) change.goes[s] = any = true;

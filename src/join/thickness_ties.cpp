@@ -128,7 +128,7 @@ private:
         const std::string key = joint_key(sheet.key, other.key);
         const auto made = std::find_if(model_.joints.begin(), model_.joints.end(), [&](const JointRecord& j) { return j.key == key; });
         if (made != model_.joints.end() && made->state == EntryState::refused) return;
-        JointRecord j = joint_record("tie", sheet.key, sheet.body, other.key, other.body);
+        JointRecord j = joint_record(JointKind::tie, sheet.key, sheet.body, other.key, other.body);
         j.length = c.length(), j.place = c.middle();
         const int number = add_joint(model_, work_, j);
         if (number == -1) return;
@@ -182,7 +182,7 @@ private:
 
     bool link(const Touch& t) {
         const Sheet &sheet = model_.sheets[t.sheet], &other = model_.sheets[t.onto];
-        JointRecord j = joint_record("point contact", sheet.key, sheet.body, other.key, other.body);
+        JointRecord j = joint_record(JointKind::point_contact, sheet.key, sheet.body, other.key, other.body);
         j.place = t.at;
         const int number = add_joint(model_, work_, j);
         if (number < 0) return false;

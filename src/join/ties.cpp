@@ -78,7 +78,7 @@ public:
                     if (work_.sheets[f].extended.count(static_cast<int>(e))) continue;  // a joint holds it already
                     const Curve& c = model_.edges[e].curve;
                     if (!means(e) || !runs_over(c, from, onto, work_.sheets[o], reach, 10 * work_.tol + model_.tolerance.chord)) continue;
-                    JointRecord j = joint_record("tie", from.key, from.body, onto.key, onto.body);
+                    JointRecord j = joint_record(JointKind::tie, from.key, from.body, onto.key, onto.body);
                     j.length = c.length(), j.place = c.middle();
                     j.gap = std::max(0.0, std::abs(onto.chart.height(c.middle())) - 0.5 * onto.thickness.max);
                     const int number = add_joint(model_, work_, j);

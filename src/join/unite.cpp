@@ -84,8 +84,8 @@ bool unite_coplanar(Model& model, const Assembly& solids) {
             Sheet &to = sheets[static_cast<std::size_t>(number[root])], &from = model.sheets[i];
             const double volume = from.thickness.mean * (from.area() + from.trimmed_area);
             const std::string name = from.body >= 0 ? solids.bodies[static_cast<std::size_t>(from.body)].label : "";
-            model.ledger.push_back({"one-" + from.key, "join", "one sheet", EntryState::applied, fmt::format("{} goes on in {}: one sheet", from.key, to.key),
-                                    from.area(), from.chart.plane().origin, name});
+            model.ledger.push_back({"one-" + from.key, "join", EntryKind::one_sheet, EntryState::applied,
+                                    fmt::format("{} goes on in {}: one sheet", from.key, to.key), from.area(), from.chart.plane().origin, name});
             if (from.body != to.body && from.body >= 0) to.shares.push_back({from.body, volume});
             take_over(to, from);
         }

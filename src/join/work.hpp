@@ -201,7 +201,7 @@ bool unite_coplanar(Model& model, const Assembly& solids);
 [[nodiscard]] Vec3 snapped_to_sheet(const Model& model, const SheetState& state, const Sheet& sheet, const Vec3& p, double within);
 
 /// A joint still to be added, with the gap and the middle of the contact, if there are points of one.
-[[nodiscard]] JointRecord joint_record(std::string kind, const std::string& a, int body_a, const std::string& b, int body_b,
+[[nodiscard]] JointRecord joint_record(JointKind kind, const std::string& a, int body_a, const std::string& b, int body_b,
                                        const std::vector<ContactPoint>& contact = {});
 
 /// Adds a joint: its number, -1 when it is refused, -2 when an earlier run recorded it already.

@@ -17,7 +17,7 @@ void note_bridged(std::vector<LedgerEntry>& list, const Model& model, const Mesh
     if (bridged.empty()) return;
     const auto longest = *std::max_element(bridged.begin(), bridged.end(), [&](EdgeId a, EdgeId b) { return model.length(a) < model.length(b) - 1e-12; });
     const double length = model.length(longest);
-    list.push_back({make_key("bridged", "", {length}), "mesh", "edges bridged", EntryState::applied,
+    list.push_back({make_key("bridged", "", {length}), "mesh", EntryKind::edges_bridged, EntryState::applied,
                     fmt::format("{} edge(s) up to {:.3g} mm long are closed to a node each: there the mesh stands off the outline by as much; mesh.bridge "
                                 "= 0 keeps them",
                                 bridged.size(), length),
@@ -60,7 +60,7 @@ void note_short(std::vector<LedgerEntry>& list, const Model& model, const Mesh& 
         count += is_short;
     }
     if (count > 0)
-        list.push_back({make_key("short", "", {least}), "mesh", "short element edges", EntryState::applied,
+        list.push_back({make_key("short", "", {least}), "mesh", EntryKind::short_element_edges, EntryState::applied,
                         fmt::format("{} element(s) have an edge shorter than a quarter of what is usual in their sheet, {:.3g} mm at least: short edges of the "
                                     "geometry ask for them",
                                     count, least),
@@ -72,7 +72,7 @@ void note_thicknesses(std::vector<LedgerEntry>& list, const Model& model, const 
     for (std::size_t i = 0; i < wanted.size(); ++i)
         if (wanted[i] > 0)
             list.push_back(
-                {"thickness-" + model.sheets[i].key, "mesh", "thickness", EntryState::applied,
+                {"thickness-" + model.sheets[i].key, "mesh", EntryKind::thickness, EntryState::applied,
                  fmt::format("{}: {:.3f} mm in the mesh by the plan, {:.3f} mm in the solid", model.sheets[i].key, wanted[i], model.sheets[i].thickness.mean),
                  wanted[i], model.sheets[i].chart.plane().origin, ""});
 }

@@ -137,12 +137,12 @@ std::vector<Finding> quality_findings(const QualityReport& report, const Quality
     std::vector<Finding> out;
     for (const MeasureSummary& m : report.measures)
         if (m.outside > 0)
-            out.push_back({make_key("finding", "mesh " + m.name, {}), "mesh outside its limits",
+            out.push_back({make_key("finding", "mesh " + m.name, {}), FindingKind::mesh_outside_its_limits,
                            fmt::format("{} {} of {} element(s) {} {:g}{}{}: {:.3g} at worst", m.name, m.least ? "below" : "above", m.outside,
                                        m.least ? "the least" : "the most", m.limit, m.unit.empty() ? "" : " ", m.unit, m.worst),
                            "a smaller mesh.size there mends most; halvo list MODEL quality names the worst", m.place, 0, ""});
     if (limits.tria_share > 0 && report.tria_share > limits.tria_share)
-        out.push_back({make_key("finding", "mesh trias", {}), "mesh outside its limits",
+        out.push_back({make_key("finding", "mesh trias", {}), FindingKind::mesh_outside_its_limits,
                        fmt::format("{:.1f} % of the shells are triangles (limit {:g} %)", 100 * report.tria_share, 100 * limits.tria_share),
                        "try a smaller mesh.size", Vec3::Zero(), 0, ""});
     return out;

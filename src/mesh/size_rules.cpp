@@ -63,7 +63,7 @@ std::vector<Finding> idle_rules(const MeshOptions& placed, const Model& model) {
         for (std::size_t k = 0; k < rules.size(); ++k)
             if (!picks_any(rules[k], model)) {
                 const std::string line = fmt::format("[[{}]] entry {} picks nothing", table, k + 1);
-                out.push_back({make_key("finding", line, {}), "rule without effect", line,
+                out.push_back({make_key("finding", line, {}), FindingKind::rule_without_effect, line,
                                "check its bodies and ids against halvo list MODEL sheets and members", Vec3::Zero(), 0, ""});
             }
     };

@@ -147,10 +147,10 @@ std::vector<Seam> seams(const Model& model) {
         const Vec3 a = model.sheets[at[e][0].sheet.index()].chart.normal(middle), b = model.sheets[at[e][1].sheet.index()].chart.normal(middle);
         const bool flat = model.sheets[at[e][0].sheet.index()].chart.flat() && model.sheets[at[e][1].sheet.index()].chart.flat();
         const double turn = a.cross(b).norm();
-        if (at[e].size() == 2 && sides == 2) s.kind = flat && turn < 1e-3 ? "butt" : !flat && turn < smooth_turn ? "smooth" : "corner";
-        else if (at[e].size() == 2 && sides == 3) s.kind = "tee";
-        else if (at[e].size() == 2 && through == 2) s.kind = "cross";
-        else s.kind = "star";
+        if (at[e].size() == 2 && sides == 2) s.kind = flat && turn < 1e-3 ? SeamKind::butt : !flat && turn < smooth_turn ? SeamKind::smooth : SeamKind::corner;
+        else if (at[e].size() == 2 && sides == 3) s.kind = SeamKind::tee;
+        else if (at[e].size() == 2 && through == 2) s.kind = SeamKind::cross;
+        else s.kind = SeamKind::star;
         out.push_back(std::move(s));
     }
     return out;

@@ -63,7 +63,7 @@ std::vector<Finding> buried_edge_findings(const Model& model, const Assembly& so
         const double sum = std::accumulate(runs.begin(), runs.end(), 0.0, [](double l, const Run& r) { return l + r.length; });
         const Vec3 place = std::max_element(runs.begin(), runs.end(), [](const Run& x, const Run& y) { return x.length < y.length; })->place;
         out.push_back({keys.unique(make_key("finding", "buried edge " + s.key, {})),
-                       "edge inside the solid",
+                       FindingKind::edge_inside_the_solid,
                        fmt::format("{}: {:.1f} mm of free edge of a sheet {:.2f} mm thick end inside the solid, and nothing meets them there", body.label, sum,
                                    s.thickness.mean),
                        "name the walls that should meet there with [[wall]], or join them with [[joint]] edge and to",

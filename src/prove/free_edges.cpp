@@ -155,7 +155,7 @@ std::vector<Finding> free_edge_findings(const Model& model, const Assembly& soli
         const auto body_key = [&](const Sheet& s) { return s.body >= 0 ? solids.bodies[static_cast<std::size_t>(s.body)].key : s.key; };
         const Curve& c = model.edges[n.edge].curve;
         out.push_back({keys.unique(make_key("finding", "free edge " + a.key + b.key, {c.length()})),
-                       "free edge within reach",
+                       FindingKind::free_edge_within_reach,
                        fmt::format("a free edge of {} ({:.1f} mm) runs within {:.2f} mm of {} and is not joined to it", name(a), c.length(), n.gap, name(b)),
                        "join it with [[joint]] edge and to, or with [[tie]], if it is welded there",
                        c.middle(),

@@ -133,7 +133,7 @@ void find_hinges(const Model& model, const Assembly& solids, Mobility& out) {
             const std::string name = name_of(model, solids, rigid, group);
             if (!named.insert(name).second) continue;
             const auto t = std::find_if(ties.begin(), ties.end(), [&](const TiedGroups& q) { return q.a == group || q.b == group; });
-            out.findings.push_back({make_key("finding", "hinge " + name, {}), "mechanism",
+            out.findings.push_back({make_key("finding", "hinge " + name, {}), FindingKind::mechanism,
                                     fmt::format("{} is held by ties along a straight line only and can turn about it", name),
                                     "tie another edge of it, or join it with links or shared edges", t->points[2], 0, name});
         }
@@ -180,7 +180,7 @@ void find_spinning(const Model& model, const Assembly& solids, Mobility& out) {
         }
         if (fast || !any || !m.axis.is_straight()) continue;
         const std::string name = m.body >= 0 ? solids.bodies[static_cast<std::size_t>(m.body)].label : m.key;
-        out.notes.push_back({"spin-" + m.key, "prove", "member free to spin", EntryState::proposed,
+        out.notes.push_back({"spin-" + m.key, "prove", EntryKind::member_free_to_spin, EntryState::proposed,
                              fmt::format("{} ends square on sheets at single nodes: only their drilling stiffness keeps it from spinning; where its torsion "
                                          "matters, take it as shells or couple a ring of nodes round its ends",
                                          name),

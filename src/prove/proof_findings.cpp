@@ -18,7 +18,7 @@ std::vector<Finding> contact_findings(const Proof& proof, const Assembly& solids
         if (c.joined) continue;
         const Body &a = solids.bodies[ix(c.a)], &b = solids.bodies[ix(c.b)];
         out.push_back({make_key("finding", "contact " + a.key + b.key, {c.gap}),
-                       "contact without a joint",
+                       FindingKind::contact_without_joint,
                        fmt::format("{} and {} touch (gap {:.2f} mm) but share nothing in the model", a.label, b.label, c.gap),
                        "raise join.reach, or check the parts there",
                        c.place,
@@ -35,7 +35,7 @@ std::vector<Finding> part_findings(const Proof& proof, const Assembly& solids) {
     std::vector<Finding> out;
     for (int b : proof.split_bodies) {
         const Body& body = solids.bodies[ix(b)];
-        out.push_back({make_key("finding", "parts " + body.key, {}), "body in parts",
+        out.push_back({make_key("finding", "parts " + body.key, {}), FindingKind::body_in_parts,
                        fmt::format("{}: one solid, but its sheets do not hang together", body.label),
                        "see its other findings: what joins them has no sheet yet", body.mass.centre, body.box.diagonal().norm(), body.label});
     }

@@ -47,7 +47,7 @@ public:
         // A strict plan wants the mesh within its limits, too.
         if (options_.strict)
             for (const Finding& f : mesh_.findings)
-                if (f.kind == "mesh outside its limits") proof_.outside.push_back("mesh: " + f.about), proof_.within_bounds = false;
+                if (f.kind == FindingKind::mesh_outside_its_limits) proof_.outside.push_back("mesh: " + f.about), proof_.within_bounds = false;
         observer_.tell("prove", 1);
         return std::move(proof_);
     }
@@ -167,11 +167,11 @@ private:
 
     // A body that was to become sheets: halve found skin on it that no sheet stands for, or the plan refused its walls.
     [[nodiscard]] bool wants_sheets(const Body& body) const {
-        constexpr const char* kind = "skin without a sheet";
-        const std::string key = own_key(make_key("finding", kind, {}), body.key);
+        constexpr FindingKind kind = FindingKind::skin_without_sheet;
+        const std::string key = own_key(make_key("finding", kind_name(kind), {}), body.key);
         return std::any_of(model_.findings.begin(), model_.findings.end(), [&](const Finding& f) { return f.kind == kind && f.key == key; }) ||
                std::any_of(model_.ledger.begin(), model_.ledger.end(),
-                           [&](const LedgerEntry& e) { return e.kind == "wall" && e.state == EntryState::refused && e.body == body.label; });
+                           [&](const LedgerEntry& e) { return e.kind == EntryKind::wall && e.state == EntryState::refused && e.body == body.label; });
     }
 
     // Skin of bodies that have sheets or a member, or should have; members account for all of theirs.

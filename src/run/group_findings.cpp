@@ -31,7 +31,7 @@ std::string pattern_of(const std::string& about) {
 
 // Measures of one mesh are one cause, wherever their worst elements are.
 bool one_cause(const Finding& f) {
-    return f.kind == "mesh outside its limits";
+    return f.kind == FindingKind::mesh_outside_its_limits;
 }
 
 std::string said_of(const FindingGroup& g, bool one_place) {
@@ -53,7 +53,7 @@ std::vector<FindingGroup> grouped(const std::vector<Finding>& findings) {
         bool one_place = false;
     };
     std::vector<Open> open;
-    std::map<std::pair<std::string, std::string>, std::size_t> by_cause;
+    std::map<std::pair<FindingKind, std::string>, std::size_t> by_cause;
     for (const Finding& f : findings) {
         // One place first: several measures of one bad element, or the same defect seen twice.
         const auto here = std::find_if(open.begin(), open.end(), [&](const Open& o) {

@@ -93,7 +93,7 @@ std::vector<Finding> findings_of(const Job& job) {
     std::vector<Finding> out;
     std::copy_if(job.survey.findings.begin(), job.survey.findings.end(), std::back_inserter(out), [&](const Finding& f) {
         // Gaps within reach are join's business: it closes them, and prove names those it did not.
-        return f.level == FindingLevel::warning && !(f.kind == "near miss" && f.size <= job.plan.join.reach);
+        return f.level == FindingLevel::warning && !(f.kind == FindingKind::near_miss && f.size <= job.plan.join.reach);
     });
     add(out, job.model.findings), add(out, job.mesh.findings), add(out, job.proof.findings);
     return out;

@@ -72,7 +72,7 @@ void find_holes(const Surveyed& s, Findings& out) {
         if (2 * h.radius < least) least = 2 * h.radius, face = h.faces[0];
     }
     if (count == 0) return;
-    out.push_back(s.finding("small holes",
+    out.push_back(s.finding(FindingKind::small_holes,
                             fmt::format("{} {} of {:.3g}{} mm diameter", count, count == 1 ? "hole" : "holes", least,
                                         widest > least * 1.001 ? fmt::format(" to {:.3g}", widest) : ""),
                             "strip.holes sets which count as small", middle_of(s.body, s.body.faces[ix(face)]), least, face,
@@ -102,7 +102,7 @@ void find_rounds(const Surveyed& s, Findings& out) {
         if (r < least) least = r, face = static_cast<int>(f);
     }
     if (count == 0) return;
-    out.push_back(s.finding("small rounds",
+    out.push_back(s.finding(FindingKind::small_rounds,
                             fmt::format("{} rounded {} of {:.3g}{} mm radius", count, count == 1 ? "edge" : "edges", least,
                                         largest > least * 1.001 ? fmt::format(" to {:.3g}", largest) : ""),
                             "strip.rounds sets which count as small", middle_of(s.body, s.body.faces[ix(face)]), least, face,
@@ -174,9 +174,10 @@ void find_lettering(const Surveyed& s, Findings& out) {
         }
         if (raised + sunk == 0) continue;
         const char* kind = sunk == 0 ? "raised" : raised == 0 ? "sunk" : "raised and sunk";
-        out.push_back(s.finding(
-            "lettering", fmt::format("{} {} {} on one face, up to {:.3g} mm", raised + sunk, kind, raised + sunk == 1 ? "feature" : "features", height),
-            "strip.raised sets which height counts", middle_of(s.body, s.body.faces[ix(face)]), height, face, {static_cast<double>(raised + sunk), height}));
+        out.push_back(s.finding(FindingKind::lettering,
+                                fmt::format("{} {} {} on one face, up to {:.3g} mm", raised + sunk, kind, raised + sunk == 1 ? "feature" : "features", height),
+                                "strip.raised sets which height counts", middle_of(s.body, s.body.faces[ix(face)]), height, face,
+                                {static_cast<double>(raised + sunk), height}));
     }
 }
 
@@ -193,7 +194,7 @@ void find_outside_range(const Surveyed& s, Findings& out) {
             if (!at || (thin ? p.distance < extreme : p.distance > extreme)) extreme = p.distance, at = &p;
         }
         if (!at) continue;
-        out.push_back(s.finding(thin ? "wall too thin" : "wall too thick",
+        out.push_back(s.finding(thin ? FindingKind::wall_too_thin : FindingKind::wall_too_thick,
                                 fmt::format("{:.1f} mm2 of wall {} than {:.3g} mm, down to {:.3g} mm", area, thin ? "thinner" : "thicker",
                                             thin ? s.options.thinnest : s.options.thickest, extreme),
                                 thin ? "lower survey.thinnest, or leave it out" : "raise survey.thickest, or model it as a solid",

@@ -17,7 +17,7 @@ struct Surveyed {
 
     [[nodiscard]] double wall() const;  ///< thickness that stands for the body: its largest band, or twice volume over area
     /// A finding about the body (and a face); `measures` make the id.
-    [[nodiscard]] Finding finding(const char* kind, std::string about, std::string advice, const Vec3& place, double size, int face,
+    [[nodiscard]] Finding finding(FindingKind kind, std::string about, std::string advice, const Vec3& place, double size, int face,
                                   std::initializer_list<double> measures) const;
     [[nodiscard]] double narrow() const;
 };

@@ -17,10 +17,10 @@
 namespace halvo {
 namespace {
 
-Finding between(const char* kind, const Body& a, const Body& b, std::string about, std::string advice, const Vec3& place, double size, int face,
+Finding between(FindingKind kind, const Body& a, const Body& b, std::string about, std::string advice, const Vec3& place, double size, int face,
                 std::initializer_list<double> measures) {
     Finding f;
-    f.key = make_key("finding", std::string(kind) + " " + a.key + " " + b.key, measures);
+    f.key = make_key("finding", std::string(kind_name(kind)) + " " + a.key + " " + b.key, measures);
     f.kind = kind, f.about = std::move(about), f.advice = std::move(advice);
     f.place = place, f.size = size, f.body = a.label + " + " + b.label, f.face = face, f.body_keys = {a.key, b.key};
     return f;
@@ -175,7 +175,7 @@ void judge_pair(const Assembly& solids, const std::vector<const Contact*>& conta
     if (!inside.empty() && a.closed && b.closed) {
         const Overlap o = overlap(a, b, inside);
         if (o.volume > 0 && depth > 2 * touch) {
-            out.push_back(between("overlap", a, b, fmt::format("{} and {} overlap by {:.4g} mm3, {:.3g} mm deep", a.label, b.label, o.volume, depth),
+            out.push_back(between(FindingKind::overlap, a, b, fmt::format("{} and {} overlap by {:.4g} mm3, {:.3g} mm deep", a.label, b.label, o.volume, depth),
                                   "move or cut one of them in CAD; joints there still close", o.centre, depth, -1, {std::cbrt(o.volume), depth}));
             return;
         }
@@ -187,12 +187,13 @@ void judge_pair(const Assembly& solids, const std::vector<const Contact*>& conta
         if (c->gap < gap) gap = c->gap, at = c->centre, face = c->points[0].face_a;
     const double touching = gap <= touch ? facing_area(a, b, 0, touch) : 0, area = gap <= touch ? 0 : facing_area(a, b, options.near, touch);
     if (gap <= touch) {
-        Finding f = between("contact", a, b, fmt::format("{} and {} touch over {:.4g} mm2", a.label, b.label, touching),
+        Finding f = between(FindingKind::contact, a, b, fmt::format("{} and {} touch over {:.4g} mm2", a.label, b.label, touching),
                             "nothing needs doing: join makes it a joint", at, std::sqrt(touching), face, {std::sqrt(touching)});
         f.level = FindingLevel::note;
         out.push_back(std::move(f));
     } else if (gap <= options.near) {
-        out.push_back(between("near miss", a, b, fmt::format("{} and {} stand {:.3g} mm apart, facing each other over {:.4g} mm2", a.label, b.label, gap, area),
+        out.push_back(between(FindingKind::near_miss, a, b,
+                              fmt::format("{} and {} stand {:.3g} mm apart, facing each other over {:.4g} mm2", a.label, b.label, gap, area),
                               "join.reach closes gaps up to its length; close it in CAD otherwise", at, gap, face, {gap, std::sqrt(area)}));
     }
 }
@@ -216,7 +217,7 @@ void find_tiny(const Assembly& solids, const SurveyOptions& options, Findings& o
         const Body& b = *list[0];
         Finding f;
         f.key = make_key("finding", "tiny " + b.key, {extent(b)});
-        f.kind = "tiny body";
+        f.kind = FindingKind::tiny_body;
         f.about = fmt::format("{}: {:.3g} mm large in a model of {:.3g} mm{}", b.label, extent(b), extent(solids),
                               list.size() > 1 ? fmt::format(" (and {} more of the same part)", list.size() - 1) : "");
         f.advice = "leave it out with source.skip";
@@ -225,9 +226,9 @@ void find_tiny(const Assembly& solids, const SurveyOptions& options, Findings& o
     }
 }
 
-Finding about_file(const Assembly& solids, const char* kind, std::string about, std::string advice) {
+Finding about_file(const Assembly& solids, FindingKind kind, std::string about, std::string advice) {
     Finding f;
-    f.key = make_key("finding", std::string(kind) + " " + about, {});
+    f.key = make_key("finding", std::string(kind_name(kind)) + " " + about, {});
     f.kind = kind, f.about = std::move(about), f.advice = std::move(advice);
     f.place = solids.box.isEmpty() ? Vec3(0, 0, 0) : Vec3(solids.box.center());
     f.size = extent(solids);
@@ -251,10 +252,10 @@ void find_unit(const Assembly& solids, const Survey& survey, Findings& out) {
     const std::string figures = wall > 0 ? fmt::format("{:.4g} mm large, walls of {:.3g} mm", size, wall) : fmt::format("{:.4g} mm large", size);
     if (!solids.unit_stated) {
         out.push_back(about_file(
-            solids, "unit not stated", fmt::format("{} files have no unit; read as mm it is {}", solids.format, figures),
+            solids, FindingKind::unit_not_stated, fmt::format("{} files have no unit; read as mm it is {}", solids.format, figures),
             guess.empty() ? "say source.unit; no unit gives it a likely size" : fmt::format("say source.unit; \"{}\" would give it a likely size", guess)));
     } else if (guess != "mm" && (size < 5 || size > 2e5 || (wall > 0 && wall < 0.02))) {
-        out.push_back(about_file(solids, "unit suspicion", fmt::format("the model is {} in the unit of the file ({})", figures, solids.unit),
+        out.push_back(about_file(solids, FindingKind::unit_suspicion, fmt::format("the model is {} in the unit of the file ({})", figures, solids.unit),
                                  guess.empty()
                                      ? "check the unit the file was exported in"
                                      : fmt::format("check the unit the file was exported in; {} times larger it would be likely", guess == "inch" ? "25.4"
@@ -267,7 +268,7 @@ void find_unit(const Assembly& solids, const Survey& survey, Findings& out) {
 
 void find_between_bodies(const Assembly& solids, const Survey& survey, const SurveyOptions& options, const Observer& observer, Findings& out) {
     find_unit(solids, survey, out);
-    for (const std::string& n : solids.notes) out.push_back(about_file(solids, "reader note", n, "see whether that is meant"));
+    for (const std::string& n : solids.notes) out.push_back(about_file(solids, FindingKind::reader_note, n, "see whether that is meant"));
     find_tiny(solids, options, out);
     const auto contacts = find_contacts(solids, options.near, observer, "survey");
     std::map<std::pair<int, int>, std::vector<const Contact*>> pairs;
@@ -276,7 +277,7 @@ void find_between_bodies(const Assembly& solids, const Survey& survey, const Sur
         const Body &a = solids.bodies[ix(ids.first)], &b = solids.bodies[ix(ids.second)];
         const bool doubled = doubled_bodies(a, b, solids.tolerance.point);
         if (doubled)
-            out.push_back(between("doubled bodies", a, b, fmt::format("{} and {} are the same body in the same place", a.label, b.label),
+            out.push_back(between(FindingKind::doubled_bodies, a, b, fmt::format("{} and {} are the same body in the same place", a.label, b.label),
                                   "leave one of them out with source.skip", a.mass.centre, extent(a), -1, {std::cbrt(a.mass.volume)}));
         judge_pair(solids, list, options, doubled, out);
     }

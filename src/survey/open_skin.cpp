@@ -116,7 +116,7 @@ void find_free(const Surveyed& s, Findings& out) {
     for (const FreeEdge& f : list) total += f.length, least = std::min(least, f.gap);
     const FreeEdge& main = longest(list);
     const Vec3 at = s.body.edges[ix(main.edge)].curve.middle();
-    out.push_back(s.finding("open body",
+    out.push_back(s.finding(FindingKind::open_body,
                             fmt::format("{:.1f} mm of free edges ({}); its volume is not defined; {}", total, list.size(),
                                         std::isfinite(least) ? fmt::format("the nearest free edges lie {:.3g} mm apart", least)
                                                              : fmt::format("no two free edges lie within {:.3g} mm of each other", reach)),
@@ -129,7 +129,7 @@ void find_free(const Surveyed& s, Findings& out) {
         const FreeEdge& b = longest(beside);
         // Every seam is counted from both of its sides.
         out.push_back(s.finding(
-            "unconnected edges",
+            FindingKind::unconnected_edges,
             fmt::format("{} free edges lie edge to edge over {:.1f} mm without being connected, up to {:.3g} mm apart", beside.size(), 0.5 * length, widest),
             "sew the faces in CAD", s.body.edges[ix(b.edge)].curve.middle(), widest, b.face, {length, widest}));
     }
@@ -139,7 +139,7 @@ void find_free(const Surveyed& s, Findings& out) {
         const bool lone = s.skin.neighbours.of[ix(r.edges[0].face)].empty();
         if (lone) continue;
         if (!r.closed || area > largest_missing * s.body.mass.area || s.body.faces.size() < 2) continue;
-        out.push_back(s.finding("missing face",
+        out.push_back(s.finding(FindingKind::missing_face,
                                 fmt::format("a closed ring of {} free edges, {:.1f} mm long, around {:.1f} mm2", r.edges.size(), r.length, area),
                                 "fill the opening in CAD", r.middle, r.length, longest(r.edges).face, {r.length, std::sqrt(area)}));
     }
@@ -183,8 +183,9 @@ void find_doubled_faces(const Surveyed& s, Findings& out) {
                 return true;
             };
             if (!lies_on(f, ix(g)) || !lies_on(ix(g), f)) continue;
-            out.push_back(s.finding("doubled faces", fmt::format("two faces of {:.1f} mm2 lie on each other", b.faces[f].area), "delete one of them in CAD",
-                                    marks[f].centre, std::sqrt(b.faces[f].area), static_cast<int>(f), {std::sqrt(b.faces[f].area)}));
+            out.push_back(s.finding(FindingKind::doubled_faces, fmt::format("two faces of {:.1f} mm2 lie on each other", b.faces[f].area),
+                                    "delete one of them in CAD", marks[f].centre, std::sqrt(b.faces[f].area), static_cast<int>(f),
+                                    {std::sqrt(b.faces[f].area)}));
         }
 }
 
@@ -193,7 +194,7 @@ void find_inverted(const Surveyed& s, Findings& out) {
     const Body& b = s.body;
     if (b.turned > 0) {
         const bool all = b.turned >= static_cast<int>(b.faceted ? b.facets.size() : b.faces.size());
-        out.push_back(s.finding("inverted orientation",
+        out.push_back(s.finding(FindingKind::inverted_orientation,
                                 all ? "its skin looked inward in the file; it was turned"
                                     : fmt::format("{} of its {} facets looked the wrong way in the file; they were turned", b.turned, b.facets.size()),
                                 "turn it in CAD, so that other programs read it right too", b.mass.centre, extent(b), -1, {static_cast<double>(b.turned)}));
@@ -234,7 +235,7 @@ void find_inverted(const Surveyed& s, Findings& out) {
         const Face& k = b.faces[ix(face)];
         const Vec3 at = k.facet_count > 0 ? b.points[ix(b.facets[k.first_facet].corners[0])] : b.mass.centre;
         const double wrong_area = area[wrong > 0 ? 1 : 0];
-        out.push_back(s.finding("inverted orientation",
+        out.push_back(s.finding(FindingKind::inverted_orientation,
                                 fmt::format("{} of {} faces ({:.1f} mm2) look the other way than their neighbours", count, queue.size(), wrong_area),
                                 "turn these faces in CAD", at, std::sqrt(wrong_area), face, {std::sqrt(wrong_area)}));
     }

@@ -74,10 +74,10 @@ double Surveyed::narrow() const {
     return std::max(10 * tol, summary.bands.empty() ? 1e-4 * extent(body) : 0.05 * wall());
 }
 
-Finding Surveyed::finding(const char* kind, std::string about, std::string advice, const Vec3& place, double size, int face,
+Finding Surveyed::finding(FindingKind kind, std::string about, std::string advice, const Vec3& place, double size, int face,
                           std::initializer_list<double> measures) const {
     Finding f;
-    f.key = make_key("finding", std::string(kind) + " " + body.key, measures);
+    f.key = make_key("finding", std::string(kind_name(kind)) + " " + body.key, measures);
     f.kind = kind, f.about = body.label + ": " + std::move(about), f.advice = std::move(advice);
     f.place = place, f.size = size, f.body = body.label, f.face = face, f.body_keys = {body.key, ""};
     return f;

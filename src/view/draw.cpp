@@ -181,8 +181,8 @@ void draw_gap(const std::filesystem::path& file, const Job& job, DrawOptions opt
     draw_legend(c, options.width - panel + 20, head + 60, after.legend);
     if (near != job.model.joints.end())
         c.text(22, options.height - foot + 24,
-               fmt::format("{} at {}: gap of the solids {:.2f} mm, midsurface or line carried on by {:.2f} mm{}", near->kind, at(near->place, job.solids.shift),
-                           near->gap, near->moved, near->length > 0 ? fmt::format(", {:.1f} mm long", near->length) : ""),
+               fmt::format("{} at {}: gap of the solids {:.2f} mm, midsurface or line carried on by {:.2f} mm{}", kind_name(near->kind),
+                           at(near->place, job.solids.shift), near->gap, near->moved, near->length > 0 ? fmt::format(", {:.1f} mm long", near->length) : ""),
                12.5, ink);
     c.save(file);
 }

@@ -139,7 +139,7 @@ Content compose_survey(const Job& job) {
         if (f.level == FindingLevel::note) continue;
         ++n;
         if (n <= most_findings_marked) out.marks.push_back({f.place, std::to_string(n)});
-        out.list.push_back(fmt::format("{}. {}{}", n, f.kind, f.body.empty() ? "" : " (" + f.body + ")"));
+        out.list.push_back(fmt::format("{}. {}{}", n, kind_name(f.kind), f.body.empty() ? "" : " (" + f.body + ")"));
     }
     if (out.list.empty()) out.list.push_back("no findings");
     if (thin && thick)

@@ -19,12 +19,13 @@ void run_one(const test::RandomPart& part, const make::Solid& solid, bool moved)
     const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
     double buried = 0;
     for (const Finding& f : findings_of(j))
-        if (f.kind == "edge inside the solid") buried += f.size;
+        if (f.kind == FindingKind::edge_inside_the_solid) buried += f.size;
     fmt::print("{} {} {} {} bl {:.1f} ce {:.3f} parts {} sheets {} vol {:+.3f}% cov {:.4f} quads {:.1f}% sj {:.2f} {:.1f}s\n", part.family, part.number,
                moved ? 1 : 0, j.proof.within_bounds ? (buried > 0 ? "bur" : "ok") : "OUT", buried, j.proof.centroid_error, j.mesh.parts, j.model.sheets.size(),
                100 * j.proof.volume_error, j.proof.coverage, 100 * j.mesh.quality.quad_share, j.mesh.quality.min_scaled_jacobian, seconds);
     if (j.proof.within_bounds && buried == 0 && j.proof.coverage > 0.99) return;
-    for (const Finding& f : findings_of(j)) fmt::print("   [{}] {} at {:.1f} {:.1f} {:.1f}\n", f.kind, f.about, f.place.x(), f.place.y(), f.place.z());
+    for (const Finding& f : findings_of(j))
+        fmt::print("   [{}] {} at {:.1f} {:.1f} {:.1f}\n", kind_name(f.kind), f.about, f.place.x(), f.place.y(), f.place.z());
     for (const std::string& o : j.proof.outside) fmt::print("   outside: {}\n", o);
 }
 

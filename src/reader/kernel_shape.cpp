@@ -1,5 +1,5 @@
 // Shapes of the CAD kernel become Halvo's own bodies: it evaluates and tessellates, nothing else.
-#include "io/kernel_shape.hpp"
+#include "reader/kernel_shape.hpp"
 
 #include "body/touching_edges.hpp"
 #include "io/recognise.hpp"

@@ -1,6 +1,6 @@
 // Opens STEP and IGES files with the CAD kernel and walks their product tree.
-#include "io/kernel.hpp"
-#include "io/kernel_shape.hpp"
+#include "reader/kernel_document.hpp"
+#include "reader/kernel_shape.hpp"
 
 #include <BRep_Builder.hxx>
 #include <IFSelect_ReturnStatus.hxx>
@@ -257,11 +257,6 @@ namespace {
 }
 
 }  // namespace
-
-const char* kind_name(FileKind k) {
-    constexpr const char* names[] = {"STEP", "IGES", "STL", "OBJ", "PLY"};
-    return names[static_cast<int>(k)];
-}
 
 KernelDocument::KernelDocument(const std::filesystem::path& file, FileKind kind, const std::string& shown, const std::filesystem::path& scratch,
                                const std::function<void(double)>& progress)
