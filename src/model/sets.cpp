@@ -83,7 +83,7 @@ void make_sets(Model& model, const std::vector<SetRule>& rules) {
         std::erase_if(model.findings, [&](const Finding& f) { return f.key == key; });  // of the run before
         if (s.sheets.empty() && s.members.empty() && s.edges.empty())
             model.findings.push_back(
-                {key, "rule without effect", line, "check its bodies, ids and places against halvo list MODEL sheets", Vec3::Zero(), 0, ""});
+                {key, FindingKind::rule_without_effect, line, "check its bodies, ids and places against halvo list MODEL sheets", Vec3::Zero(), 0, ""});
         model.sets.push_back(std::move(s));
     }
 }
