@@ -208,6 +208,7 @@ private:
         const double along = (at - t.point).dot(t.direction);
         if (along < t.lo - tol_ || along > t.hi + tol_) return false;
         const double h = other.chart.height(at);
+        if (!(h < 0 ? t.below : t.above)) return false;
         const auto sides = other.field.sides(other.chart, other.chart.local2(at));
         const double side = h < 0 ? sides.down : sides.up;
         if (std::abs(h) > side + work_.reach) return false;
@@ -437,10 +438,13 @@ private:
             const Curve& ca = next.edges[u.edge.index()].curve;
             for (const EdgeUse& v : done.on_curve[ix(b)]) {
                 const Curve& cb = next.edges[v.edge.index()].curve;
-                const auto opposite = [&](const Vec3& p, const Vec3& q) {
-                    const Vec3 foot = cb.point(cb.nearest(p));
-                    return (foot - q).norm() <= 10 * tol_;
+                // Places were carried over from one curve to the other, either way.
+                const auto is_foot = [&](const Curve& on, const Vec3& from, const Vec3& foot) {
+                    const double t = on.nearest(from);
+                    const Vec3 way = from - foot;  // square to the curve, but past its ends
+                    return (on.point(t) - foot).norm() <= 10 * tol_ && std::abs(way.dot(on.derivative(t).normalized())) <= 10 * tol_ + 0.02 * way.norm();
                 };
+                const auto opposite = [&](const Vec3& p, const Vec3& q) { return is_foot(cb, p, q) || is_foot(ca, q, p); };
                 const bool same = opposite(ca.start(), cb.start()) && opposite(ca.end(), cb.end());
                 bool turned = opposite(ca.start(), cb.end()) && opposite(ca.end(), cb.start());
                 // Round closed curves both ends are one: the way round shows on the way.
@@ -448,6 +452,9 @@ private:
                     const Vec3 quarter = cb.point(cb.nearest(ca.point(ca.parameter_at(0.25))));
                     turned = (quarter - cb.point(cb.parameter_at(0.75))).norm() < (quarter - cb.point(cb.parameter_at(0.25))).norm();
                 }
+                // Halves of a circle have the same ends, either way: what is opposite is so in its middle too.
+                const Vec3 end = ca.start() - (turned ? cb.end() : cb.start()), middle = ca.middle() - cb.point(cb.nearest(ca.middle()));
+                if ((middle - end).norm() > 0.25 * ca.length()) continue;
                 // Rims that are flush are matched from either sheet.
                 if ((same || turned) && linked_.insert(std::minmax(u.edge.value, v.edge.value)).second)
                     next.edge_links.push_back({u.edge, v.edge, turned, joint});

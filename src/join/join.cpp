@@ -19,6 +19,7 @@ void join_with(Model& model, const Assembly* solids, const ContactTable& contact
     find_sheet_joints(model, contacts, work);
     if (solids) find_named_joints(model, *solids, work);
     fill_corners(model, work);
+    settle_overhangs(model, work);
     find_member_joints(model, contacts, work);
     if (solids && options.bulk == BulkAs::coupling) find_couplings(model, *solids, contacts, work);
     if (solids) find_ties(model, *solids, work), find_points(model, *solids, work);

@@ -30,7 +30,7 @@ public:
         const LapsAs way = joint_choice(work_, &JointRule::laps, work_.options->laps, sheet(a_).key, sheet(a_).body, sheet(b_).key, sheet(b_).body, place);
         if (way == LapsAs::tie || oblique_) tie();
         else if (way == LapsAs::merge && sheet(a_).chart.flat() && sheet(b_).chart.flat() && of_one_thickness()) merge();
-        else link(a_, b_), link(b_, a_);
+        else one_borders(), link(a_, b_), link(b_, a_);
     }
 
 private:
@@ -145,10 +145,71 @@ private:
     // The boundary of each that lies over the other is imprinted there and linked node to node.
     void link(std::size_t from, std::size_t onto) {
         for (const Over& o : edges_over(from, onto)) {
+            if (paired_.count(o.edge)) continue;
             const Vec3 middle = o.piece.middle();
             const int number = record(o.piece.length(), 0.5 * (middle + sheet(onto).chart.foot(middle)));
             if (number >= 0) work_.line_links.push_back({o.edge, imprint(o.piece, onto), 0, 0, -1, number});
         }
+    }
+
+    using Loop = std::vector<EdgeUse>;
+
+    std::vector<const Loop*> loops_of(std::size_t i) const {
+        std::vector<const Loop*> out;
+        for (const Region& r : sheet(i).regions)
+            for (const Loop& loop : r.loops) out.push_back(&loop);
+        return out;
+    }
+
+    const Curve& curve_of(const EdgeUse& u) const { return model_.edges[u.edge.index()].curve; }
+
+    // The edge of the loop that one faces which runs through `p` along `d`, no further off than `near`; -1 where there is none.
+    int faced(const Loop& loop, const Vec3& p, const Vec3& d, double near) const {
+        constexpr double alike = 0.7;
+        int best = -1;
+        for (const EdgeUse& u : loop) {
+            const Curve& c = curve_of(u);
+            const double t = c.nearest(p);
+            if (std::abs(c.derivative(t).normalized().dot(d)) < alike) continue;  // round a corner
+            if (const double off = (c.point(t) - p).norm(); off <= near) near = off, best = u.edge.value;
+        }
+        return best;
+    }
+
+    // Edges of `loop`, each with the edges of `other` that it runs along: all of it within a share of the thickness; nothing where any of it
+    // does not.
+    std::set<std::pair<int, int>> runs_along(const Loop& loop, const Loop& other, std::size_t onto, double near) const {
+        constexpr int n = 12;
+        std::set<std::pair<int, int>> out;
+        for (const EdgeUse& u : loop) {
+            const Curve& c = curve_of(u);
+            for (int k = 0; k < n; ++k) {
+                const double t = c.parameter_at((k + 0.5) / n);
+                const int edge = faced(other, sheet(onto).chart.foot(c.point(t)), c.derivative(t).normalized(), near);
+                if (edge < 0) return {};
+                out.emplace(u.edge.value, edge);
+            }
+        }
+        return out;
+    }
+
+    // Openings (and outlines) that go through both skins are one border, though they lie a little apart: on round skins a bore is wider in the
+    // outer one. They are linked to each other, and neither is imprinted on the other's sheet, where it would leave slivers.
+    void one_borders() {
+        constexpr double share = 0.25;  // of both thicknesses together
+        const double near = share * (work_.sheets[a_].thickest + work_.sheets[b_].thickest);
+        for (const Loop* la : loops_of(a_))
+            for (const Loop* lb : loops_of(b_)) {
+                const auto there = runs_along(*la, *lb, b_, near);
+                if (there.empty() || runs_along(*lb, *la, a_, near).empty()) continue;
+                double length = 0;
+                for (const EdgeUse& u : *la) length += curve_of(u).length();
+                const int number = record(length, curve_of(la->front()).middle());
+                for (const EdgeUse& u : *la) paired_.insert(u.edge.value);
+                for (const EdgeUse& u : *lb) paired_.insert(u.edge.value);
+                if (number >= 0)
+                    for (const auto& [e, f] : there) work_.line_links.push_back({e, f, 0, 0, -1, number});
+            }
     }
 
     // The smaller one's boundary follows the larger one, wherever that has its nodes.
@@ -212,6 +273,7 @@ private:
     double gap_;
     bool oblique_;
     std::vector<ContactPoint> contact_;
+    std::set<int> paired_;  // edges of loops that are one border with the other sheet's
 };
 
 }  // namespace

@@ -33,9 +33,10 @@ struct SheetState {
     std::vector<int> cuts;                     ///< those among them along which a closed surface is cut open
     std::vector<std::pair<int, Vec3>> points;  ///< wanted vertices: number of the input point, place
     struct Trim {
-        Vec3 point, direction;  ///< seam line
-        double lo, hi;          ///< where the joint is, along it
-        int partner;            ///< sheet whose slab is cleared
+        Vec3 point, direction;            ///< seam line
+        double lo, hi;                    ///< where the joint is, along it
+        int partner;                      ///< sheet whose slab is cleared
+        bool above = true, below = true;  ///< on which of the partner's sides it is
     };
     std::vector<Trim> trims;
     Box3 box;
@@ -169,6 +170,8 @@ void find_couplings(const Model& model, const Assembly& solids, const ContactTab
 /// Edges inside the thickness of another sheet of their solid that nothing holds: tied to it, also rims beside each other where the sheets of
 /// one solid do not hang together else; true when there are any. After all other joints.
 [[nodiscard]] bool find_thickness_ties(const Model& model, const Assembly& solids, JoinWork& work);
+/// Overhangs beyond joints are cut all along a side of a sheet or nowhere.
+void settle_overhangs(const Model& model, JoinWork& work);
 void carry_out(Model& model, JoinWork& work);
 /// Member lines that rigid links within `reach` tie together meet at one point, the one that moves them least.
 void meet_members(Model& model, const JoinWork& work);

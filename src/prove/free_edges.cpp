@@ -93,6 +93,11 @@ private:
     }
 
     void find_joints() {
+        for (std::size_t e = 0; e < uses_.size(); ++e)
+            for (std::size_t i = 0; i < uses_[e].size(); ++i)
+                for (std::size_t j = i + 1; j < uses_[e].size(); ++j)
+                    if (uses_[e][i].sheet != uses_[e][j].sheet)
+                        joints_[std::minmax(uses_[e][i].sheet.index(), uses_[e][j].sheet.index())].push_back(EdgeId(static_cast<int>(e)));
         for (const EdgeLink& l : model_.edge_links)
             for (const SheetAtEdge& a : uses_[l.a.index()])
                 for (const SheetAtEdge& b : uses_[l.b.index()]) joints_[std::minmax(a.sheet.index(), b.sheet.index())].push_back(l.a);
@@ -107,7 +112,8 @@ private:
                            [&](VertexId v) { return of_vertex_[v.index()].count(other) > 0; });
     }
 
-    // Are both sheets joined to each other there already? What lies on another skin has its own rim linked or tied, not the other's beside it.
+    // Are both sheets joined to each other there already? What lies on another skin has its own rim linked or tied, not the other's beside it;
+    // and a border that runs along a joint, half a thickness off, needs none of its own.
     bool joined_beside(const Vec3& p, std::size_t own, std::size_t other) const {
         const auto it = joints_.find(std::minmax(own, other));
         if (it == joints_.end()) return false;
