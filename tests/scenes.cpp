@@ -502,7 +502,17 @@ double lost_of(const Job& job) {
     for (const Element& e : job.mesh.elements) {
         if (e.kind != ElementKind::shell) continue;
         const auto at = [&](int k) { return job.mesh.nodes[static_cast<std::size_t>(e.nodes[static_cast<std::size_t>(k)])]; };
-        for (int k = 1; k + 1 < e.count; ++k) area[static_cast<std::size_t>(e.sheet)] += 0.5 * (at(k) - at(0)).cross(at(k + 1) - at(0)).norm();
+        // On the surface: chords of round walls are a little short of it.
+        const Chart& chart = job.model.sheets[static_cast<std::size_t>(e.sheet)].chart;
+        constexpr int n = 4;
+        for (int k = 1; k + 1 < e.count; ++k)
+            for (int i = 0; i < n; ++i)
+                for (int j = 0; i + j < n; ++j) {
+                    const Vec3 u = (at(k) - at(0)) / n, v = (at(k + 1) - at(0)) / n, p = chart.foot(at(0) + i * u + j * v),
+                               q = chart.foot(at(0) + (i + 1) * u + j * v), r = chart.foot(at(0) + i * u + (j + 1) * v),
+                               s = chart.foot(at(0) + (i + 1) * u + (j + 1) * v);
+                    area[static_cast<std::size_t>(e.sheet)] += 0.5 * ((q - p).cross(r - p).norm() + (i + j < n - 1 ? (q - s).cross(r - s).norm() : 0));
+                }
     }
     double worst = 0;
     for (std::size_t s = 0; s < area.size(); ++s)

@@ -77,15 +77,16 @@ bool halve_sides(TracePatch& patch, std::vector<OnEdge>& global, const Wanted& w
     return any;
 }
 
-// Halves the sides longer than `most` of those triangles that are meant; false where there are none.
+// Halves the sides longer than `most`, across `axis` where one is given, of those triangles that are meant; false where there are none.
 template <class Meant>
-bool halve_long(TracePatch& patch, std::vector<OnEdge>& global, double most, const Meant& meant) {
+bool halve_long(TracePatch& patch, std::vector<OnEdge>& global, double most, const Meant& meant, const Vec3& axis = Vec3::Zero()) {
     std::set<std::array<int, 2>> sides;
     for (const auto& t : patch.triangles)
         if (meant(t))
             for (std::size_t k = 0; k < 3; ++k) sides.insert({std::min(t[k], t[(k + 1) % 3]), std::max(t[k], t[(k + 1) % 3])});
     return halve_sides(patch, global, [&](int a, int b) {
-        return (patch.points[ix(a)] - patch.points[ix(b)]).norm() > most && sides.count({std::min(a, b), std::max(a, b)}) > 0;
+        const Vec3 d = patch.points[ix(a)] - patch.points[ix(b)];
+        return (d - d.dot(axis) * axis).norm() > most && sides.count({std::min(a, b), std::max(a, b)}) > 0;
     });
 }
 
@@ -190,8 +191,13 @@ private:
         const auto r = spine_radius(chart_.surface());
         if (!r) return;
         const double most = 2 * *r;
+        // Along a cylinder nothing turns.
+        const auto* cylinder = std::get_if<CylinderSurface>(&chart_.surface());
+        const Vec3 axis = cylinder ? cylinder->frame.z : Vec3(Vec3::Zero());
         for (int round = 0; round < rounds; ++round)
-            if (!halve_long(patch, global, most, [&](const auto& t) { return in_range(patch, t); })) return;
+            if (!halve_long(
+                    patch, global, most, [&](const auto& t) { return in_range(patch, t); }, axis))
+                return;
     }
 
     // Both ends of a long facet's side, as those on planes and along cylinders are, may lie outside a round that passes through it in between.
