@@ -1,7 +1,7 @@
 // Joints of curved sheets with others of another body: along the curves in which both surfaces cross.
 #include "body/surface_cut.hpp"
 #include "geom/foot_curve.hpp"
-#include "join/work.hpp"
+#include "join/sheet_contacts.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -18,11 +18,11 @@ struct Foot {
 
 class CurvedJoiner {
 public:
-    CurvedJoiner(const Model& model, const ContactTable& contacts, JoinWork& work, std::size_t a, std::size_t b)
+    CurvedJoiner(const Model& model, const SheetContacts& contacts, JoinWork& work, std::size_t a, std::size_t b)
         : model_(model), contacts_(contacts), work_(work), a_(a), b_(b), grow_(work.sheets[a].thickest + work.sheets[b].thickest + work.reach) {}
 
     void run() {
-        contact_ = contacts_.between(sheet(a_).body, sheet(b_).body);
+        contact_ = contacts_.between(a_, b_);
         if (contacts_.known() && contact_.empty()) return;
         Box3 range = widened(a_).intersection(widened(b_));
         if (range.isEmpty()) return;
@@ -171,7 +171,7 @@ private:
     }
 
     const Model& model_;
-    const ContactTable& contacts_;
+    const SheetContacts& contacts_;
     JoinWork& work_;
     std::size_t a_, b_;
     double grow_;
@@ -181,7 +181,7 @@ private:
 
 }  // namespace
 
-void meet_curved(const Model& model, const ContactTable& contacts, JoinWork& work, std::size_t a, std::size_t b) {
+void meet_curved(const Model& model, const SheetContacts& contacts, JoinWork& work, std::size_t a, std::size_t b) {
     CurvedJoiner(model, contacts, work, a, b).run();
 }
 

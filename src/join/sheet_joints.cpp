@@ -1,7 +1,7 @@
 // Joints between sheets of different bodies: corners, tees, crosses, butts in one plane, laps face to face.
 #include "geom/foot_curve.hpp"
 #include "geom/outline.hpp"
-#include "join/work.hpp"
+#include "join/sheet_contacts.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -17,7 +17,7 @@ constexpr double drafted = 0.35;        // the same of midsurfaces whose walls' 
 
 class SheetJoiner {
 public:
-    SheetJoiner(const Model& model, const ContactTable& contacts, JoinWork& work) : model_(model), contacts_(contacts), work_(work) {}
+    SheetJoiner(const Model& model, const ContactTable& contacts, JoinWork& work) : model_(model), contacts_(model, contacts, work), work_(work) {}
 
     void run() {
         for (const SheetState& s : work_.sheets) thickest_ = std::max(thickest_, s.thickest);
@@ -47,7 +47,8 @@ private:
         const double grow = work_.sheets[a].thickest + work_.sheets[b].thickest + work_.reach;
         box.min().array() -= grow, box.max().array() += grow;
         if (!box.intersects(work_.sheets[b].box)) return false;
-        if (!one_body && contacts_.known() && !contacts_.all().count({std::min(sheet(a).body, sheet(b).body), std::max(sheet(a).body, sheet(b).body)}))
+        if (!one_body && contacts_.known() &&
+            !contacts_.of_bodies().all().count({std::min(sheet(a).body, sheet(b).body), std::max(sheet(a).body, sheet(b).body)}))
             return false;
         return true;
     }
@@ -83,7 +84,7 @@ private:
         if (!contacts_.known()) return 0.0;
         const double near = work_.sheets[a].thickest + work_.sheets[b].thickest + work_.reach + moved;
         std::optional<double> best;
-        for (const ContactPoint& c : contacts_.between(sheet(a).body, sheet(b).body)) {
+        for (const ContactPoint& c : contacts_.between(a, b)) {
             const Vec3 run = q - p;
             const double w = std::clamp((c.place - p).dot(run) / std::max(run.squaredNorm(), 1e-300), 0.0, 1.0);
             if ((c.place - (p + w * run)).norm() > near) continue;
@@ -168,7 +169,7 @@ private:
         if (sheet(a).chart.flat() || sheet(b).chart.flat()) return;  // they touch along a line at most
         const double touching = 0.5 * (work_.sheets[a].thickest + work_.sheets[b].thickest), within = touching + work_.reach + 10 * work_.tol;
         double gap = std::numeric_limits<double>::max(), oblique = 0;
-        for (const ContactPoint& c : contacts_.between(sheet(a).body, sheet(b).body)) {
+        for (const ContactPoint& c : contacts_.between(a, b)) {
             const SkinPoint p = sheet(a).chart.on(c.place), q = sheet(b).chart.on(c.place);
             const double apart = (p.point - q.point).norm(), sine = p.normal.cross(q.normal).norm();
             if (apart > within || apart < 0.5 * touching || sine > along_skin) continue;
@@ -182,7 +183,7 @@ private:
         if (sheet(a).body == sheet(b).body || !contacts_.known()) return;
         const Box3 both = within_skins(a).intersection(within_skins(b));
         double gap = std::numeric_limits<double>::max();
-        for (const ContactPoint& c : contacts_.between(sheet(a).body, sheet(b).body)) {
+        for (const ContactPoint& c : contacts_.between(a, b)) {
             if (c.area <= 0 || !both.contains(c.place)) continue;
             if (gap <= 10 * work_.tol) break;  // no closer one to be found
             const auto na = normal_under_skin(a, c), nb = normal_under_skin(b, c);
@@ -235,15 +236,17 @@ private:
 
     bool share_edge(std::size_t a, std::size_t b) const {
         std::set<int> own;
-        const auto each = [&](std::size_t i, const auto& what) {
-            for (const Region& r : sheet(i).regions)
-                for (const auto& loop : r.loops)
-                    for (const EdgeUse& u : loop) what(u.edge.value);
-        };
         bool any = false;
-        each(a, [&](int e) { own.insert(e); });
-        each(b, [&](int e) { any = any || own.count(e) > 0; });
+        each_edge(a, [&](int e) { own.insert(e); });
+        each_edge(b, [&](int e) { any = any || own.count(e) > 0; });
         return any;
+    }
+
+    template <class What>
+    void each_edge(std::size_t i, const What& what) const {
+        for (const Region& r : sheet(i).regions)
+            for (const auto& loop : r.loops)
+                for (const EdgeUse& u : loop) what(u.edge.value);
     }
 
     // Where a condition holds along a line, within the boxes of both sheets: ends to the tolerance, by halving.
@@ -287,7 +290,8 @@ private:
         double lo = std::numeric_limits<double>::max(), hi = -lo, gap = lo;
         const double within = work_.sheets[a].deepest + work_.sheets[b].deepest + work_.reach + 10 * work_.tol;
         if ((p - q).norm() > within) return false;
-        for (const ContactPoint& c : contacts_.between(sheet(a).body, sheet(b).body)) {
+        if (runs_into_foot(a, p, d, b) || runs_into_foot(b, q, d, a)) return false;
+        for (const ContactPoint& c : contacts_.between(a, b)) {
             const double s = (c.place - p).dot(d);
             if ((c.place - (p + s * d)).norm() > 2 * within) continue;
             if (!reaches(a, p + s * d) || !reaches(b, q + s * d)) continue;
@@ -298,6 +302,25 @@ private:
         j.gap = gap, j.length = hi - lo, j.place = p + 0.5 * (lo + hi) * d;
         link_along(a, b, p, q, d, lo, hi, j);
         return true;
+    }
+
+    // Is the line on the sheet its border with another wall of the body that lies on the other: a bend at its foot?
+    bool runs_into_foot(std::size_t i, const Vec3& p, const Vec3& d, std::size_t other) const {
+        if (sheet(i).body == sheet(other).body) return false;
+        const auto along = [&](const Vec3& at) { return (at - p).cross(d).norm() <= 10 * work_.tol + model_.tolerance.chord; };
+        std::set<int> own;
+        each_edge(i, [&](int e) {
+            const Curve& c = model_.edges[static_cast<std::size_t>(e)].curve;
+            if (c.is_line() && along(c.start()) && along(c.end())) own.insert(e);
+        });
+        if (own.empty()) return false;
+        for (std::size_t k = 0; k < model_.sheets.size(); ++k) {
+            if (k == i || sheet(k).body != sheet(i).body || !contacts_.faces(k, sheet(other).body)) continue;
+            bool shared = false;
+            each_edge(k, [&](int e) { shared = shared || own.count(e) > 0; });
+            if (shared) return true;
+        }
+        return false;
     }
 
     bool reaches(std::size_t i, const Vec3& p) const { return on_sheet(sheet(i), work_.sheets[i], p, 10 * work_.tol); }
@@ -397,10 +420,10 @@ private:
             }
     }
 
-    void lap(std::size_t a, std::size_t b, double gap, bool oblique = false) { join_lap(model_, contacts_, work_, a, b, gap, oblique); }
+    void lap(std::size_t a, std::size_t b, double gap, bool oblique = false) { join_lap(model_, contacts_.of_bodies(), work_, a, b, gap, oblique); }
 
     const Model& model_;
-    const ContactTable& contacts_;
+    SheetContacts contacts_;
     JoinWork& work_;
     double thickest_ = 0;
 };

@@ -156,8 +156,6 @@ private:
 
 [[nodiscard]] JoinWork prepare(const Model& model, const JoinOptions& options, const JointRules* rules);
 void find_sheet_joints(const Model& model, const ContactTable& contacts, JoinWork& work);
-/// Joints of two sheets of which one is curved at least: along the curves in which their surfaces cross.
-void meet_curved(const Model& model, const ContactTable& contacts, JoinWork& work, std::size_t a, std::size_t b);
 /// Joint of two sheets whose skins lie on each other, in the way the plan wants; `gap` is between the skins (mm). `oblique` ones, whose
 /// midsurfaces run apart, have no nodes opposite to each other: they are tied.
 void join_lap(const Model& model, const ContactTable& contacts, JoinWork& work, std::size_t a, std::size_t b, double gap, bool oblique);

@@ -347,6 +347,27 @@ private:
         return false;
     }
 
+    // No longer than the walls are thick: a tip that just reaches what it points at, two copes side by side on a chord.
+    static bool touches_in_a_point(const Contact& c, double near) {
+        Box3 box;
+        for (const ContactPoint& q : c.points) box.extend(q.place);
+        return box.diagonal().norm() <= near;
+    }
+
+    // Is either body joined to one and the same other there? What touches in a point needs no joint of its own then.
+    [[nodiscard]] bool meet_at_third(const std::map<std::pair<int, int>, Shared>& joints, const Contact& c, double near) const {
+        const auto joined_here = [&](int a, int b) {
+            const auto it = joints.find(std::minmax(a, b));
+            if (it == joints.end()) return false;
+            const auto close = [&](const Vec3& v) { return (v - c.centre).norm() <= near; };
+            return std::any_of(it->second.points.begin(), it->second.points.end(), close) ||
+                   std::any_of(it->second.curves.begin(), it->second.curves.end(), [&](const Curve* k) { return close(k->point(k->nearest(c.centre))); });
+        };
+        for (int third = 0; third < static_cast<int>(solids_.bodies.size()); ++third)
+            if (third != c.a && third != c.b && joined_here(c.a, third) && joined_here(c.b, third)) return true;
+        return false;
+    }
+
     void contacts() {
         std::vector<double> across(solids_.bodies.size(), 0.0);
         std::map<std::pair<int, int>, std::vector<const Sheet*>> in_one;  // bodies that one sheet stands for
@@ -360,6 +381,7 @@ private:
                     if (a < b) in_one[{a, b}].push_back(&s);
             }
         }
+        const std::vector<double> thick = across;  // of bodies that have sheets
         for (const Member& m : model_.members)
             if (m.body >= 0) across[static_cast<std::size_t>(m.body)] = model_.sections[m.section.index()].depth;
         for (const Coupling& c : model_.couplings)
@@ -367,6 +389,9 @@ private:
         const auto joints = shared();
         for (const Contact& c : find_contacts(solids_, reach_, observer_, "prove")) {
             const double near = across[static_cast<std::size_t>(c.a)] + across[static_cast<std::size_t>(c.b)] + reach_;
+            const double walls = thick[static_cast<std::size_t>(c.a)] > 0 && thick[static_cast<std::size_t>(c.b)] > 0
+                                     ? thick[static_cast<std::size_t>(c.a)] + thick[static_cast<std::size_t>(c.b)] + reach_
+                                     : 0;
             // A body without any sheet or member is named as such already.
             if (across[static_cast<std::size_t>(c.a)] == 0 || across[static_cast<std::size_t>(c.b)] == 0) continue;
             ContactProof p{c.a, c.b, c.centre, std::max(0.0, c.gap), false};
@@ -386,7 +411,7 @@ private:
                         return std::abs(s->chart.height(q.place)) <= near && (inside(s->own_outline, at) || border_distance(s->own_outline, at) <= near);
                     });
                 });
-            p.joined = p.joined || regions_meet(c);
+            p.joined = p.joined || regions_meet(c) || (touches_in_a_point(c, walls) && meet_at_third(joints, c, walls));
             proof_.contacts.push_back(p);
         }
     }
