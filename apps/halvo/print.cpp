@@ -63,8 +63,9 @@ void print_run(const Job& job) {
         fmt::print("           the mesh weighs {:+.3f} %, junctions counted once worst body {:+.3f} %{}, bound {:g} %\n", 100 * p.mass_error,
                    100 * p.worst_mesh_error, named ? " (" + job.solids.bodies[static_cast<std::size_t>(p.worst_mesh_body)].label + ")" : "",
                    100 * job.plan.prove.mesh);
-        double fillets = 0, voids = 0, solid = 0;
-        for (const BodyProof& b : p.bodies) fillets += b.left_out, voids += b.filled, solid += b.solid;
+        double fillets = 0, voids = 0, solid = 0, whole = 0;
+        for (const BodyProof& b : p.bodies) (b.left_out > 0.999 * b.solid ? whole : fillets) += b.left_out, voids += b.filled, solid += b.solid;
+        if (whole > 0) fmt::print("           bodies left out by the plan, {:.2f} % of the volume, have no mesh\n", 100 * whole / solid);
         if (fillets > 0) fmt::print("           fillets at the roots of walls, {:.2f} % of the volume, are left out\n", 100 * fillets / solid);
         if (voids > 0) fmt::print("           voids inside walls, {:.2f} % of the volume, are filled by their sheets\n", 100 * voids / solid);
         fmt::print("           skin covered {:.1f} %", 100 * p.coverage);

@@ -31,6 +31,7 @@ enum class JointKind {
     member_along_sheet,
     sheet_edge_to_member,
     sheet_edge_along_member,
+    fastener,
 };
 
 /// What meets at an edge that sheets share.
@@ -65,6 +66,8 @@ enum class EntryKind {
     short_element_edges,
     thickness,
     member_free_to_spin,
+    fastener,
+    touch_only,
     joint,
 };
 

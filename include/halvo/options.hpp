@@ -117,6 +117,8 @@ enum class EdgesAs : std::uint8_t { carry, tie };
 enum class StripAs : std::uint8_t { none, straight, tangent };
 /// Ends of members on larger sheets: rigid to the lines on which the profile stands there, or to one node.
 enum class EndsAs : std::uint8_t { footprint, node };
+/// Bolts, rivets and pins: a line between the bodies they hold, stiff to the rim of each hole; rigid as a whole; or left out.
+enum class FastenersAs : std::uint8_t { line, rigid, left_out };
 /// What the plan says of single joints ([[joint]]): which ones, and what is to be done with them.
 struct JointRule {
     std::vector<std::string> id;                      ///< keys of joints
@@ -159,6 +161,7 @@ struct JoinOptions {
     MembersMeet members = MembersMeet::link;
     AlongSheet along = AlongSheet::offset;
     EndsAs ends = EndsAs::footprint;
+    FastenersAs fasteners = FastenersAs::line;
     BulkAs bulk = BulkAs::coupling;
     LapsAs laps = LapsAs::link;
     CoplanarAs coplanar = CoplanarAs::separate;

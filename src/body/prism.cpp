@@ -86,35 +86,40 @@ Vec3 longest_side(const std::vector<std::vector<Curve>>& loops) {
     return d;
 }
 
-// Where the centroid line leaves the body: mean height of the end faces weighted by their area as seen along the line.
-// For a plane end this is the point where the line pierces it. Along z from the frame.
+// Where the centroid line leaves the body: mean height of the end faces weighted by their area as seen along the line, those that look
+// back taken off: of bolt holes and cut-outs each side has its like. For a plane end this is the point where the line pierces it. Along z
+// from the frame.
 std::optional<std::array<double, 2>> find_ends(const Body& body, const Prism& p, double low, double high) {
+    const double middle = 0.5 * (low + high);
     double weight[2] = {0, 0}, sum[2] = {0, 0};
     int planes[2] = {0, 0};
     double exact[2] = {0, 0};
     for (std::size_t i = 0; i < body.faces.size(); ++i) {
         if (p.lateral[i]) continue;
         const Face& f = body.faces[i];
-        double w[2] = {0, 0}, s[2] = {0, 0};
+        double w[2] = {0, 0}, s[2] = {0, 0};  // in either half, outward positive
         for (std::size_t k = f.first_facet; k < f.first_facet + f.facet_count; ++k) {
             const auto& c = body.facets[k].corners;
             const Vec3 m =
                 (body.points[static_cast<std::size_t>(c[0])] + body.points[static_cast<std::size_t>(c[1])] + body.points[static_cast<std::size_t>(c[2])]) / 3;
-            const double side = body.facet_normal(k).dot(p.frame.z) * body.facet_area(k);
-            const std::size_t end = side > 0 ? 1 : 0;
-            w[end] += std::abs(side), s[end] += std::abs(side) * p.frame.height(m);
+            const double height = p.frame.height(m), side = body.facet_normal(k).dot(p.frame.z) * body.facet_area(k);
+            const std::size_t end = height > middle ? 1 : 0;
+            const double out = end == 1 ? side : -side;
+            w[end] += out, s[end] += out * height;
         }
         // A face that looks one way only is integrated over its exact surface; facets would leave their chord error.
-        const std::size_t main = w[1] > w[0] ? 1 : 0;
-        if (w[1 - main] < 1e-6 * w[main] && !std::holds_alternative<FreeSurface>(f.surface)) {
+        const std::size_t main = std::abs(w[1]) > std::abs(w[0]) ? 1 : 0;
+        if (std::abs(w[1 - main]) < 1e-6 * std::abs(w[main]) && !std::holds_alternative<FreeSurface>(f.surface)) {
+            const double sign = main == 1 ? 1 : -1;
             const FaceIntegrals seen = face_integrals(body, f, [&](const Vec3& q, const Vec3& n) {
-                const double side = std::abs(n.dot(p.frame.z));
+                const double side = sign * n.dot(p.frame.z);
                 return (FaceIntegrals() << side, side * p.frame.height(q), 0, 0, 0).finished();
             });
-            if (std::abs(seen[0] - w[main]) < 0.05 * w[main]) w[main] = seen[0], s[main] = seen[1];
+            const double turn = seen[0] * w[main] < 0 ? -1 : 1;
+            if (std::abs(turn * seen[0] - w[main]) < 0.05 * std::abs(w[main])) w[main] = turn * seen[0], s[main] = turn * seen[1];
         }
         for (std::size_t e : {0U, 1U}) {
-            if (w[e] < 1e-9 * p.area) continue;
+            if (std::abs(w[e]) < 1e-9 * p.area) continue;
             weight[e] += w[e], sum[e] += s[e];
             const auto* plane = std::get_if<PlaneSurface>(&f.surface);
             if (plane && w[e] > 0.98 * p.area) {

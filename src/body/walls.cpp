@@ -92,10 +92,12 @@ Build classify(const Body& body, const Skin& skin, double slender, double flat, 
     if (const auto p = find_prism(body, tol)) {
         const double ratio = p->length() / p->depth;
         // Flat bars bent to hooks and brackets are folded sheet sooner than straight ones are plates.
-        const bool strip = is_flat_bar(*p) && p->depth >= (p->axis.is_straight() ? flat : std::min(flat, flat_when_bent)) * p->width;
+        // Figures at a limit count as beyond it wherever the part stands.
+        constexpr double at_limit = 1 - 1e-6;
+        const bool strip = is_flat_bar(*p) && p->depth >= at_limit * (p->axis.is_straight() ? flat : std::min(flat, flat_when_bent)) * p->width;
         // A hollow ring has both skins all round: it is halved like any other closed wall.
         const bool hollow_ring = p->axis.closed(10 * tol) && b.thin_share >= thin_from;
-        if (ratio >= slender && !strip && !hollow_ring) {
+        if (ratio >= at_limit * slender && !strip && !hollow_ring) {
             b.kind = BodyClass::slender;
             b.why = fmt::format("one profile over {:.0f} mm, {:.1f} times its depth", p->length(), ratio);
             if (b.thickest == 0) member_thickness(b, skin.probes, *p);

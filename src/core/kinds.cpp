@@ -6,7 +6,7 @@ namespace halvo {
 
 namespace {
 
-constexpr std::array<const char*, 23> joint_names = {"corner",
+constexpr std::array<const char*, 24> joint_names = {"corner",
                                                      "tee",
                                                      "cross",
                                                      "star",
@@ -28,9 +28,10 @@ constexpr std::array<const char*, 23> joint_names = {"corner",
                                                      "member end to sheet",
                                                      "member along sheet",
                                                      "sheet edge to member",
-                                                     "sheet edge along member"};
+                                                     "sheet edge along member",
+                                                     "fastener"};
 constexpr std::array<const char*, 6> seam_names = {"corner", "tee", "cross", "star", "smooth", "butt"};
-constexpr std::array<const char*, 21> entry_names = {"wall",          "opening",
+constexpr std::array<const char*, 23> entry_names = {"wall",          "opening",
                                                      "stray",         "stub",
                                                      "member",        "patch",
                                                      "patch point",   "surface",
@@ -40,6 +41,7 @@ constexpr std::array<const char*, 21> entry_names = {"wall",          "opening",
                                                      "meet",          "one sheet",
                                                      "edges bridged", "short element edges",
                                                      "thickness",     "member free to spin",
+                                                     "fastener",      "touch only",
                                                      "joint"};
 constexpr std::array<const char*, 38> finding_names = {"open body",
                                                        "unconnected edges",

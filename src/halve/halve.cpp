@@ -1,5 +1,6 @@
 #include <halvo/halve.hpp>
 
+#include "body/fasteners.hpp"
 #include "body/skin.hpp"
 #include "core/keys.hpp"
 #include "core/parallel.hpp"
@@ -183,6 +184,18 @@ Model halve_body(const Assembly& solids, std::size_t id, const HalveOptions& opt
     return out;
 }
 
+// Bolts, nuts and washers become what join makes of them; but those whose fastener the plan refuses are bodies like any other.
+std::vector<bool> left_to_join(const Assembly& solids, const HalveOptions& options) {
+    std::vector<bool> out(solids.bodies.size(), false);
+    for (const Fastener& f : find_fasteners(solids)) {
+        const std::string key = make_key("fastener", solids.bodies[static_cast<std::size_t>(f.body)].key, {});
+        if (std::find(options.refuse.begin(), options.refuse.end(), key) != options.refuse.end()) continue;
+        out[static_cast<std::size_t>(f.body)] = true;
+        for (const int r : f.rings) out[static_cast<std::size_t>(r)] = true;
+    }
+    return out;
+}
+
 }  // namespace
 
 Model halve(const Assembly& solids, const HalveOptions& options, const Observer& observer) {
@@ -199,7 +212,12 @@ Model halve(const Assembly& solids, const HalveOptions& options, const Observer&
     const bool alike = options.refuse.empty() && options.walls.empty() && options.fill.empty() && options.keep.empty();
     std::map<int, std::size_t> first_of;
     std::vector<std::size_t> first, own;
+    const std::vector<bool> left = left_to_join(solids, options);
     for (std::size_t i = 0; i < n; ++i) {
+        if (left[i]) {
+            first.push_back(i);
+            continue;
+        }
         first.push_back(alike ? first_of.try_emplace(solids.bodies[i].part, i).first->second : i);
         if (first[i] == i) own.push_back(i);
     }

@@ -79,6 +79,10 @@ LapsAs laps_of(const std::string& v) {
     return v == "tie" ? LapsAs::tie : v == "merge" ? LapsAs::merge : LapsAs::link;
 }
 
+FastenersAs fasteners_of(const std::string& v) {
+    return v == "rigid" ? FastenersAs::rigid : v == "left out" ? FastenersAs::left_out : FastenersAs::line;
+}
+
 AlongSheet along_of(const std::string& v) {
     return v == "link" ? AlongSheet::link : v == "flush" ? AlongSheet::flush : AlongSheet::offset;
 }
@@ -159,6 +163,7 @@ const std::vector<Key>& keys() {
         {"join.ends", Kind::choice, {}, [](Plan& p, Texts v) { p.join.ends = v[0] == "node" ? EndsAs::node : EndsAs::footprint; }, {"footprint", "node"}},
         {"join.along", Kind::choice, {}, [](Plan& p, Texts v) { p.join.along = along_of(v[0]); }, {"offset", "flush", "link"}},
         {"join.bulk", Kind::choice, {}, [](Plan& p, Texts v) { p.join.bulk = v[0] == "named" ? BulkAs::named : BulkAs::coupling; }, {"coupling", "named"}},
+        {"join.fasteners", Kind::choice, {}, [](Plan& p, Texts v) { p.join.fasteners = fasteners_of(v[0]); }, {"line", "rigid", "left out"}},
         {"join.points", Kind::points, {}, {}, {}, [](Plan& p, std::vector<Vec3> v) { p.join.points = std::move(v); }},
         {"join.laps", Kind::choice, {}, [](Plan& p, Texts v) { p.join.laps = laps_of(v[0]); }, {"link", "tie", "merge"}},
         {"join.coplanar",

@@ -1,4 +1,5 @@
 #include "core/keys.hpp"
+#include "join/fasteners.hpp"
 #include "join/work.hpp"
 #include "model/sets.hpp"
 
@@ -10,7 +11,7 @@
 namespace halvo {
 namespace {
 
-void join_with(Model& model, const Assembly* solids, const ContactTable& contacts, const JointRules* rules, const JoinOptions& options,
+void join_with(Model& model, const Assembly* solids, const ContactTable& contacts, Fastening* fasteners, const JointRules* rules, const JoinOptions& options,
                const Observer& observer) {
     const std::vector<JointRecord> strips = solids ? close_strips(model, *solids, options) : std::vector<JointRecord>();
     JoinWork work = prepare(model, options, rules);
@@ -18,10 +19,12 @@ void join_with(Model& model, const Assembly* solids, const ContactTable& contact
     observer.tell("join", 0.65);
     find_sheet_joints(model, contacts, work);
     if (solids) find_named_joints(model, *solids, work);
+    if (fasteners) fasteners->hold(model, work);
     fill_corners(model, work);
     settle_overhangs(model, work);
     find_member_joints(model, contacts, work);
     if (solids && options.bulk == BulkAs::coupling) find_couplings(model, *solids, contacts, work);
+    if (fasteners) fasteners->hold_blocks(work);
     if (solids) find_ties(model, *solids, work), find_points(model, *solids, work);
     for (const std::string& line : work.idle)
         model.findings.push_back({make_key("finding", line, {}), FindingKind::rule_without_effect, line, "check its bodies and reach", Vec3::Zero(), 0, ""});
@@ -82,14 +85,17 @@ void join(Model& model, const Assembly& solids, const JoinOptions& options, cons
     const JointRules rules(options, solids);
     std::vector<Contact> contacts = within_reach(find_contacts(solids, rules.widest(), observer), rules);
     if (options.reach > 0) note_near(model, solids, contacts, options.reach);
-    join_with(model, &solids, ContactTable(std::move(contacts)), &rules, options, observer);
+    Fastening fasteners(solids, options);
+    fasteners.lines(model);
+    join_with(model, &solids, ContactTable(fasteners.others(std::move(contacts), rules)), &fasteners, &rules, options, observer);
+    fasteners.record(model);
     settle_blocks(model, solids);
     place_references(model);
     make_sets(model, options.sets);
 }
 
 void join(Model& model, const JoinOptions& options, const Observer& observer) {
-    join_with(model, nullptr, ContactTable(), nullptr, options, observer);
+    join_with(model, nullptr, ContactTable(), nullptr, nullptr, options, observer);
 }
 
 }  // namespace halvo

@@ -202,6 +202,8 @@ private:
             for (const Loop* lb : loops_of(b_)) {
                 const auto there = runs_along(*la, *lb, b_, near);
                 if (there.empty() || runs_along(*lb, *la, a_, near).empty()) continue;
+                const Curve& c = curve_of(la->front());
+                if (contacts_.known() && sheet(a_).body != sheet(b_).body && !touches(c.middle(), work_.sheets[a_].thickest + c.length() / 2)) continue;
                 double length = 0;
                 for (const EdgeUse& u : *la) length += curve_of(u).length();
                 const int number = record(length, curve_of(la->front()).middle());

@@ -44,14 +44,17 @@ std::vector<Finding> part_findings(const Proof& proof, const Assembly& solids) {
 
 }  // namespace
 
-void add_proof_findings(Proof& proof, const Assembly& solids, const Model& model, double reach) {
+void add_proof_findings(Proof& proof, const Assembly& solids, const Model& model, double reach, const std::set<std::pair<int, int>>& held) {
     const Mobility free = mobility(model, solids);
     proof.rigid_body_modes = free.rigid_body_modes, proof.mechanisms = free.mechanisms;
     proof.ledger = free.notes;
     const auto open = contact_findings(proof, solids);
     // Where a contact without a joint is reported already, its edges say nothing new.
     auto edges = free_edge_findings(model, solids, reach);
+    std::set<std::pair<std::string, std::string>> pressed;
+    for (const auto& [a, b] : held) pressed.insert(std::minmax(solids.bodies[static_cast<std::size_t>(a)].key, solids.bodies[static_cast<std::size_t>(b)].key));
     std::erase_if(edges, [&](const Finding& f) {
+        if (pressed.contains(std::minmax(f.body_keys[0], f.body_keys[1]))) return true;
         return std::any_of(open.begin(), open.end(), [&](const Finding& k) {
             const auto pair = [](const Finding& x) { return std::minmax(x.body_keys[0], x.body_keys[1]); };
             return pair(k) == pair(f) && (k.place - f.place).norm() <= f.size;

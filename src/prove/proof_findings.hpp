@@ -1,10 +1,13 @@
 #pragma once
 #include <halvo/prove.hpp>
 
+#include <set>
+
 namespace halvo {
 
 /// Fills the proof's findings, notes and counts of motions from what it holds and from audits of the model: contacts without a joint, bodies in
-/// parts, sheets that hang on by a point, mechanisms, free edges beside what they are not joined to, edges inside the solid.
-void add_proof_findings(Proof& proof, const Assembly& solids, const Model& model, double reach);
+/// parts, sheets that hang on by a point, mechanisms, free edges beside what they are not joined to, edges inside the solid. `held`: bodies that fasteners hold
+/// together, which need no edges joined where they lie on each other.
+void add_proof_findings(Proof& proof, const Assembly& solids, const Model& model, double reach, const std::set<std::pair<int, int>>& held);
 
 }  // namespace halvo

@@ -1,6 +1,7 @@
 #include <halvo/prove.hpp>
 
 #include "body/contacts.hpp"
+#include "body/fasteners.hpp"
 #include "core/groups.hpp"
 #include "core/keys.hpp"
 #include "geom/facet_tree.hpp"
@@ -43,7 +44,7 @@ public:
         observer_.tell("prove", 0.5);
         contacts();
         bounds();
-        add_proof_findings(proof_, solids_, model_, reach_);
+        add_proof_findings(proof_, solids_, model_, reach_, held_);
         // A strict plan wants the mesh within its limits, too.
         if (options_.strict)
             for (const Finding& f : mesh_.findings)
@@ -368,6 +369,23 @@ private:
         return false;
     }
 
+    // Bodies that a fastener holds, by the solids, and that it is joined to in the model; they need no joint where it presses them together.
+    [[nodiscard]] std::set<std::pair<int, int>> held_by_fasteners(const std::map<std::pair<int, int>, Shared>& joints) const {
+        std::set<std::pair<int, int>> out;
+        for (const Fastener& f : find_fasteners(solids_)) {
+            std::vector<int> group{f.body};
+            const auto add = [&](int b) {
+                if (joints.contains(std::minmax(f.body, b))) group.push_back(b);
+            };
+            for (const Fastener::Grip& g : f.grips) add(g.body);
+            for (const int r : f.rings) add(r);
+            for (int a : group)
+                for (int b : group)
+                    if (a < b) out.emplace(a, b);
+        }
+        return out;
+    }
+
     void contacts() {
         std::vector<double> across(solids_.bodies.size(), 0.0);
         std::map<std::pair<int, int>, std::vector<const Sheet*>> in_one;  // bodies that one sheet stands for
@@ -387,6 +405,7 @@ private:
         for (const Coupling& c : model_.couplings)
             if (c.whole_body()) across[static_cast<std::size_t>(c.body)] = solids_.bodies[static_cast<std::size_t>(c.body)].box.sizes().norm();
         const auto joints = shared();
+        held_ = held_by_fasteners(joints);
         for (const Contact& c : find_contacts(solids_, reach_, observer_, "prove")) {
             const double near = across[static_cast<std::size_t>(c.a)] + across[static_cast<std::size_t>(c.b)] + reach_;
             const double walls = thick[static_cast<std::size_t>(c.a)] > 0 && thick[static_cast<std::size_t>(c.b)] > 0
@@ -411,7 +430,7 @@ private:
                         return std::abs(s->chart.height(q.place)) <= near && (inside(s->own_outline, at) || border_distance(s->own_outline, at) <= near);
                     });
                 });
-            p.joined = p.joined || regions_meet(c) || (touches_in_a_point(c, walls) && meet_at_third(joints, c, walls));
+            p.joined = p.joined || held_.contains({c.a, c.b}) || regions_meet(c) || (touches_in_a_point(c, walls) && meet_at_third(joints, c, walls));
             proof_.contacts.push_back(p);
         }
     }
@@ -454,6 +473,7 @@ private:
         for (std::size_t b = 0; b < proof_.bodies.size(); ++b) {
             const BodyProof& p = proof_.bodies[b];
             if (p.solid <= 0) continue;
+            if (p.left_out > 0.999 * p.solid) continue;  // by the plan
             if (p.mesh_error == -1) {
                 proof_.outside.push_back(fmt::format("{}: nothing in the mesh stands for it (-100 %)", solids_.bodies[b].label));
                 continue;
@@ -530,6 +550,7 @@ private:
     const Observer& observer_;
     std::vector<std::size_t> empty_;  // bodies that should have sheets and have none
     Proof proof_;
+    std::set<std::pair<int, int>> held_;  // bodies, by fasteners
 };
 
 }  // namespace

@@ -2,6 +2,7 @@
 #include "survey/finders.hpp"
 
 #include "body/contacts.hpp"
+#include "body/fasteners.hpp"
 #include "core/index.hpp"
 #include "core/keys.hpp"
 #include "core/parallel.hpp"
@@ -13,6 +14,7 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <set>
 
 namespace halvo {
 namespace {
@@ -160,7 +162,29 @@ double facing_area(const Body& a, const Body& b, double limit, double tol) {
     return sum;
 }
 
-void judge_pair(const Assembly& solids, const std::vector<const Contact*>& contacts, const SurveyOptions& options, bool doubled, Findings& out) {
+// Facets stand off round surfaces by their chords, so that skins which match seem to lie in each other by hundredths: how deep it is below the
+// surfaces themselves that are near, where all of them are known.
+double exact_depth(const Body& a, const Body& b, const ContactPoint& p, double chord) {
+    const int from = p.from_a ? p.face_a : p.face_b;
+    if (from < 0) return std::abs(p.gap);
+    const Body &own = p.from_a ? a : b, &other = p.from_a ? b : a;
+    const auto place = surface_foot(own.faces[ix(from)].surface, p.place);
+    if (!place) return std::abs(p.gap);
+    const double near = std::abs(p.gap) + 2 * chord;
+    std::set<int> faces;
+    for (const int f : other.tree->touching(Box3(*place - Vec3::Constant(near), *place + Vec3::Constant(near)))) faces.insert(other.facets[ix(f)].face);
+    double depth = std::numeric_limits<double>::infinity();
+    for (const int f : faces) {
+        const Face& face = other.faces[ix(f)];
+        const auto foot = surface_foot(face.surface, *place);
+        const Vec3 n = foot ? face.outward_or(*foot, Vec3::Zero()) : Vec3(Vec3::Zero());
+        if (n == Vec3::Zero()) return std::abs(p.gap);
+        depth = std::min(depth, -(*place - *foot).dot(n));
+    }
+    return std::isfinite(depth) ? depth : std::abs(p.gap);
+}
+
+void judge_pair(const Assembly& solids, const std::vector<const Contact*>& contacts, const SurveyOptions& options, bool doubled, bool held, Findings& out) {
     const Body &a = solids.bodies[ix(contacts[0]->a)], &b = solids.bodies[ix(contacts[0]->b)];
     if (doubled) return;
     const double touch = 10 * solids.tolerance.point;
@@ -170,7 +194,9 @@ void judge_pair(const Assembly& solids, const std::vector<const Contact*>& conta
         for (const ContactPoint& p : c->points) {
             // The skin of one may lie exactly on the other's: only points clearly within count.
             const bool deep = p.gap < -2 * touch || (a.closed && b.closed && (p.from_a ? b : a).tree->encloses(p.place) && p.gap > 2 * touch);
-            if (deep) inside.push_back(p.place), depth = std::max(depth, std::abs(p.gap));
+            if (!deep) continue;
+            const double exact = exact_depth(a, b, p, solids.tolerance.chord);
+            if (exact > 2 * touch) inside.push_back(p.place), depth = std::max(depth, exact);
         }
     if (!inside.empty() && a.closed && b.closed) {
         const Overlap o = overlap(a, b, inside);
@@ -191,7 +217,7 @@ void judge_pair(const Assembly& solids, const std::vector<const Contact*>& conta
                             "nothing needs doing: join makes it a joint", at, std::sqrt(touching), face, {std::sqrt(touching)});
         f.level = FindingLevel::note;
         out.push_back(std::move(f));
-    } else if (gap <= options.near) {
+    } else if (gap <= options.near && !held) {
         out.push_back(between(FindingKind::near_miss, a, b,
                               fmt::format("{} and {} stand {:.3g} mm apart, facing each other over {:.4g} mm2", a.label, b.label, gap, area),
                               "join.reach closes gaps up to its length; close it in CAD otherwise", at, gap, face, {gap, std::sqrt(area)}));
@@ -271,6 +297,12 @@ void find_between_bodies(const Assembly& solids, const Survey& survey, const Sur
     for (const std::string& n : solids.notes) out.push_back(about_file(solids, FindingKind::reader_note, n, "see whether that is meant"));
     find_tiny(solids, options, out);
     const auto contacts = find_contacts(solids, options.near, observer, "survey");
+    // Play in the holes of bolts is no gap that anything is to close.
+    std::set<std::pair<int, int>> held;
+    for (const Fastener& f : find_fasteners(solids)) {
+        for (const Fastener::Grip& g : f.grips) held.insert(std::minmax(f.body, g.body));
+        for (const int r : f.rings) held.insert(std::minmax(f.body, r));
+    }
     std::map<std::pair<int, int>, std::vector<const Contact*>> pairs;
     for (const Contact& c : contacts) pairs[{c.a, c.b}].push_back(&c);
     for (const auto& [ids, list] : pairs) {
@@ -279,7 +311,7 @@ void find_between_bodies(const Assembly& solids, const Survey& survey, const Sur
         if (doubled)
             out.push_back(between(FindingKind::doubled_bodies, a, b, fmt::format("{} and {} are the same body in the same place", a.label, b.label),
                                   "leave one of them out with source.skip", a.mass.centre, extent(a), -1, {std::cbrt(a.mass.volume)}));
-        judge_pair(solids, list, options, doubled, out);
+        judge_pair(solids, list, options, doubled, held.contains(ids), out);
     }
 }
 
