@@ -316,7 +316,7 @@ Scene rack() {
     n = 0;
     // Shelves bear on the uprights' outer flanges with a lip.
     for (const double z : {200.0, 700.0, 1200.0, 1700.0})
-        out.push_back({fmt::format("shelf {}", ++n), cut(box({40.5, 2.5, z}, {859, 445, 30}), {box({41.7, 3.7, z - 1}, {856.6, 442.6, 29.8})})});
+        out.push_back({fmt::format("shelf {}", ++n), cut(box({40.2, 2.2, z}, {859.6, 445.6, 30}), {box({41.4, 3.4, z - 1}, {857.2, 443.2, 29.8})})});
     return {"", out, {}};
 }
 

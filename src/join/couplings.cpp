@@ -187,8 +187,7 @@ private:
         // Near its end the member is held by its end.
         if (at - sm.start <= 0.5 * sm.depth + work_.reach) at = sm.start;
         else if (sm.end - at <= 0.5 * sm.depth + work_.reach) at = sm.end;
-        sm.splits.push_back(at);
-        k.points.push_back(sm.line(at));
+        k.points.push_back(loose_station(sm, at));
     }
 
     const Model& model_;

@@ -236,8 +236,7 @@ void Fastening::hold(const Model& model, JoinWork& work) const {
             } else if (stop.member >= 0) {
                 MemberState& sm = work.members[static_cast<std::size_t>(stop.member)];
                 const double at = std::clamp(sm.parameter(p), sm.start, sm.end);
-                sm.splits.push_back(at);
-                c.points.push_back(sm.line(at));
+                c.points.push_back(loose_station(sm, at));
             }
             if (h.member >= 0) {
                 MemberState& line = work.members[static_cast<std::size_t>(h.member)];

@@ -29,6 +29,7 @@ void join_with(Model& model, const Assembly* solids, const ContactTable& contact
     for (const std::string& line : work.idle)
         model.findings.push_back({make_key("finding", line, {}), FindingKind::rule_without_effect, line, "check its bodies and reach", Vec3::Zero(), 0, ""});
     observer.tell("join", 0.8);
+    settle_stations(work);
     carry_out(model, work);
     if (solids && options.coplanar == CoplanarAs::one_sheet && unite_coplanar(model, *solids)) {
         JoinWork again = prepare(model, options, rules);
@@ -37,7 +38,7 @@ void join_with(Model& model, const Assembly* solids, const ContactTable& contact
     JoinWork ends = prepare(model, options, rules);
     ends.as_joined = true;
     const bool at_sides = find_side_ends(model, contacts, ends), tied = solids && find_thickness_ties(model, *solids, ends);
-    if (at_sides || tied) carry_out(model, ends);
+    if (at_sides || tied) settle_stations(ends), carry_out(model, ends);
     if (solids) drop_stray_parts(model, *solids);
     if (options.members == MembersMeet::meet || (rules && rules->any(&JointRule::members, MembersMeet::meet))) meet_members(model, work);
     observer.tell("join", 1);

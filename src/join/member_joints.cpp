@@ -16,6 +16,7 @@ constexpr double most_of_footprint = 0.5;  // of its lines, that must lie clear 
 constexpr double most_of_member = 0.5;     // of its length, over which sheets go along with a member whose line they take
 constexpr double longest_strip = 2;        // times its thickness: further than this a sheet is not extended to an axis but linked
 constexpr std::size_t spider_legs = 8;     // links from a member to a sheet that its axis misses
+constexpr double feet_apart = 0.15;  // of the depth of the member that they hang on, at least
 
 struct Closest {
     double a, b;  // parameters on both lines
@@ -333,7 +334,22 @@ private:
             }
             if (best < it->second.size()) of[it->second[best]].push_back(p);
         }
+        drop_borders(of);
         return of;
+    }
+
+    // A wall whose skin faces the member lies on it; walls that end in that one touch the member along the edge they share with it, and need
+    // no joint of their own.
+    void drop_borders(std::map<std::size_t, std::vector<ContactPoint>>& of) const {
+        std::vector<std::size_t> facing;
+        for (const auto& [s, points] : of)
+            if (std::ranges::any_of(points, [](const ContactPoint& p) { return p.area > 0; })) facing.push_back(s);
+        if (facing.empty()) return;
+        std::erase_if(of, [&](const auto& group) {
+            return std::ranges::find(facing, group.first) == facing.end() && std::ranges::all_of(group.second, [&](const ContactPoint& p) {
+                       return std::ranges::any_of(facing, [&](std::size_t s) { return near_sheet(s, p.place); });
+                   });
+        });
     }
 
     bool near_sheet(std::size_t s, const Vec3& p) const {
@@ -522,14 +538,18 @@ private:
         JointRecord j = joint_record(JointKind::links, axis_key(m), model_.members[m].body, sheet.key, sheet.body, points);
         const int number = add_joint(model_, work_, j);
         if (number < 0) return;
-        sm.splits.push_back(at);
+        const Vec3 hub = loose_station(sm, at);
         std::vector<Vec3> feet;
         for (const Vec3& p : spread_points(points, spider_legs)) {
             const Vec3 q = onto_lines(s, snapped_to_sheet(model_, work_.sheets[s], sheet, p, sheet.thickness.max));
-            if (std::any_of(feet.begin(), feet.end(), [&](const Vec3& k) { return (k - q).norm() < 0.5 * sheet.thickness.max; })) continue;
+            const double apart = std::max(0.5 * sheet.thickness.max, feet_apart * sm.depth);
+            if (std::any_of(feet.begin(), feet.end(), [&](const Vec3& k) { return (k - q).norm() < apart; })) continue;
             feet.push_back(q);
             work_.sheets[s].points.emplace_back(-1, q);
-            if ((q - sm.line(at)).norm() > 10 * work_.tol) work_.point_links.push_back({sm.line(at), q, number});
+            // Along the member each foot hangs on the place beside it.
+            const double beside = std::clamp(sm.parameter(q), sm.start, sm.end);
+            const Vec3 from = end < 0 && std::abs(beside - at) > 0.5 * sm.depth ? loose_station(sm, beside) : hub;
+            if ((q - from).norm() > 10 * work_.tol) work_.point_links.push_back({from, q, number});
         }
     }
 

@@ -53,6 +53,7 @@ struct MemberState {
     };
     std::vector<Demand> at_start, at_end;
     std::vector<double> splits;
+    std::vector<double> loose;   ///< further ones, of links, which may move a little: see settle_stations
     std::vector<int> in_sheets;  ///< sheets whose plane its axis lies in and that extend to it
     double depth = 0;
     std::vector<int> curves;    ///< of its line, one after the other
@@ -168,6 +169,10 @@ void find_couplings(const Model& model, const Assembly& solids, const ContactTab
 /// Edges inside the thickness of another sheet of their solid that nothing holds: tied to it, also rims beside each other where the sheets of
 /// one solid do not hang together else; true when there are any. After all other joints.
 [[nodiscard]] bool find_thickness_ties(const Model& model, const Assembly& solids, JoinWork& work);
+/// A place on the member's line that links go from; moved to one beside it before it is carried out.
+[[nodiscard]] Vec3 loose_station(MemberState& s, double at);
+/// Places of links on members that are all but one become one.
+void settle_stations(JoinWork& work);
 /// Overhangs beyond joints are cut all along a side of a sheet or nowhere.
 void settle_overhangs(const Model& model, JoinWork& work);
 void carry_out(Model& model, JoinWork& work);
