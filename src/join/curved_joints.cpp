@@ -79,6 +79,34 @@ private:
         return any;
     }
 
+    // An edge is carried on at its own width: is the place past the end of every edge that ends at its foot?
+    bool past_corner(std::size_t i, const Vec3& p, const Vec3& foot) const {
+        const double near = 10 * work_.tol;
+        bool at_end = false;
+        for (const Curve* c : i == a_ ? edges_a_ : edges_b_) {
+            if ((c->point(c->nearest(foot)) - foot).norm() > near) continue;
+            const bool start = (c->start() - foot).norm() <= near, end = (c->end() - foot).norm() <= near;
+            if (start == end) return false;  // within it, or round
+            const Vec3 out = (start ? Vec3(-c->derivative(c->t0)) : c->derivative(c->t1)).normalized();
+            if ((p - foot).dot(out) <= near) return false;
+            at_end = true;
+        }
+        return at_end;
+    }
+
+    // Or up to the midsurface of a third sheet that stands beside that end: three plates close their corner.
+    bool up_to_third(std::size_t i, std::size_t other, const Vec3& p, const Vec3& corner) const {
+        for (std::size_t t = 0; t < model_.sheets.size(); ++t) {
+            if (t == i || t == other) continue;
+            const bool touches = sheet(t).body == sheet(i).body || contacts_.of_bodies().all().contains(std::minmax(sheet(t).body, sheet(i).body));
+            if (!touches || work_.sheets[t].box.squaredExteriorDistance(corner) > grow_ * grow_) continue;
+            const double at_corner = sheet(t).chart.height(corner), at_p = sheet(t).chart.height(p);
+            const bool before = std::abs(at_corner) <= work_.sheets[t].deepest + work_.reach + 10 * work_.tol;
+            if (before && std::abs(at_p) < std::abs(at_corner) && at_p * at_corner >= -10 * work_.tol * std::abs(at_corner)) return true;
+        }
+        return false;
+    }
+
     // Does each of both sheets reach the place, as it is or carried on along its surface?
     bool reached(const Vec3& p) const {
         const Vec3 na = sheet(a_).chart.normal(p), nb = sheet(b_).chart.normal(p);
@@ -86,7 +114,9 @@ private:
         if (sine < least_curved_crossing) return false;
         for (const auto& [i, other] : {std::pair(a_, b_), std::pair(b_, a_)}) {
             const double furthest = (work_.sheets[other].deepest + cosine * work_.sheets[i].deepest + work_.reach) / sine + 10 * work_.tol;
-            if (!inside_sheet(i, p) && boundary(i, p).distance > furthest) return false;
+            if (inside_sheet(i, p)) continue;
+            const Foot foot = boundary(i, p);
+            if (foot.distance > furthest || (past_corner(i, p, foot.at) && !up_to_third(i, other, p, foot.at))) return false;
         }
         double gap = 0;
         return in_contact(p, gap);

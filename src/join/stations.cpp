@@ -19,9 +19,12 @@ Place of(const Vec3& p) {
 // Where each loose place goes: to a place that must stay where it is, or to the first of those near it.
 std::map<double, double> settled(const MemberState& s) {
     std::vector<double> firm = s.splits;
-    firm.push_back(s.start), firm.push_back(s.end);
-    for (const auto* list : {&s.at_start, &s.at_end})
+    for (const auto& [list, end] : {std::pair(&s.at_start, s.start), std::pair(&s.at_end, s.end)}) {
+        // An end that a joint carries on is no place to stay at.
+        const bool moves = std::ranges::any_of(*list, [](const auto& d) { return !d.weak; });
+        if (!moves) firm.push_back(end);
         for (const auto& d : *list) firm.push_back(d.at);
+    }
     const double within = one_station * s.depth;
     std::vector<double> loose = s.loose;
     std::sort(loose.begin(), loose.end());

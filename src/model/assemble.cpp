@@ -89,14 +89,21 @@ private:
         for (int c : in_.steps)
             for (const EdgeUse& u : a_.on_curve[ix(c)])
                 if (!users_[u.edge.index()].empty()) alive_[u.edge.index()] = step_[u.edge.index()] = true;
-        on_line_.assign(a_.edges.size(), false);
+        matched_.assign(a_.edges.size(), false), lines_of_.resize(a_.edges.size());
+        std::set<int> twins;
+        for (const auto& t : in_.twins) twins.insert(t.a), twins.insert(t.b);
         for (int c : lines_)
-            for (const EdgeUse& u : a_.on_curve[ix(c)]) alive_[u.edge.index()] = on_line_[u.edge.index()] = true;
+            for (const EdgeUse& u : a_.on_curve[ix(c)]) {
+                alive_[u.edge.index()] = true;
+                lines_of_[u.edge.index()].push_back(c);
+                if (twins.contains(c)) matched_[u.edge.index()] = true;
+            }
         curves_.reserve(a_.edges.size());
         for (const Edge& e : a_.edges) curves_.push_back(e);
     }
 
-    // Vertices between two pieces of one line or circle that carry the same sheets mean nothing.
+    // Vertices between two pieces of one line or circle that carry the same sheets, members and ties mean nothing. Lines that are matched with
+    // others have their pieces opposite to each other, and keep them.
     void merge_collinear() {
         std::vector<std::vector<int>> at(a_.vertices.size());
         for (std::size_t e = 0; e < curves_.size(); ++e)
@@ -107,7 +114,9 @@ private:
         for (std::size_t v = 0; v < at.size(); ++v) {
             if (at[v].size() != 2 || pinned.count(static_cast<int>(v))) continue;
             const int e = at[v][0], f = at[v][1];
-            if (e == f || users_[ix(e)] != users_[ix(f)] || on_line_[ix(e)] || on_line_[ix(f)] || step_[ix(e)] != step_[ix(f)]) continue;
+            if (e == f || users_[ix(e)] != users_[ix(f)] || lines_of_[ix(e)] != lines_of_[ix(f)] || matched_[ix(e)] || matched_[ix(f)] ||
+                step_[ix(e)] != step_[ix(f)])
+                continue;
             if (!same_carrier(curves_[ix(e)].curve, curves_[ix(f)].curve, 4 * model_.tolerance.point) &&
                 !both_smooth(curves_[ix(e)].curve, curves_[ix(f)].curve))
                 continue;
@@ -252,7 +261,9 @@ private:
     const std::vector<std::vector<Keep>>& keep_;
     const std::vector<int>& lines_;
     std::vector<std::vector<int>> users_;
-    std::vector<bool> bounds_, alive_, cut_, step_, on_line_;
+    std::vector<bool> bounds_, alive_, cut_, step_;
+    std::vector<bool> matched_;               // pieces of curves with a twin
+    std::vector<std::vector<int>> lines_of_;  // curves that are no mere borders: of members, ties, links
     std::vector<Edge> curves_;
     std::vector<int> vertex_number_, edge_number_;
     std::map<int, std::pair<int, bool>> merged_into_;
