@@ -19,7 +19,13 @@ int main(int count, char** words) {
     }
     if (names.empty()) names = scene_names();
     if (!step.empty()) {
-        for (const std::string& name : names) make::write_step(step + "/" + name + ".step", scene(name).items);
+        for (const std::string& name : names) {
+            // As the ways do: lying on its side in metres for 3.
+            Items items = scene(name).items;
+            if (only == 1) items = moved(items);
+            if (only == 3) items = moved(items, Eigen::Isometry3d(Eigen::AngleAxisd(pi / 2, Vec3::UnitX())));
+            make::write_step(step + "/" + name + ".step", items, only == 2 ? "INCH" : only == 3 ? "M" : "MM");
+        }
         return 0;
     }
     fmt::print(

@@ -40,7 +40,7 @@ public:
     void run() {
         set_member_curves();
         gather();
-        const Arrangement a = arrange(input_, tol_);
+        const Arrangement a = arrange(input_, tol_, shortest_edge());
         decide(a);
         Model next;  // what the arrangement makes anew; all else stays in the model
         next.tolerance = model_.tolerance;
@@ -75,6 +75,15 @@ private:
             if (s.start > was_start) member.trimmed += own(s.start) - own(was_start);
             if (s.end < was_end) member.trimmed += own(was_end) - own(s.end);
         }
+    }
+
+    // Where three walls nearly meet in a point, their lines cross hundredths apart: edges no longer than this share of the thinnest wall are none.
+    [[nodiscard]] double shortest_edge() const {
+        constexpr double share = 0.02;
+        double thinnest = std::numeric_limits<double>::max();
+        for (const SheetState& s : work_.sheets)
+            if (s.thickest > 0) thinnest = std::min(thinnest, s.thickest);
+        return thinnest < std::numeric_limits<double>::max() ? share * thinnest : 0;
     }
 
     void gather() {
