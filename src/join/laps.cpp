@@ -13,6 +13,8 @@
 namespace halvo {
 namespace {
 
+constexpr double one_border = 0.25;  // of both thicknesses together: borders no further apart are one
+
 class Lapper {
 public:
     Lapper(const Model& model, const ContactTable& contacts, JoinWork& work, std::size_t a, std::size_t b, double gap, bool oblique)
@@ -144,8 +146,15 @@ private:
 
     // The boundary of each that lies over the other is imprinted there and linked node to node.
     void link(std::size_t from, std::size_t onto) {
-        for (const Over& o : edges_over(from, onto)) {
+        const std::vector<Over> over = edges_over(from, onto);
+        for (const Over& o : over) {
             if (paired_.count(o.edge)) continue;
+            if (const auto borders = borders_beside(o, over, onto); !borders.empty()) {
+                const int number = record(o.piece.length(), o.piece.middle());
+                if (number >= 0)
+                    for (const int f : borders) work_.line_links.push_back({o.edge, f, 0, 0, -1, number});
+                continue;
+            }
             const Vec3 middle = o.piece.middle();
             const int number = record(o.piece.length(), 0.5 * (middle + sheet(onto).chart.foot(middle)));
             if (number >= 0) work_.line_links.push_back({o.edge, imprint(o.piece, onto), 0, 0, -1, number});
@@ -193,11 +202,35 @@ private:
         return out;
     }
 
+    // Borders of the other sheet that all of a piece runs beside, so near that its imprint would leave a sliver; where nothing else is
+    // imprinted from its ends.
+    std::set<int> borders_beside(const Over& o, const std::vector<Over>& all, std::size_t onto) const {
+        const double near = one_border * (work_.sheets[a_].thickest + work_.sheets[b_].thickest), touching = 10 * work_.tol;
+        for (const Over& k : all)
+            if (k.edge != o.edge)
+                for (const Vec3& p : {k.piece.start(), k.piece.end()})
+                    if ((p - o.piece.start()).norm() <= touching || (p - o.piece.end()).norm() <= touching) return {};
+        constexpr int n = 12;
+        std::set<int> out;
+        bool coincides = true;
+        for (int k = 0; k < n; ++k) {
+            const double t = o.piece.parameter_at((k + 0.5) / n);
+            const Vec3 p = sheet(onto).chart.foot(o.piece.point(t)), d = o.piece.derivative(t).normalized();
+            int edge = -1;
+            for (const Loop* loop : loops_of(onto))
+                if (edge < 0) edge = faced(*loop, p, d, near);
+            if (edge < 0) return {};
+            const Curve& c = model_.edges[static_cast<std::size_t>(edge)].curve;
+            coincides = coincides && (c.point(c.nearest(p)) - p).norm() <= flush();
+            out.insert(edge);
+        }
+        return coincides ? std::set<int>() : out;  // an imprint on the border is that border
+    }
+
     // Openings (and outlines) that go through both skins are one border, though they lie a little apart: on round skins a bore is wider in the
     // outer one. They are linked to each other, and neither is imprinted on the other's sheet, where it would leave slivers.
     void one_borders() {
-        constexpr double share = 0.25;  // of both thicknesses together
-        const double near = share * (work_.sheets[a_].thickest + work_.sheets[b_].thickest);
+        const double near = one_border * (work_.sheets[a_].thickest + work_.sheets[b_].thickest);
         for (const Loop* la : loops_of(a_))
             for (const Loop* lb : loops_of(b_)) {
                 const auto there = runs_along(*la, *lb, b_, near);

@@ -34,6 +34,7 @@ public:
         for (std::size_t e = 0; e < model_.edges.size(); ++e) {
             if (uses_[e].size() != 1 || uses_[e][0].sides != 1 || joined_[e]) continue;
             const std::size_t own = uses_[e][0].sheet.index();
+            const double length = model_.edges[e].curve.length();
             std::map<std::size_t, int> count;
             std::map<std::size_t, double> gaps;
             for (const double share : shares) {
@@ -42,6 +43,7 @@ public:
                 for (int k : tree_.touching(Box3(p))) {
                     const auto other = static_cast<std::size_t>(k);
                     if (other == own || model_.sheets[other].body == model_.sheets[own].body || shares_vertex(e, other)) continue;
+                    if (length < std::max(model_.sheets[own].thickness.max, model_.sheets[other].thickness.max)) continue;  // no weld is that short
                     if (joined_beside(p, own, other)) continue;
                     if (const auto g = gap(p, own, other)) ++count[other], gaps[other] = std::max(gaps[other], *g);
                 }

@@ -170,7 +170,7 @@ double exact_depth(const Body& a, const Body& b, const ContactPoint& p, double c
     const Body &own = p.from_a ? a : b, &other = p.from_a ? b : a;
     const auto place = surface_foot(own.faces[ix(from)].surface, p.place);
     if (!place) return std::abs(p.gap);
-    const double near = std::abs(p.gap) + 2 * chord;
+    const double near = 2 * std::abs(p.gap) + 10 * chord;
     std::set<int> faces;
     for (const int f : other.tree->touching(Box3(*place - Vec3::Constant(near), *place + Vec3::Constant(near)))) faces.insert(other.facets[ix(f)].face);
     double depth = std::numeric_limits<double>::infinity();
@@ -203,6 +203,8 @@ void judge_pair(const Assembly& solids, const std::vector<const Contact*>& conta
         if (o.volume > 0 && depth > 2 * touch) {
             out.push_back(between(FindingKind::overlap, a, b, fmt::format("{} and {} overlap by {:.4g} mm3, {:.3g} mm deep", a.label, b.label, o.volume, depth),
                                   "move or cut one of them in CAD; joints there still close", o.centre, depth, -1, {std::cbrt(o.volume), depth}));
+            // Bolts drawn through plates without holes are that by intent.
+            if (held) out.back().level = FindingLevel::note;
             return;
         }
     }
