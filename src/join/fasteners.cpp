@@ -190,7 +190,7 @@ std::vector<Contact> Fastening::others(std::vector<Contact> contacts, const Join
         const Fastener& f = clamped.at({c.a, c.b}).front()->fastener;
         std::erase_if(c.points, [&](const ContactPoint& p) {
             return p.area <= 0 && std::ranges::any_of(it->second, [&](const ContactPoint& q) {
-                       const bool level = std::abs((p.place - q.place).dot(f.axis.z)) <= std::abs(p.gap) + 0.01 * f.radius;
+                       const bool level = std::abs((p.place - q.place).dot(f.axis.z)) <= std::abs(p.gap) + 0.1 * f.radius;
                        return level || q.face_a == p.face_a || q.face_b == p.face_b;
                    });
         });

@@ -13,7 +13,7 @@
 namespace halvo {
 namespace {
 
-constexpr double one_border = 0.25;  // of both thicknesses together: borders no further apart are one
+constexpr double one_border = 0.3;  // of both thicknesses together: borders no further apart are one, and a seam half a thickness off is
 
 class Lapper {
 public:
