@@ -14,7 +14,7 @@ int main() try {
     halvo::add_member(model, {150, 100, -900}, {150, 100, -5}, tube, halvo::Vec3::UnitX());
 
     halvo::join(model);
-    for (const halvo::Seam& s : halvo::seams(model)) std::printf("%s of %.0f mm\n", s.kind.c_str(), model.length(s.edge));
+    for (const halvo::Seam& s : halvo::seams(model)) std::printf("%s of %.0f mm\n", halvo::kind_name(s.kind), model.length(s.edge));
     halvo::MeshOptions options;
     options.size = 25;
     const halvo::Mesh mesh = halvo::mesh(model, options);

@@ -17,7 +17,7 @@ struct Known {
 };
 
 Known known(const std::string& name) {
-    if (name == "portal") return {0, 4};       // its stiffeners are drawn through the column's fillets
+    if (name == "portal") return {0, 6};       // its stiffeners are drawn through the column's fillets
     if (name == "vessel") return {0, 6};       // skew of the oblique nozzle's hole, and one overlap of hundredths
     if (name == "curved ribs") return {2, 6};  // where a rib's foot turns into its ring
     if (name == "coped frame") return {0, 2};
