@@ -101,6 +101,7 @@ enum class FindingKind {
     skin_without_sheet,
     method_not_possible,
     member_openings,
+    frame_in_one_body,
     reference_at_the_middle,
     step_in_radius,
     rule_without_effect,
@@ -111,6 +112,7 @@ enum class FindingKind {
     body_in_parts,
     hangs_on_by_point,
     mechanism,
+    mesh_weighs_more,
 };
 
 [[nodiscard]] const char* kind_name(JointKind kind);

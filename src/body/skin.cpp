@@ -262,6 +262,31 @@ FaceNeighbours face_neighbours(const Body& body) {
     return Links(body).run();
 }
 
+// A ring nearly as thick as its middle radius (a hub, a roller) is no wall bent round but a solid; bends of sheet, which are as tight, go round
+// in part only.
+bool thick_ring(const Body& body, const SkinPair& q) {
+    constexpr double thick = 0.75, all_round = 0.9;
+    const auto* a = std::get_if<CylinderSurface>(&body.faces[ix(q.a)].surface);
+    const auto* b = std::get_if<CylinderSurface>(&body.faces[ix(q.b)].surface);
+    if (!a || !b || a->frame.z.cross(b->frame.z).norm() > 1e-3) return false;
+    if (std::abs(a->radius - b->radius) < thick * 0.5 * (a->radius + b->radius) || a->frame.local2(b->frame.origin).norm() > 0.05 * b->radius) return false;
+    const auto turns = [&](const CylinderSurface& c) {
+        double area = 0, low = std::numeric_limits<double>::max(), high = -low;
+        for (const Face& f : body.faces) {
+            const auto* o = std::get_if<CylinderSurface>(&f.surface);
+            if (!o || std::abs(o->radius - c.radius) > 1e-3 * c.radius || o->frame.z.cross(c.frame.z).norm() > 1e-3 ||
+                c.frame.local2(o->frame.origin).norm() > 1e-3 * c.radius)
+                continue;
+            area += f.area;
+            for (std::size_t i = f.first_facet; i < f.first_facet + f.facet_count; ++i)
+                for (int k : body.facets[i].corners)
+                    low = std::min(low, c.frame.height(body.points[ix(k)])), high = std::max(high, c.frame.height(body.points[ix(k)]));
+        }
+        return area / (2 * pi * c.radius * std::max(high - low, 1e-12));
+    };
+    return turns(*a) > all_round && turns(*b) > all_round;
+}
+
 Skin analyse_skin(const Body& body, std::vector<Probe> probes, const WallLimits& limits) {
     Skin skin;
     skin.probes = std::move(probes);
@@ -273,6 +298,8 @@ Skin analyse_skin(const Body& body, std::vector<Probe> probes, const WallLimits&
     for (const SkinPair& q : skin.pairs) agreed.push_back(q.wall);
     judge_width(skin.neighbours, skin, limits);
     walls_between_folds(skin, agreed);
+    for (SkinPair& q : skin.pairs)
+        if (q.wall && thick_ring(body, q)) q.wall = false;
     sort_kinds(skin.neighbours, skin);
     return skin;
 }

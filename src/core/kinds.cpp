@@ -43,7 +43,7 @@ constexpr std::array<const char*, 23> entry_names = {"wall",          "opening",
                                                      "thickness",     "member free to spin",
                                                      "fastener",      "touch only",
                                                      "joint"};
-constexpr std::array<const char*, 38> finding_names = {"open body",
+constexpr std::array<const char*, 40> finding_names = {"open body",
                                                        "unconnected edges",
                                                        "missing face",
                                                        "doubled faces",
@@ -71,6 +71,7 @@ constexpr std::array<const char*, 38> finding_names = {"open body",
                                                        "skin without a sheet",
                                                        "method not possible",
                                                        "member openings",
+                                                       "frame in one body",
                                                        "reference at the middle",
                                                        "step in radius",
                                                        "rule without effect",
@@ -80,7 +81,8 @@ constexpr std::array<const char*, 38> finding_names = {"open body",
                                                        "edge inside the solid",
                                                        "body in parts",
                                                        "hangs on by a point",
-                                                       "mechanism"};
+                                                       "mechanism",
+                                                       "mesh weighs more"};
 
 template <class Kind, std::size_t count>
 std::optional<Kind> kind_in(const std::array<const char*, count>& names, std::string_view name) {

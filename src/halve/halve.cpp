@@ -5,6 +5,7 @@
 #include "core/keys.hpp"
 #include "core/parallel.hpp"
 #include "halve/body_sheets.hpp"
+#include "halve/fused_frames.hpp"
 #include "halve/loose_sheets.hpp"
 #include "halve/patches.hpp"
 #include "model/references.hpp"
@@ -270,6 +271,7 @@ Model halve(const Assembly& solids, const HalveOptions& options, const Observer&
     for (const std::string& line : rules.idle())
         model.findings.push_back({make_key("finding", line, {}), FindingKind::rule_without_effect, line,
                                   "check its body, id, faces and points against halvo list MODEL walls", Vec3::Zero(), 0, ""});
+    if (options.slender == SlenderAs::beams) note_fused_frames(model, solids, options.survey.slender);
     for (Sheet& s : model.sheets) s.key = keys.unique(s.key);
     for (Member& m : model.members) m.key = keys.unique(m.key);
     observer.tell("halve", 1);

@@ -42,6 +42,24 @@ std::vector<Finding> part_findings(const Proof& proof, const Assembly& solids) {
     return out;
 }
 
+// What an analysis program weighs: material that slabs hold twice at junctions counts there, of closely set ribs by the tenth.
+std::vector<Finding> weight_findings(const Proof& proof, const Assembly& solids) {
+    constexpr double worth_saying = 0.04;
+    std::vector<Finding> out;
+    for (std::size_t b = 0; b < proof.bodies.size(); ++b) {
+        const BodyProof& p = proof.bodies[b];
+        if (p.solid <= 0 || p.meshed <= 0) continue;
+        const double more = p.meshed / p.solid - 1;
+        if (more < worth_saying) continue;
+        const Body& body = solids.bodies[b];
+        out.push_back({own_key(make_key("finding", "mesh weighs more", {}), body.key), FindingKind::mesh_weighs_more,
+                       fmt::format("{}: its mesh weighs {:+.1f} % of the solid, since walls overlap where they meet; counted once they hold {:+.2f} %",
+                                   body.label, 100 * more, 100 * p.mesh_error),
+                       "scale its density by the ratio where mass matters", body.mass.centre, body.box.diagonal().norm(), body.label});
+    }
+    return out;
+}
+
 }  // namespace
 
 void add_proof_findings(Proof& proof, const Assembly& solids, const Model& model, double reach, const std::set<std::pair<int, int>>& held) {
@@ -60,7 +78,8 @@ void add_proof_findings(Proof& proof, const Assembly& solids, const Model& model
             return pair(k) == pair(f) && (k.place - f.place).norm() <= f.size;
         });
     });
-    for (const auto& some : {part_findings(proof, solids), open, hanging_findings(model, solids), free.findings, edges, buried_edge_findings(model, solids)})
+    for (const auto& some : {part_findings(proof, solids), open, weight_findings(proof, solids), hanging_findings(model, solids), free.findings, edges,
+                             buried_edge_findings(model, solids)})
         proof.findings.insert(proof.findings.end(), some.begin(), some.end());
 }
 
