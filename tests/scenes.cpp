@@ -386,6 +386,74 @@ Scene wheel() {
     return {"", out, {}};
 }
 
+std::vector<Curve> raised(std::vector<Curve> loop, double z, double turn = 0) {
+    for (Curve& c : loop) c = c.moved(Eigen::Isometry3d(Eigen::Translation3d(0, 0, z) * Eigen::AngleAxisd(turn, Vec3::UnitZ())));
+    return loop;
+}
+
+// Round by four arcs that start at the diagonals, as a square's corners do.
+std::vector<Curve> round_of_four(double radius) {
+    std::vector<Curve> out;
+    for (int k = 0; k < 4; ++k) {
+        Curve c;
+        c.shape = CircleCurve{Frame(), radius}, c.t0 = -0.75 * pi + 0.5 * pi * k, c.t1 = c.t0 + 0.5 * pi;
+        out.push_back(c);
+    }
+    return out;
+}
+
+// From a square flange to a round one, 3 mm, lofted.
+Scene transition() {
+    const auto skin = [](double off) {
+        const double a = 150 - off;
+        return make::loft({make::polygon({{-a, -a}, {a, -a}, {a, a}, {-a, a}}), raised(round_of_four(110 - off), 400)}, true);
+    };
+    Items out{{"transition", cut(skin(0), {skin(3)})},
+              {"square flange", cut(box({-190, -190, -6}, {380, 380, 6}), {box({-147, -147, -20}, {294, 294, 40})})},
+              {"round flange", cut(cylinder({0, 0, 400}, Vec3::UnitZ(), 150, 6), {cylinder({0, 0, 390}, Vec3::UnitZ(), 107, 40)})}};
+    return {"", out, {}};
+}
+
+// Blades twisted by 40 degrees from a hub to a shroud.
+Scene blades() {
+    std::vector<make::Solid> parts;
+    Items out{{"hub", pipe({0, 0, -60}, {0, 0, 60}, 200, 8)}, {"shroud", pipe({0, 0, -60}, {0, 0, 60}, 612, 6)}};
+    for (int k = 0; k < 5; ++k) {
+        std::vector<std::vector<Curve>> loops;
+        for (int i = 0; i <= 4; ++i) {
+            const double r = 90 + (310 - 90) * i / 4.0, turn = (20 + 10 * i) * pi / 180;
+            const Eigen::Isometry3d at =
+                Eigen::Isometry3d(Eigen::AngleAxisd(2 * pi * k / 5, Vec3::UnitZ()) * Eigen::Translation3d(r, 0, 0) * Eigen::AngleAxisd(turn, Vec3::UnitX()));
+            // In the plane across the radius: 90 long, 5 thick.
+            const auto p = [&](double y, double z) { return Vec3(at * Vec3(0, y, z)); };
+            const std::vector<Vec3> q{p(-45, -2.5), p(45, -2.5), p(45, 2.5), p(-45, 2.5)};
+            std::vector<Curve> loop;
+            for (std::size_t c = 0; c < 4; ++c) loop.push_back(Curve::segment(q[c], q[(c + 1) % 4]));
+            loops.push_back(loop);
+        }
+        const make::Solid blade = make::loft(loops, false);
+        out.push_back({fmt::format("blade {}", k + 1), cut(cut(blade, {rod({0, 0, -200}, {0, 0, 200}, 200)}),
+                                                           {cut(box({-500, -500, -300}, {1000, 1000, 600}), {rod({0, 0, -400}, {0, 0, 400}, 600)})})});
+    }
+    return {"", out, {}};
+}
+
+// A duct of 2 mm that turns and narrows on its way, smooth.
+Scene lofted_duct() {
+    const auto skin = [](double off) {
+        std::vector<std::vector<Curve>> loops;
+        for (int i = 0; i <= 4; ++i) {
+            const double w = 120 - 10 * i - off, h = 80 + 5 * i - off, s = 200.0 * i;
+            const Eigen::Isometry3d at = Eigen::Isometry3d(Eigen::Translation3d(0.3 * s * i / 4, 0, s));
+            std::vector<Curve> loop = make::rounded({{-w, -h}, {w, -h}, {w, h}, {-w, h}}, std::vector<double>(4, 30 - off));
+            for (Curve& c : loop) c = c.moved(at);
+            loops.push_back(loop);
+        }
+        return make::loft(loops, false);
+    };
+    return {"", {{"duct", cut(skin(0), {skin(2)})}}, {}};
+}
+
 Scene slotted_stack() {
     return {"", hood_with_rails(), {}};
 }
@@ -422,6 +490,9 @@ const std::vector<std::pair<std::string, Scene (*)()>>& scenes() {
                                                                           {"duct", duct},
                                                                           {"gussets", gussets},
                                                                           {"wheel", wheel},
+                                                                          {"transition", transition},
+                                                                          {"blades", blades},
+                                                                          {"lofted duct", lofted_duct},
                                                                           {"hood", slotted_stack},
                                                                           {"welded frame", frame_welded}};
     return list;

@@ -14,6 +14,7 @@
 #include <BRepMesh_IncrementalMesh.hxx>
 #include <BRepOffsetAPI_MakePipe.hxx>
 #include <BRepOffsetAPI_MakePipeShell.hxx>
+#include <BRepOffsetAPI_ThruSections.hxx>
 #include <BRepPrimAPI_MakePrism.hxx>
 #include <BRepPrimAPI_MakeRevol.hxx>
 #include <BRepTools.hxx>
@@ -109,6 +110,13 @@ Solid sweep(const std::vector<std::vector<Curve>>& loops, const std::vector<Vec3
     pipe.Build();
     pipe.MakeSolid();
     return wrap(pipe.Shape());
+}
+
+Solid loft(const std::vector<std::vector<Curve>>& loops, bool ruled) {
+    BRepOffsetAPI_ThruSections skin(true, ruled);
+    for (const auto& loop : loops) skin.AddWire(wire(loop));
+    skin.Build();
+    return wrap(skin.Shape());
 }
 
 Solid rounded_edges(const Solid& s, double radius, const std::function<bool(const Vec3&)>& pick) {

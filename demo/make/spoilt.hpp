@@ -17,6 +17,8 @@ namespace make {
 /// direction, as the flight of a screw does to its axis.
 [[nodiscard]] Solid sweep(const std::vector<std::vector<Curve>>& loops, const std::vector<Vec3>& points, const Vec3& x, bool closed = false,
                           const Vec3& upright = Vec3::Zero());
+/// Skin through closed loops, each given where it lies in space, ruled between neighbours or smooth over all of them.
+[[nodiscard]] Solid loft(const std::vector<std::vector<Curve>>& loops, bool ruled);
 /// Edges whose middle `pick` takes get a round of `radius`.
 [[nodiscard]] Solid rounded_edges(const Solid& s, double radius, const std::function<bool(const Vec3& middle)>& pick);
 /// Between a smooth surface through heights on a grid (spacing `step`) and the same surface lower by `thickness`.

@@ -139,6 +139,19 @@ void append(Model& to, Model&& from) {
     add(to.roots, from.roots), add(to.findings, from.findings), add(to.ledger, from.ledger);
 }
 
+// How far the sheets of a body are from its volume, as a share of it, and one more for each further part that they fall into.
+double miss_of(const Model& model, const Body& body) {
+    double volume = 0;
+    for (const Sheet& s : model.sheets) volume += s.own_area() * s.thickness.mean;
+    return std::abs(volume / body.mass.volume - 1) + std::max(0, connected_parts(model).count - 1);
+}
+
+bool misses(const Model& model, const Body& body) {
+    constexpr double much = 0.03;
+    const bool lost = std::ranges::any_of(model.findings, [](const Finding& f) { return f.kind == FindingKind::wall_without_sheet; });
+    return lost && miss_of(model, body) > much;
+}
+
 Model halve_body(const Assembly& solids, std::size_t id, const HalveOptions& options, const WallRules& rules, std::optional<Prism>& member) {
     const Body& body = solids.bodies[id];
     Model out;
@@ -176,6 +189,17 @@ Model halve_body(const Assembly& solids, std::size_t id, const HalveOptions& opt
         halve_into_sheets(with, solids, static_cast<int>(id), skin, find_walls(body, skin, limits, tol, more), rules, options);
         const bool as_good = with.findings.size() <= out.findings.size() && connected_parts(with).count <= connected_parts(out).count;
         if (as_good || options.bulk == BulkAs::sheet) out = std::move(with);
+    }
+    if (options.method == MidMethod::automatic && misses(out, body)) {
+        // Equal distance could not be had everywhere, between free surfaces that run differently: half-way from one of them, then, if more
+        // comes of that.
+        HalveOptions moved = options;
+        moved.method = MidMethod::offset;
+        const WallRules same(moved, solids);
+        Model other;
+        other.tolerance = solids.tolerance;
+        (void)halve_into_sheets(other, solids, static_cast<int>(id), skin, find_walls(body, skin, limits, tol, named), same, moved);
+        if (miss_of(other, body) < 0.5 * miss_of(out, body)) out = std::move(other);
     }
     for (const NamedFaces& n : named)
         if (n.refuse)
