@@ -438,22 +438,6 @@ Scene blades() {
     return {"", out, {}};
 }
 
-// A duct of 2 mm that turns and narrows on its way, smooth.
-Scene lofted_duct() {
-    const auto skin = [](double off) {
-        std::vector<std::vector<Curve>> loops;
-        for (int i = 0; i <= 4; ++i) {
-            const double w = 120 - 10 * i - off, h = 80 + 5 * i - off, s = 200.0 * i;
-            const Eigen::Isometry3d at = Eigen::Isometry3d(Eigen::Translation3d(0.3 * s * i / 4, 0, s));
-            std::vector<Curve> loop = make::rounded({{-w, -h}, {w, -h}, {w, h}, {-w, h}}, std::vector<double>(4, 30 - off));
-            for (Curve& c : loop) c = c.moved(at);
-            loops.push_back(loop);
-        }
-        return make::loft(loops, false);
-    };
-    return {"", {{"duct", cut(skin(0), {skin(2)})}}, {}};
-}
-
 Scene slotted_stack() {
     return {"", hood_with_rails(), {}};
 }
@@ -492,7 +476,6 @@ const std::vector<std::pair<std::string, Scene (*)()>>& scenes() {
                                                                           {"wheel", wheel},
                                                                           {"transition", transition},
                                                                           {"blades", blades},
-                                                                          {"lofted duct", lofted_duct},
                                                                           {"hood", slotted_stack},
                                                                           {"welded frame", frame_welded}};
     return list;

@@ -94,6 +94,16 @@ private:
         return at_end;
     }
 
+    // A place in the sheet beside a corner of its border.
+    Vec3 inward(std::size_t i, const Vec3& corner) const {
+        Vec3 sum = Vec3::Zero();
+        for (const Curve* c : i == a_ ? edges_a_ : edges_b_) {
+            if ((c->start() - corner).norm() <= 10 * work_.tol) sum += c->derivative(c->t0).normalized();
+            if ((c->end() - corner).norm() <= 10 * work_.tol) sum -= c->derivative(c->t1).normalized();
+        }
+        return corner + 0.5 * work_.sheets[i].thickest * (sum.norm() > 0 ? Vec3(sum.normalized()) : sum);
+    }
+
     // Or up to the midsurface of a third sheet that stands beside that end: three plates close their corner.
     bool up_to_third(std::size_t i, std::size_t other, const Vec3& p, const Vec3& corner) const {
         for (std::size_t t = 0; t < model_.sheets.size(); ++t) {
@@ -101,6 +111,12 @@ private:
             const bool touches = sheet(t).body == sheet(i).body || contacts_.of_bodies().all().contains(std::minmax(sheet(t).body, sheet(i).body));
             if (!touches || work_.sheets[t].box.squaredExteriorDistance(corner) > grow_ * grow_) continue;
             const double at_corner = sheet(t).chart.height(corner), at_p = sheet(t).chart.height(p);
+            // A sheet of the same solid that meets this one at the corner goes on as well: both end where they would cross.
+            if (sheet(t).body == sheet(i).body && std::abs(at_corner) <= 10 * work_.tol) {
+                const double within = sheet(t).chart.height(inward(i, corner));
+                if (std::abs(within) > 10 * work_.tol && at_p * within >= -work_.tol * std::abs(within)) return true;
+                continue;
+            }
             const bool before = std::abs(at_corner) <= work_.sheets[t].deepest + work_.reach + 10 * work_.tol;
             if (before && std::abs(at_p) < std::abs(at_corner) && at_p * at_corner >= -10 * work_.tol * std::abs(at_corner)) return true;
         }

@@ -44,13 +44,15 @@ std::vector<Finding> part_findings(const Proof& proof, const Assembly& solids) {
 
 // What an analysis program weighs: material that slabs hold twice at junctions counts there, of closely set ribs by the tenth.
 std::vector<Finding> weight_findings(const Proof& proof, const Assembly& solids) {
-    constexpr double worth_saying = 0.04;
+    constexpr double worth_saying = 0.04, of_all = 0.01;  // of the body, and of all bodies together
+    double all = 0;
+    for (const BodyProof& p : proof.bodies) all += p.solid;
     std::vector<Finding> out;
     for (std::size_t b = 0; b < proof.bodies.size(); ++b) {
         const BodyProof& p = proof.bodies[b];
         if (p.solid <= 0 || p.meshed <= 0) continue;
         const double more = p.meshed / p.solid - 1;
-        if (more < worth_saying) continue;
+        if (more < worth_saying || p.meshed - p.solid < of_all * all) continue;
         const Body& body = solids.bodies[b];
         out.push_back({own_key(make_key("finding", "mesh weighs more", {}), body.key), FindingKind::mesh_weighs_more,
                        fmt::format("{}: its mesh weighs {:+.1f} % of the solid, since walls overlap where they meet; counted once they hold {:+.2f} %",
