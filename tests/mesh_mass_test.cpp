@@ -160,3 +160,33 @@ TEST(Portal, MemberEndsStandOnTheLinesOfTheirProfile) {
     EXPECT_TRUE(node.model.couplings.empty());
     EXPECT_LT(node.mesh.links, stands.mesh.links);
 }
+
+TEST(StrayLinks, GoPastWhatIsNearest) {
+    const Job j = job_of(hats_on_plate());
+    ASSERT_TRUE(j.proof.within_bounds);
+    Mesh mesh = j.mesh;
+    const auto link = std::ranges::find_if(mesh.elements, [](const Element& e) { return e.kind == ElementKind::rigid; });
+    ASSERT_NE(link, mesh.elements.end());
+    // To the node of the same body that is furthest from it.
+    std::set<int> near;
+    for (const Element& e : mesh.elements)
+        if (e.kind == ElementKind::shell && std::ranges::find(e.nodes, link->nodes[1]) != e.nodes.end()) near.insert(e.body);
+    double furthest = 0;
+    for (const Element& e : mesh.elements)
+        if (e.kind == ElementKind::shell && near.contains(e.body))
+            for (std::size_t k = 0; k < e.count; ++k)
+                if (const double d = (mesh.nodes[static_cast<std::size_t>(e.nodes[k])] - mesh.nodes[static_cast<std::size_t>(link->nodes[0])]).norm();
+                    d > furthest)
+                    furthest = d, link->nodes[1] = e.nodes[k];
+    const Proof p = prove(j.solids, j.model, mesh);
+    EXPECT_FALSE(p.within_bounds);
+    EXPECT_TRUE(std::ranges::any_of(p.outside, [](const std::string& o) { return o.find("past the nearest node") != std::string::npos; }));
+}
+
+TEST(StrayLinks, JointsThatTheMeshDoesNotHaveAreNamed) {
+    const Job j = job_of(hats_on_plate());
+    Mesh mesh = j.mesh;
+    std::erase_if(mesh.elements, [](const Element& e) { return e.kind == ElementKind::rigid; });
+    const Proof p = prove(j.solids, j.model, mesh);
+    EXPECT_TRUE(std::ranges::any_of(p.outside, [](const std::string& o) { return o.find("is listed, but nothing in the mesh holds") != std::string::npos; }));
+}

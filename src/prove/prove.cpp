@@ -12,6 +12,7 @@
 #include "prove/mesh_mass.hpp"
 #include "prove/proof_findings.hpp"
 #include "prove/skin_cover.hpp"
+#include "prove/stray_links.hpp"
 
 #include <fmt/format.h>
 
@@ -460,6 +461,8 @@ private:
         if (hollow > 0) proof_.outside.push_back(fmt::format("{} shell element(s) have no thickness", hollow));
         loose_bodies();
         mesh_against_model();
+        links_to_the_nearest();
+        joints_are_there();
         proof_.within_bounds = proof_.outside.empty();
     }
 
@@ -517,6 +520,30 @@ private:
             }
         }
         return sum;
+    }
+
+    // A joint that the model lists holds its bodies together in the mesh. Couplings, fasteners and ties are told by other checks.
+    void joints_are_there() {
+        if (mesh_.elements.empty()) return;
+        const auto held = connected_bodies(mesh_);
+        for (const JointRecord& j : model_.joints) {
+            const bool own = j.kind == JointKind::coupling || j.kind == JointKind::fastener || j.kind == JointKind::tie || j.kind == JointKind::point_contact;
+            if (own || j.state != EntryState::applied || j.bodies[0] < 0 || j.bodies[1] < 0 || j.bodies[0] == j.bodies[1]) continue;
+            if (held.contains(std::minmax(j.bodies[0], j.bodies[1]))) continue;
+            proof_.outside.push_back(fmt::format("{}: the joint of {} and {} is listed, but nothing in the mesh holds them together", j.key,
+                                                 solids_.bodies[static_cast<std::size_t>(j.bodies[0])].label,
+                                                 solids_.bodies[static_cast<std::size_t>(j.bodies[1])].label));
+        }
+    }
+
+    // What is linked is linked to what is nearest on the other side.
+    void links_to_the_nearest() {
+        const auto stray = stray_links(mesh_);
+        if (stray.empty()) return;
+        const Element& e = mesh_.elements[static_cast<std::size_t>(stray[0].element)];
+        const Vec3 at = mesh_.nodes[static_cast<std::size_t>(e.nodes[0])] + solids_.shift;
+        proof_.outside.push_back(fmt::format("{} rigid link(s) go past the nearest node of what they link, the worst by {:.1f} mm at ({:.1f}, {:.1f}, {:.1f})",
+                                             stray.size(), stray[0].beyond, at.x(), at.y(), at.z()));
     }
 
     // The mesh must be of the model: as many parts, and on each sheet about its area (chords of curved sheets are a little short of it).
