@@ -115,12 +115,26 @@ void draw_marks(Canvas& c, const Scene::View& v, const std::vector<Mark>& marks)
         if (near == flags.end()) flags.push_back({p, m.text});
         else near->text += ", " + m.text;
     }
+    // From the lowest up, each as high as it must be to cover none before it.
+    std::stable_sort(flags.begin(), flags.end(), [](const Flag& a, const Flag& b) { return a.at.y() > b.at.y(); });
+    std::vector<Box2> taken;
     for (const Flag& f : flags) {
-        c.line(f.at.x(), f.at.y(), f.at.x() + 16, f.at.y() - 22, 1.5, ink);
+        constexpr int most_raised = 12;
+        const double w = c.text_width(f.text, 12, true) + 10;
+        Box2 box(Vec2(f.at.x() + 12, f.at.y() - 38), Vec2(f.at.x() + 12 + w, f.at.y() - 20));
+        for (int k = 0; k < most_raised; ++k) {
+            const auto covers = [&](const Box2& t) { return !t.intersection(box).isEmpty(); };
+            if (std::none_of(taken.begin(), taken.end(), covers)) break;
+            box.translate(Vec2(0, -20));
+        }
+        taken.push_back(box);
+        c.line(f.at.x(), f.at.y(), f.at.x() + 16, box.max().y() - 2, 1.5, ink);
         c.disc(f.at.x(), f.at.y(), 3.2, ink);
-        const double w = c.text_width(f.text, 12, true);
-        c.rectangle(f.at.x() + 12, f.at.y() - 38, w + 10, 18, ink);
-        c.text(f.at.x() + 17, f.at.y() - 25, f.text, 12, paper, true);
+    }
+    for (std::size_t k = 0; k < flags.size(); ++k) {
+        const Box2& box = taken[k];
+        c.rectangle(box.min().x(), box.min().y(), box.sizes().x(), 18, ink);
+        c.text(box.min().x() + 5, box.min().y() + 13, flags[k].text, 12, paper, true);
     }
 }
 
