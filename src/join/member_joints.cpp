@@ -16,7 +16,7 @@ constexpr double most_of_footprint = 0.5;  // of its lines, that must lie clear 
 constexpr double most_of_member = 0.5;     // of its length, over which sheets go along with a member whose line they take
 constexpr double longest_strip = 2;        // times its thickness: further than this a sheet is not extended to an axis but linked
 constexpr std::size_t spider_legs = 8;     // links from a member to a sheet that its axis misses
-constexpr double feet_apart = 0.15;  // of the depth of the member that they hang on, at least
+constexpr double feet_apart = 0.15;        // of the depth of the member that they hang on, at least
 
 struct Closest {
     double a, b;  // parameters on both lines
@@ -607,37 +607,6 @@ private:
 };
 
 }  // namespace
-
-std::vector<Vec3> spread_points(const std::vector<ContactPoint>& points, std::size_t most) {
-    std::vector<Vec3> places;
-    for (const ContactPoint& p : points) places.push_back(p.place);
-    return far_apart(places, most);
-}
-
-bool on_sheet(const Sheet& sheet, const SheetState& state, const Vec3& p, double beside) {
-    const auto copies = sheet.chart.copies(sheet.chart.local2(p));
-    return std::any_of(copies.begin(), copies.end(),
-                       [&](const Vec2& q) { return inside(state.polygons, q) || (beside > 0 && border_distance(state.polygons, q) <= beside); });
-}
-
-Vec3 snapped_to_sheet(const Model& model, const SheetState& state, const Sheet& sheet, const Vec3& p, double within) {
-    const Vec3 q = sheet.chart.foot(p);
-    Vec3 best = q;
-    double distance = on_sheet(sheet, state, q, 10 * model.tolerance.point) ? within : std::numeric_limits<double>::max();
-    for (const Region& r : sheet.regions)
-        for (const auto& loop : r.loops)
-            for (const EdgeUse& u : loop) {
-                const Curve& c = model.edges[u.edge.index()].curve;
-                Vec3 k = c.point(c.nearest(q));
-                if ((k - q).norm() >= distance) continue;
-                distance = (k - q).norm();
-                // A vertex next to it serves as well, and leaves no short edge.
-                for (const Vec3& end : {c.start(), c.end()})
-                    if ((end - k).norm() < 0.5 * sheet.thickness.max) k = end;
-                best = k;
-            }
-    return best;
-}
 
 void find_member_joints(const Model& model, const ContactTable& contacts, JoinWork& work) {
     MemberJoiner(model, contacts, work).run();
