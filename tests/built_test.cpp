@@ -106,7 +106,7 @@ TEST_P(BuiltPart, IsWholeHereAndAnywhere) {
         EXPECT_GT(j.proof.coverage, 0.999);
         EXPECT_GT(j.mesh.quality.quad_share, b.quads);
         EXPECT_EQ(j.mesh.parts, 1);
-        EXPECT_TRUE(j.proof.within_bounds);
+        EXPECT_TRUE(j.proof.within_bounds) << (j.proof.outside.empty() ? "" : j.proof.outside[0]);
         area[moved] = total_area(j.model);
     }
     EXPECT_NEAR(area[1] / area[0], 1, 1e-4);

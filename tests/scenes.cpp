@@ -540,7 +540,8 @@ double stray_of(const Job& job) {
         for (const auto& [from, own, to] : {std::tuple{a, e.nodes[0], e.nodes[1]}, {b, e.nodes[1], e.nodes[0]}})
             for (int body : bodies[static_cast<std::size_t>(to)]) {
                 // A footprint goes from one end of a line to many nodes of a sheet: there the sheet's nodes ask.
-                if (bodies[static_cast<std::size_t>(own)].contains(body) || (lines[static_cast<std::size_t>(own)] && !lines[static_cast<std::size_t>(to)]))
+                if (bodies[static_cast<std::size_t>(own)].empty() || bodies[static_cast<std::size_t>(own)].contains(body) ||
+                    (lines[static_cast<std::size_t>(own)] && !lines[static_cast<std::size_t>(to)]))
                     continue;
                 double nearest = std::numeric_limits<double>::infinity();
                 for (int n : nodes[body]) nearest = std::min(nearest, (mesh.nodes[static_cast<std::size_t>(n)] - from).norm());

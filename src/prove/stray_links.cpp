@@ -45,7 +45,7 @@ private:
     // From one end: how much further than the nearest node of the other's body, and half an element, the other is. Nothing where this end
     // does not ask.
     [[nodiscard]] std::optional<double> beyond(int from, int to) const {
-        if (line_[ix(from)] && !line_[ix(to)]) return std::nullopt;
+        if (bodies_[ix(from)].empty() || (line_[ix(from)] && !line_[ix(to)])) return std::nullopt;  // the centre of a rigid block asks for nothing
         std::optional<double> out;
         const double length = (at(from) - at(to)).norm();
         for (const int body : bodies_[ix(to)]) {
@@ -92,8 +92,7 @@ std::set<std::pair<int, int>> connected_bodies(const Mesh& mesh) {
     for (const auto& bodies : at) pairs(bodies, bodies);
     for (const Element& e : mesh.elements)
         if (e.kind == ElementKind::rigid) pairs(at[ix(e.nodes[0])], at[ix(e.nodes[1])]);
-    for (const TiedNode& t : mesh.ties)
-        pairs(at[ix(t.node)], {mesh.elements[ix(t.element)].body});
+    for (const TiedNode& t : mesh.ties) pairs(at[ix(t.node)], {mesh.elements[ix(t.element)].body});
     return out;
 }
 
