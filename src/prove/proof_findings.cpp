@@ -43,19 +43,19 @@ std::vector<Finding> part_findings(const Proof& proof, const Assembly& solids) {
 }
 
 // What an analysis program weighs: material that slabs hold twice at junctions counts there, of closely set ribs by the tenth.
-std::vector<Finding> weight_findings(const Proof& proof, const Assembly& solids) {
+std::vector<Finding> weight_findings(const Proof& proof, const Assembly& solids, const std::vector<double>& doubled) {
     constexpr double worth_saying = 0.04, of_all = 0.01;  // of the body, and of all bodies together
     double all = 0;
     for (const BodyProof& p : proof.bodies) all += p.solid;
     std::vector<Finding> out;
-    for (std::size_t b = 0; b < proof.bodies.size(); ++b) {
+    for (std::size_t b = 0; b < doubled.size(); ++b) {
         const BodyProof& p = proof.bodies[b];
         if (p.solid <= 0 || p.meshed <= 0) continue;
-        const double more = p.meshed / p.solid - 1;
-        if (more < worth_saying || p.meshed - p.solid < of_all * all) continue;
+        const double more = doubled[b] / p.solid;
+        if (more < worth_saying || doubled[b] < of_all * all) continue;
         const Body& body = solids.bodies[b];
         out.push_back({own_key(make_key("finding", "mesh weighs more", {}), body.key), FindingKind::mesh_weighs_more,
-                       fmt::format("{}: its mesh weighs {:+.1f} % of the solid, since walls overlap where they meet; counted once they hold {:+.2f} %",
+                       fmt::format("{}: its mesh weighs {:+.1f} % of the solid, since its walls overlap where they meet; counted once they hold {:+.2f} %",
                                    body.label, 100 * more, 100 * p.mesh_error),
                        "scale its density by the ratio where mass matters", body.mass.centre, body.box.diagonal().norm(), body.label});
     }
@@ -64,7 +64,8 @@ std::vector<Finding> weight_findings(const Proof& proof, const Assembly& solids)
 
 }  // namespace
 
-void add_proof_findings(Proof& proof, const Assembly& solids, const Model& model, double reach, const std::set<std::pair<int, int>>& held) {
+void add_proof_findings(Proof& proof, const Assembly& solids, const Model& model, double reach, const std::set<std::pair<int, int>>& held,
+                        const std::vector<double>& doubled) {
     const Mobility free = mobility(model, solids);
     proof.rigid_body_modes = free.rigid_body_modes, proof.mechanisms = free.mechanisms;
     proof.ledger = free.notes;
@@ -80,7 +81,7 @@ void add_proof_findings(Proof& proof, const Assembly& solids, const Model& model
             return pair(k) == pair(f) && (k.place - f.place).norm() <= f.size;
         });
     });
-    for (const auto& some : {part_findings(proof, solids), open, weight_findings(proof, solids), hanging_findings(model, solids), free.findings, edges,
+    for (const auto& some : {part_findings(proof, solids), open, weight_findings(proof, solids, doubled), hanging_findings(model, solids), free.findings, edges,
                              buried_edge_findings(model, solids)})
         proof.findings.insert(proof.findings.end(), some.begin(), some.end());
 }

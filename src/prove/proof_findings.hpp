@@ -6,8 +6,10 @@
 namespace halvo {
 
 /// Fills the proof's findings, notes and counts of motions from what it holds and from audits of the model: contacts without a joint, bodies in
-/// parts, sheets that hang on by a point, mechanisms, free edges beside what they are not joined to, edges inside the solid. `held`: bodies that fasteners hold
-/// together, which need no edges joined where they lie on each other.
-void add_proof_findings(Proof& proof, const Assembly& solids, const Model& model, double reach, const std::set<std::pair<int, int>>& held);
+/// parts, meshes heavier than their solid, sheets that hang on by a point, mechanisms, free edges beside what they are not joined to, edges inside
+/// the solid. `held`: bodies that fasteners hold together, which need no edges joined where they lie on each other. `doubled`: volume of each body
+/// that several of its own walls hold in the mesh.
+void add_proof_findings(Proof& proof, const Assembly& solids, const Model& model, double reach, const std::set<std::pair<int, int>>& held,
+                        const std::vector<double>& doubled);
 
 }  // namespace halvo

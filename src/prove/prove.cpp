@@ -45,7 +45,7 @@ public:
         observer_.tell("prove", 0.5);
         contacts();
         bounds();
-        add_proof_findings(proof_, solids_, model_, reach_, held_);
+        add_proof_findings(proof_, solids_, model_, reach_, held_, doubled_);
         // A strict plan wants the mesh within its limits, too.
         if (options_.strict)
             for (const Finding& f : mesh_.findings)
@@ -119,6 +119,7 @@ private:
     void masses() {
         if (mesh_.elements.empty()) return;
         const auto mass = mesh_masses(solids_, model_, mesh_);
+        doubled_.assign(mass.size(), 0.0);
         Groups groups = weighed_together();
         std::map<int, double> net, solid;
         double raw_all = 0, solid_all = 0;
@@ -129,7 +130,7 @@ private:
         for (std::size_t b = 0; b < mass.size(); ++b) {
             BodyProof& p = proof_.bodies[b];
             const int root = groups.root(static_cast<int>(b));
-            p.meshed = mass[b].raw, p.mesh_net = mass[b].net();
+            p.meshed = mass[b].raw, p.mesh_net = mass[b].net(), doubled_[b] = mass[b].doubled;
             if (p.solid <= 0) continue;
             if (net[root] <= 0) {
                 p.error = p.mesh_error = -1;
@@ -526,9 +527,11 @@ private:
     void joints_are_there() {
         if (mesh_.elements.empty()) return;
         const auto held = connected_bodies(mesh_);
+        Groups one_sheet = weighed_together();
         for (const JointRecord& j : model_.joints) {
             const bool own = j.kind == JointKind::coupling || j.kind == JointKind::fastener || j.kind == JointKind::tie || j.kind == JointKind::point_contact;
             if (own || j.state != EntryState::applied || j.bodies[0] < 0 || j.bodies[1] < 0 || j.bodies[0] == j.bodies[1]) continue;
+            if (one_sheet.root(j.bodies[0]) == one_sheet.root(j.bodies[1])) continue;
             if (held.contains(std::minmax(j.bodies[0], j.bodies[1]))) continue;
             proof_.outside.push_back(fmt::format("{}: the joint of {} and {} is listed, but nothing in the mesh holds them together", j.key,
                                                  solids_.bodies[static_cast<std::size_t>(j.bodies[0])].label,
@@ -578,6 +581,7 @@ private:
     std::vector<std::size_t> empty_;  // bodies that should have sheets and have none
     Proof proof_;
     std::set<std::pair<int, int>> held_;  // bodies, by fasteners
+    std::vector<double> doubled_;         // volume of each body that several of its own walls hold in the mesh
 };
 
 }  // namespace
