@@ -23,10 +23,10 @@ constexpr int scene_ways = 5;
 struct SceneFigures {
     std::size_t bodies = 0, sheets = 0, members = 0, joints = 0, nodes = 0, elements = 0, links = 0;
     int parts = 0;
-    double worst_mesh = 0;     ///< of a body's mesh against its solid, as a share; -1 for a body without mesh
+    double worst_mesh = 0;  ///< of a body's mesh against its solid, as a share; -1 for a body without mesh
     std::string worst_body;
-    double stray_link = 0;     ///< how much further than half an element beyond the nearest node on the other side a link goes (mm)
-    double lost_area = 0;      ///< the largest share of a sheet that its mesh does not cover
+    double stray_link = 0;  ///< how much further than half an element beyond the nearest node on the other side a link goes (mm)
+    double lost_area = 0;   ///< the largest share of a sheet that its mesh does not cover
     double least_jacobian = 1;
     std::size_t poor = 0;      ///< shells with a scaled Jacobian below 0.3
     std::size_t findings = 0;  ///< warnings
