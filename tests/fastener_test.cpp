@@ -56,6 +56,11 @@ TEST(Fasteners, AreRoundBodiesThroughHolesOfBodiesThatLieOnEachOther) {
                     .empty());
     EXPECT_TRUE(fasteners({{"plate", box({0, 0, 0}, {100, 100, 6})}, {"post", cylinder({50, 50, 6}, Vec3::UnitZ(), 10, 40)}}).empty());
     EXPECT_TRUE(fasteners({{"plate", cut(box({0, 0, 0}, {100, 100, 6}), {hole})}, {"pin", cylinder({50, 50, -5}, Vec3::UnitZ(), 10, 40)}}).empty());
+    // A rod of half a metre that two plates hold at its end is a bar.
+    EXPECT_TRUE(fasteners({{"a", cut(box({0, 0, 0}, {100, 100, 6}), {hole})},
+                           {"b", cut(box({0, 0, 6}, {100, 100, 6}), {hole})},
+                           {"rod", cylinder({50, 50, -5}, Vec3::UnitZ(), 10, 500)}})
+                    .empty());
     // A spacer of 40 mm holds them apart: no clamp.
     EXPECT_TRUE(fasteners({{"a", cut(box({0, 0, 0}, {100, 100, 6}), {hole})},
                            {"b", cut(box({0, 0, 46}, {100, 100, 6}), {cylinder({50, 50, 40}, Vec3::UnitZ(), 10, 40)})},

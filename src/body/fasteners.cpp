@@ -18,6 +18,7 @@ constexpr double widest_head = 2.6;      // times the shank's radius, corner of 
 constexpr double widest_hole = 1.35;     // times the shank's radius
 constexpr double off_centre = 0.35;      // of the shank's radius: play in clear holes
 constexpr double most_apart = 1.0;       // times the shank's radius, between bodies clamped together
+constexpr double longest_past = 16;      // times the shank's radius: head, nut and what stands out beyond them
 constexpr double least_grip = 0.1;       // times the shank's radius
 constexpr std::size_t most_faces = 120;  // a bolt has few
 constexpr int steps = 48;                // along the axis, where there is no hole
@@ -120,6 +121,8 @@ bool is_ring(const Body& b, const Fastener& s) {
 
 // Do the bodies held lie on each other?
 bool clamped(const Fastener& s) {
+    // A rod that goes on far past them is a bar that they hold.
+    if (s.grips.empty() || s.high - s.low > s.grips.back().high - s.grips.front().low + longest_past * s.radius) return false;
     std::vector<int> bodies;
     for (std::size_t k = 0; k < s.grips.size(); ++k) {
         bodies.push_back(s.grips[k].body);
