@@ -54,7 +54,7 @@ std::optional<Fastener> shank_of(const Body& b, int id) {
     double longest = 0;
     for (const Face& f : b.faces) {
         const auto* c = std::get_if<CylinderSurface>(&f.surface);
-        if (!c || !is_shank(b, f, *c)) continue;
+        if (!c || f.facet_count == 0 || !is_shank(b, f, *c)) continue;  // faces of damaged files may have no facets
         const Range r = along(b, f, c->frame);
         if (r.length() <= longest * (1 + 1e-9)) continue;
         double round = 0;
@@ -89,7 +89,8 @@ std::optional<Fastener::Grip> hole_of(const Body& b, int id, const Fastener& s) 
     double radius = 0;
     for (const Face& f : b.faces) {
         const auto* c = std::get_if<CylinderSurface>(&f.surface);
-        if (!c || c->radius < 0.98 * s.radius || c->radius > widest_hole * s.radius || c->frame.z.cross(s.axis.z).norm() > same_axis) continue;
+        if (!c || f.facet_count == 0 || c->radius < 0.98 * s.radius || c->radius > widest_hole * s.radius || c->frame.z.cross(s.axis.z).norm() > same_axis)
+            continue;
         const double middle = 0.5 * (s.low + s.high), way = (middle - s.axis.height(c->frame.origin)) / c->frame.z.dot(s.axis.z);
         if (off_axis(s.axis, c->frame.origin + way * c->frame.z) > off_centre * s.radius) continue;
         if (is_shank(b, f, *c)) continue;
