@@ -112,7 +112,7 @@ TEST(BentFrame, HoopOnAPlateWithABarAcross) {
         const Job j = job_of(away ? moved(parts) : parts, p);
         expect_whole(j);
         for (const Member& m : j.model.members) {
-            const std::string& name = j.solids.bodies[static_cast<std::size_t>(m.body)].name;
+            const std::string& name = j.solids.bodies[m.body.index()].name;
             // Both of the hoop's feet go to the plate's middle; the strut from there to the crown's axis.
             const double length = name == "hoop" ? 600 + pi * 250 + 8 : name == "bar" ? 500 : 550 + 4;
             EXPECT_NEAR(j.model.length(m), length, 1e-5) << name;

@@ -357,7 +357,7 @@ TEST(Halve, RepeatedPartsAreIdealizedOnceAndPlaced) {
     for (const Sheet& s : many.sheets) {
         EXPECT_TRUE(keys.insert(s.key).second);
         // Each sheet lies inside its own body.
-        const Body& b = solids.bodies[static_cast<std::size_t>(s.body)];
+        const Body& b = solids.bodies[s.body.index()];
         const Region& r = s.regions[0];
         const Vec3 on = many.edges[r.loops[0][0].edge.index()].curve.middle();
         EXPECT_LT(b.tree->nearest(on, 1e300)->distance, 4);

@@ -149,7 +149,7 @@ TEST(Reference, SharpBendsOfSomeBodiesGoAndOthersStay) {
     const Job j = job_of(items, plan);
     EXPECT_EQ(j.model.sheets.size(), 3u * 2 + 3);
     EXPECT_EQ(count_findings(j, "reference at the middle"), 1u);
-    for (const Sheet& s : j.model.sheets) EXPECT_EQ(s.placed, s.body < 3) << s.body;
+    for (const Sheet& s : j.model.sheets) EXPECT_EQ(s.placed, s.body < BodyId(3)) << s.body.value;
     for (const BodyProof& b : j.proof.bodies) EXPECT_NEAR(b.error, 0, 1e-6);
     check_mesh(j.model, j.mesh);
 }

@@ -25,13 +25,13 @@ Joined joined(const std::vector<Item>& items, const JoinOptions& options = {}, c
 
 const Sheet& sheet_of(const Joined& j, const std::string& body) {
     for (const Sheet& s : j.model.sheets)
-        if (j.solids.bodies[static_cast<std::size_t>(s.body)].name == body) return s;
+        if (j.solids.bodies[s.body.index()].name == body) return s;
     throw std::runtime_error("no sheet of " + body);
 }
 
 const Member& joined_member(const Joined& j, const std::string& body) {
     for (const Member& m : j.model.members)
-        if (j.solids.bodies[static_cast<std::size_t>(m.body)].name == body) return m;
+        if (j.solids.bodies[m.body.index()].name == body) return m;
     throw std::runtime_error("no member of " + body);
 }
 
@@ -333,7 +333,7 @@ TEST(Join, LidOnABoxWithAGap) {
     double on_lid = 0;
     for (const Seam& s : seams(j.model))
         for (SheetId k : s.sheets)
-            if (j.solids.bodies[static_cast<std::size_t>(j.model.sheets[k.index()].body)].name == "lid") on_lid += j.model.length(s.edge);
+            if (j.solids.bodies[j.model.sheets[k.index()].body.index()].name == "lid") on_lid += j.model.length(s.edge);
     EXPECT_NEAR(on_lid, rim, 1e-6);
 }
 
@@ -374,10 +374,10 @@ TEST(Join, StrayPartsGo) {
     const auto with_piece = [&](double width, double length, bool held) {
         Model m = whole.model;
         const SheetId piece = add_plate(m, {{200, 0, 0}, {200 + length, 0, 0}, {200 + length, width, 0}, {200, width, 0}}, 3);
-        m.sheets[piece.index()].body = 0;
+        m.sheets[piece.index()].body = BodyId(0);
         if (held) {
             Coupling c;
-            c.body = 0, c.centre = VertexId(m.vertices.size());
+            c.body = BodyId(0), c.centre = VertexId(m.vertices.size());
             m.vertices.push_back({Vec3(200, 0, 10)});
             c.edges.push_back(m.sheets[piece.index()].regions[0].loops[0][0].edge);
             m.couplings.push_back(c);

@@ -8,10 +8,10 @@ using make::box;
 namespace {
 
 // Areas by thickness, of one body or all: a sum of our own.
-double shells_weigh(const Mesh& m, int body = -1) {
+double shells_weigh(const Mesh& m, std::optional<BodyId> body = {}) {
     double sum = 0;
     for (const Element& e : m.elements) {
-        if (e.kind != ElementKind::shell || (body >= 0 && e.body != body)) continue;
+        if (e.kind != ElementKind::shell || (body && e.body != *body)) continue;
         const auto p = [&](std::size_t k) -> const Vec3& { return m.nodes[static_cast<std::size_t>(e.nodes[k])]; };
         for (std::size_t k = 2; k < e.count; ++k) sum += 0.5 * (p(k - 1) - p(0)).cross(p(k) - p(0)).norm() * e.thickness;
     }
@@ -101,7 +101,7 @@ TEST(MeshMass, WhatIsCarriedIntoANeighbourIsNotTheBodys) {
             const Job j = job_of(away ? moved(items) : items, plan_of_size(20));
             for (std::size_t b = 0; b < 2; ++b) {
                 EXPECT_NEAR(j.proof.bodies[b].mesh_error, 0, 1e-4) << b;
-                EXPECT_NEAR(j.proof.bodies[b].meshed, shells_weigh(j.mesh, static_cast<int>(b)), 1e-6);
+                EXPECT_NEAR(j.proof.bodies[b].meshed, shells_weigh(j.mesh, BodyId(b)), 1e-6);
             }
             EXPECT_TRUE(j.proof.within_bounds);
         }
@@ -111,14 +111,14 @@ TEST(MeshMass, WhatIsMissingIsSaid) {
     const Job j = job_of({{"plate", box({0, 0, 0}, {300, 200, 6})}, {"rib", box({100, 0, 6}, {4, 200, 80})}}, plan_of_size(20));
     ASSERT_TRUE(j.proof.within_bounds);
     Mesh less = j.mesh;
-    std::erase_if(less.elements, [](const Element& e) { return e.body == 1; });
+    std::erase_if(less.elements, [](const Element& e) { return e.body == BodyId(1); });
     const Proof none = prove(j.solids, j.model, less);
     EXPECT_FALSE(none.within_bounds);
     EXPECT_TRUE(says(none, "rib: nothing in the mesh stands for it (-100 %)"));
     EXPECT_EQ(none.bodies[1].error, -1);
     less = j.mesh;
     for (Element& e : less.elements)
-        if (e.body == 0) e.thickness *= 0.8;
+        if (e.body == BodyId(0)) e.thickness *= 0.8;
     const Proof thin = prove(j.solids, j.model, less);
     EXPECT_TRUE(says(thin, "plate: its mesh holds -20.00 %"));
 }
@@ -168,7 +168,7 @@ TEST(StrayLinks, GoPastWhatIsNearest) {
     const auto link = std::ranges::find_if(mesh.elements, [](const Element& e) { return e.kind == ElementKind::rigid; });
     ASSERT_NE(link, mesh.elements.end());
     // To the node of the same body that is furthest from it.
-    std::set<int> near;
+    std::set<BodyId> near;
     for (const Element& e : mesh.elements)
         if (e.kind == ElementKind::shell && std::ranges::find(e.nodes, link->nodes[1]) != e.nodes.end()) near.insert(e.body);
     double furthest = 0;

@@ -160,7 +160,7 @@ TEST(MeshSize, OfOneSheetByItsIdOrPlace) {
     const Job fine = job_of(items, plan);
     const auto count = [](const Job& j, const std::string& body) {
         int n = 0;
-        for (const Element& e : j.mesh.elements) n += e.sheet >= 0 && j.solids.bodies[static_cast<std::size_t>(e.body)].name == body;
+        for (const Element& e : j.mesh.elements) n += e.sheet && j.solids.bodies[e.body.index()].name == body;
         return n;
     };
     EXPECT_GT(count(fine, "rib"), 10 * count(coarse, "rib"));

@@ -66,7 +66,7 @@ TEST(MeshRules, CountOnAnEdgeAndRowsRoundABend) {
     int on_bend = 0;
     double area = 0;
     for (const Element& e : j.mesh.elements)
-        if (!j.model.sheets[static_cast<std::size_t>(e.sheet)].chart.flat()) ++on_bend;
+        if (!j.model.sheets[e.sheet.index()].chart.flat()) ++on_bend;
     EXPECT_EQ(on_bend, 5 * 13) << "the count runs through all three strips";
     for (const Sheet& s : j.model.sheets) area += s.area();
     EXPECT_NEAR(area, 200 * ((120 - 8) + (90 - 8) + pi / 2 * 6.5), 1e-3);
@@ -142,10 +142,10 @@ TEST(MeshRules, EdgesAreFinerNextToWhatStandsBesideThem) {
 TEST(MeshRules, SmallSheetsAreFinerByDefault) {
     // A bracket a twentieth as long as the frame it stands beside: its sheets show in more than a few elements, the large one is no finer.
     const auto small = [](const Mesh& m, const Model& model) {
-        std::map<int, int> n;
+        std::map<SheetId, int> n;
         for (const Element& e : m.elements) ++n[e.sheet];
         std::vector<int> out;
-        for (std::size_t s = 0; s < model.sheets.size(); ++s) out.push_back(n[static_cast<int>(s)]);
+        for (std::size_t s = 0; s < model.sheets.size(); ++s) out.push_back(n[SheetId(s)]);
         std::sort(out.begin(), out.end());
         return out;
     };
@@ -179,7 +179,7 @@ TEST(MeshRules, SameElementsWhereNothingChanged) {
     const auto places = [](const Mesh& m, const Model& model, const std::string& wall) {
         std::set<std::array<double, 3>> out;
         for (const Element& e : m.elements)
-            if (model.sheets[static_cast<std::size_t>(e.sheet)].wall == wall)
+            if (model.sheets[e.sheet.index()].wall == wall)
                 for (std::size_t k = 0; k < e.count; ++k) {
                     const Vec3& p = m.nodes[static_cast<std::size_t>(e.nodes[k])];
                     out.insert({p.x(), p.y(), p.z()});
@@ -296,7 +296,7 @@ TEST(MeshRules, WhatDidNotChangeKeepsItsNumbers) {
     // Another size for one of the three plates.
     std::string flange;
     for (const Sheet& s : first.model.sheets)
-        if (first.solids.bodies[static_cast<std::size_t>(s.body)].name == "flange") flange = s.key;
+        if (first.solids.bodies[s.body.index()].name == "flange") flange = s.key;
     ASSERT_FALSE(flange.empty());
     spit(f / "plan.toml",
          "[source]\nfile = \"plates.step\"\n[join]\nreach = \"1 mm\"\n[mesh]\nsize = \"10 mm\"\n[[size]]\nid = \"" + flange + "\"\nsize = \"4 mm\"\n");
@@ -307,7 +307,7 @@ TEST(MeshRules, WhatDidNotChangeKeepsItsNumbers) {
     // Nodes of the base, which does not touch the flange, are where they were under the numbers they had.
     int base = 0, same = 0;
     for (const Element& e : first.mesh.elements) {
-        if (e.kind != ElementKind::shell || first.solids.bodies[static_cast<std::size_t>(e.body)].name != "base") continue;
+        if (e.kind != ElementKind::shell || first.solids.bodies[e.body.index()].name != "base") continue;
         for (std::size_t k = 0; k < e.count; ++k) {
             const auto n = static_cast<std::size_t>(e.nodes[k]);
             ++base, same += first.mesh.nodes[n] == second.mesh.nodes[n];
@@ -317,7 +317,7 @@ TEST(MeshRules, WhatDidNotChangeKeepsItsNumbers) {
     EXPECT_EQ(same, base);
     for (std::size_t i = 0; i < first.mesh.elements.size(); ++i) {
         const Element &a = first.mesh.elements[i], &b = second.mesh.elements[i];
-        if (a.kind == ElementKind::shell && first.solids.bodies[static_cast<std::size_t>(a.body)].name == "base") {
+        if (a.kind == ElementKind::shell && first.solids.bodies[a.body.index()].name == "base") {
             EXPECT_EQ(a.nodes, b.nodes);
         }
     }

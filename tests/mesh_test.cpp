@@ -40,7 +40,7 @@ TEST(Mesh, ShelfIsAllQuads) {
 TEST(Mesh, TeeSharesItsNodes) {
     const Job j = meshed(make::unify(make::fuse({box({0, 0, 0}, {200, 120, 8}), box({0, 57, 8}, {200, 6, 70})})), 20);
     check_mesh(j.model, j.mesh);
-    std::map<int, std::set<int>> sheets_of;
+    std::map<int, std::set<SheetId>> sheets_of;
     for (const Element& e : j.mesh.elements)
         for (std::size_t k = 0; k < e.count; ++k) sheets_of[e.nodes[k]].insert(e.sheet);
     int shared = 0;

@@ -111,7 +111,7 @@ TEST(ModelEdit, ValidateNamesWhatDoesNotHold) {
     EXPECT_EQ(kind_of(b), "broken member");
     b = m;
     add_plate(b, {{0, 0, 0}, {0, 50, 0}, {0, 50, 70}, {0, 0, 70}}, 2);
-    for (Sheet& s : b.sheets) s.body = 0;
+    for (Sheet& s : b.sheets) s.body = BodyId(0);
     EXPECT_EQ(kind_of(b), "vertices at one place");
     join(b);
     EXPECT_EQ(kind_of(b), "none");

@@ -150,7 +150,7 @@ TEST(JointByRule, RibReachesTheDecksTopWhereAsked) {
             EXPECT_EQ(j.mesh.parts, 1);
             EXPECT_EQ(j.mesh.links, 0);
             for (const Member& m : j.model.members) {
-                const bool sunk = j.solids.bodies[static_cast<std::size_t>(m.body)].name == "sunk";
+                const bool sunk = j.solids.bodies[m.body.index()].name == "sunk";
                 EXPECT_NEAR(m.offset.norm(), sunk ? (60 - t) / 2 : (60 + t) / 2, 1e-7);
                 EXPECT_NEAR(j.model.length(m), 900, 1e-8);
             }
@@ -165,7 +165,7 @@ TEST(JointByRule, RibReachesTheDecksTopWhereAsked) {
         const Job j = job_of(items, plan);
         for (const Element& e : j.mesh.elements)
             if (e.kind == ElementKind::beam) {
-                const bool sunk = j.solids.bodies[static_cast<std::size_t>(e.body)].name == "sunk";
+                const bool sunk = j.solids.bodies[e.body.index()].name == "sunk";
                 EXPECT_NEAR(e.section_offset.z(), sunk ? -(60 - t - 2) / 2 : -(60 + t + 2) / 2, 1e-9);
             }
     }
@@ -217,15 +217,15 @@ TEST(JointByRule, EdgeIsTiedInPlaceOfCarriedOn) {
     EXPECT_TRUE(j.proof.within_bounds);
     // Nothing of the web is carried to the base's middle.
     for (const Sheet& s : j.model.sheets)
-        if (j.solids.bodies[static_cast<std::size_t>(s.body)].name == "web") {
+        if (j.solids.bodies[s.body.index()].name == "web") {
             EXPECT_NEAR(s.area(), 80 * 60, 1e-9);
         }
     // The same by the joint's own id.
     const Job carried = job_of(items);
     JointRule by_id;
     for (const JointRecord& k : carried.model.joints)
-        for (const int b : k.bodies)
-            if (carried.solids.bodies[static_cast<std::size_t>(b)].name == "web") by_id.id = {k.key};
+        for (const BodyId b : k.bodies)
+            if (carried.solids.bodies[b.index()].name == "web") by_id.id = {k.key};
     by_id.edges = EdgesAs::tie;
     EXPECT_EQ(joint_count(job_of(items, with(by_id)).model, "tie"), 1);
 }

@@ -202,7 +202,7 @@ TEST(ThicknessTies, HoldABranchAsWideAsItsTube) {
         EXPECT_EQ(j.mesh.parts, 1);
         EXPECT_EQ(count_findings(j, "edge inside the solid"), 0u);
         for (const TiedNode& t : j.mesh.ties) {
-            const Sheet& onto = j.model.sheets[static_cast<std::size_t>(j.mesh.elements[static_cast<std::size_t>(t.element)].sheet)];
+            const Sheet& onto = j.model.sheets[j.mesh.elements[static_cast<std::size_t>(t.element)].sheet.index()];
             EXPECT_LE(t.arm.norm(), onto.thickness.max) << "within its thickness, or beside its border by half of that";
         }
     }
@@ -279,7 +279,7 @@ TEST(BendMesh, NoElementGoesRoundMoreThanAboutARightAngle) {
     for (std::size_t s = 0; s < j.model.sheets.size(); ++s) {
         double area = 0;
         for (const Element& e : j.mesh.elements)
-            if (e.sheet == static_cast<int>(s))
+            if (e.sheet == SheetId(s))
                 for (std::size_t k = 2; k < e.count; ++k) {
                     const auto p = [&](std::size_t i) { return j.mesh.nodes[static_cast<std::size_t>(e.nodes[i])]; };
                     area += 0.5 * (p(k - 1) - p(0)).cross(p(k) - p(0)).norm();

@@ -35,8 +35,8 @@ TEST(PlanFile, QuantitiesTakeUnits) {
                            "[join]\nreach = \"0.05 inch\"\n[mesh]\nsize = \"2 cm\"\nlargest = 45\n[survey]\nthickest = \"0.01 m\"\n[halve]\ndraft = \"5 "
                            "degree\"\n[prove]\nvolume = \"2 %\"\n");
     EXPECT_NEAR(p.join.reach, 1.27, 1e-12);
-    EXPECT_NEAR(p.mesh.size, 20, 1e-12);
-    EXPECT_NEAR(p.mesh.largest, 45, 1e-12);
+    EXPECT_NEAR(p.mesh.size.value(), 20, 1e-12);
+    EXPECT_NEAR(p.mesh.largest.value(), 45, 1e-12);
     EXPECT_NEAR(p.halve.survey.thickest, 10, 1e-12);
     EXPECT_NEAR(p.halve.draft, 5 * pi / 180, 1e-12);
     EXPECT_NEAR(p.prove.volume, 0.02, 1e-12);
@@ -138,7 +138,7 @@ TEST(PlanFile, JointsByRule) {
     EXPECT_EQ(p.join.members, MembersMeet::meet);
     EXPECT_EQ(p.join.along, AlongSheet::link);
     EXPECT_EQ(p.join.bulk, BulkAs::named);
-    EXPECT_NEAR(p.join.overhang, 20, 1e-12);
+    EXPECT_NEAR(p.join.overhang.value(), 20, 1e-12);
     ASSERT_EQ(p.join.joints.size(), 2u);
     EXPECT_EQ(p.join.joints[0].between[1].size(), 2u);
     EXPECT_EQ(p.join.joints[0].reach, 3.0);
@@ -160,7 +160,7 @@ TEST(PlanFile, MeshKeysLimitsAndSizes) {
         source +
         "[mesh]\nangle = 15\nchord = \"0.1 mm\"\nacross = 3\nrings = 2\nring_width = \"3 mm\"\naround = 12\nalong_member = 4\n[mesh.limits]\naspect = 6\n"
         "warpage = 10\n[[size]]\nbody = \"rib*\"\nsize = \"5 mm\"\n[halve]\nbulk = \"named\"\n[prove]\nstrict = true\n");
-    EXPECT_NEAR(p.mesh.angle, 15 * pi / 180, 1e-12);
+    EXPECT_NEAR(p.mesh.angle.value(), 15 * pi / 180, 1e-12);
     EXPECT_EQ(p.mesh.across, 3);
     EXPECT_EQ(p.mesh.rings, 2);
     EXPECT_EQ(p.mesh.around, 12);

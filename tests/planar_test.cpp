@@ -319,7 +319,7 @@ TEST(CleanUp, TurnedEdgesOfAGridAreTurnedBack) {
 TEST(KeepNumbers, OldOnesStayAndNewOnesFillWhatIsFree) {
     const auto quad = [](int a, int b, int c, int d, int sheet) {
         Element e;
-        e.count = 4, e.nodes = {a, b, c, d}, e.sheet = sheet;
+        e.count = 4, e.nodes = {a, b, c, d}, e.sheet = SheetId(sheet);
         return e;
     };
     Mesh before;

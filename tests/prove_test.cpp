@@ -62,7 +62,7 @@ TEST(Prove, LostSheetShows) {
 TEST(Prove, AMeshThatIsNotTheModelsShows) {
     ASSERT_TRUE(rib_on_base().prove().within_bounds);
     ProofCase holed = rib_on_base();
-    const int sheet = holed.mesh.elements[0].sheet;
+    const SheetId sheet = holed.mesh.elements[0].sheet;
     int n = 0;
     std::erase_if(holed.mesh.elements, [&](const Element& e) { return e.sheet == sheet && n++ % 5 == 0; });
     EXPECT_FALSE(holed.prove().within_bounds) << "a fifth of a sheet has no elements";
@@ -211,7 +211,7 @@ TEST(Prove, AThinBodyWithoutAnySheetIsOutsideTheBounds) {
     const Job whole = job_of(make::bent_sensor_arm(), plan);
     EXPECT_TRUE(whole.proof.within_bounds);
     for (const Sheet& s : whole.model.sheets)
-        if (whole.solids.bodies[static_cast<std::size_t>(s.body)].name == "bent sensor arm") plan.halve.refuse.push_back(s.wall);
+        if (whole.solids.bodies[s.body.index()].name == "bent sensor arm") plan.halve.refuse.push_back(s.wall);
     const Job j = job_of(make::bent_sensor_arm(), plan);
     EXPECT_FALSE(j.proof.within_bounds);
     EXPECT_LT(j.proof.coverage, 0.5);

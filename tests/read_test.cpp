@@ -539,15 +539,18 @@ TEST(PlanKeys, OfReadingAndSurvey) {
     set_plan_value(p, "source.only=deck");
     EXPECT_EQ(p.source.skip, (std::vector<std::string>{"bolt*", "class=bulk"}));
     EXPECT_EQ(p.source.only, std::vector<std::string>{"deck"});
-    for (const auto& [key, value] : {std::pair{"survey.near", &SurveyOptions::near},
-                                     {"survey.tiny", &SurveyOptions::tiny},
+    set_plan_value(p, "survey.near=0.5 inch");
+    EXPECT_NEAR(p.survey.near, 12.7, 1e-12);
+    EXPECT_NEAR(p.halve.survey.near, 12.7, 1e-12);
+    EXPECT_THROW(set_plan_value(p, "survey.near=0"), Error);
+    for (const auto& [key, value] : {std::pair{"survey.tiny", &SurveyOptions::tiny},
                                      {"survey.narrow", &SurveyOptions::narrow},
                                      {"strip.holes", &SurveyOptions::holes},
                                      {"strip.rounds", &SurveyOptions::rounds},
                                      {"strip.raised", &SurveyOptions::raised}}) {
         set_plan_value(p, std::string(key) + "=0.5 inch");
-        EXPECT_NEAR(p.survey.*value, 12.7, 1e-12) << key;
-        EXPECT_NEAR(p.halve.survey.*value, 12.7, 1e-12) << key;
+        EXPECT_NEAR((p.survey.*value).value(), 12.7, 1e-12) << key;
+        EXPECT_NEAR((p.halve.survey.*value).value(), 12.7, 1e-12) << key;
         EXPECT_THROW(set_plan_value(p, std::string(key) + "=0"), Error) << key;
     }
 }

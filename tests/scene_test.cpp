@@ -102,7 +102,7 @@ TEST(Scene, FrameFusedIntoOneSolidIsNamed) {
 
 TEST(Scene, RingsNearlyAsThickAsTheirRadiusAreSolid) {
     const Job j = job_of(scene("wheel"), 1);
-    EXPECT_TRUE(std::ranges::any_of(j.model.couplings, [&](const Coupling& c) { return j.solids.bodies[static_cast<std::size_t>(c.body)].name == "hub"; }));
+    EXPECT_TRUE(std::ranges::any_of(j.model.couplings, [&](const Coupling& c) { return j.solids.bodies[c.body.index()].name == "hub"; }));
     EXPECT_EQ(j.model.sheets.size(), 2u);
     // A sleeve a third as thick as its radius, and a tight bend of sheet, are walls.
     EXPECT_EQ(job_of(make::extrude(make::tube(120, 16), 100)).model.sheets.size(), 1u);

@@ -516,12 +516,12 @@ namespace {
 // element there.
 double stray_of(const Job& job) {
     const Mesh& mesh = job.mesh;
-    std::map<int, std::vector<int>> nodes;
-    std::map<int, double> size;
-    std::vector<std::set<int>> bodies(mesh.nodes.size());
+    std::map<BodyId, std::vector<int>> nodes;
+    std::map<BodyId, double> size;
+    std::vector<std::set<BodyId>> bodies(mesh.nodes.size());
     std::vector<bool> lines(mesh.nodes.size());
     for (const Element& e : mesh.elements) {
-        if (e.kind == ElementKind::rigid || e.body < 0) continue;
+        if (e.kind == ElementKind::rigid || !e.body) continue;
         for (int k = 0; k < e.count; ++k) {
             bodies[static_cast<std::size_t>(e.nodes[static_cast<std::size_t>(k)])].insert(e.body);
             if (e.kind == ElementKind::beam) lines[static_cast<std::size_t>(e.nodes[static_cast<std::size_t>(k)])] = true;
@@ -531,14 +531,14 @@ double stray_of(const Job& job) {
         }
     }
     for (std::size_t n = 0; n < bodies.size(); ++n)
-        for (int b : bodies[n]) nodes[b].push_back(static_cast<int>(n));
+        for (const BodyId b : bodies[n]) nodes[b].push_back(static_cast<int>(n));
     double worst = 0;
     for (const Element& e : mesh.elements) {
         if (e.kind != ElementKind::rigid) continue;
         const Vec3 a = mesh.nodes[static_cast<std::size_t>(e.nodes[0])], b = mesh.nodes[static_cast<std::size_t>(e.nodes[1])];
         double least = std::numeric_limits<double>::infinity();
         for (const auto& [from, own, to] : {std::tuple{a, e.nodes[0], e.nodes[1]}, {b, e.nodes[1], e.nodes[0]}})
-            for (int body : bodies[static_cast<std::size_t>(to)]) {
+            for (BodyId body : bodies[static_cast<std::size_t>(to)]) {
                 // A footprint goes from one end of a line to many nodes of a sheet: there the sheet's nodes ask.
                 if (bodies[static_cast<std::size_t>(own)].empty() || bodies[static_cast<std::size_t>(own)].contains(body) ||
                     (lines[static_cast<std::size_t>(own)] && !lines[static_cast<std::size_t>(to)]))
@@ -558,7 +558,7 @@ double lost_of(const Job& job) {
         if (e.kind != ElementKind::shell) continue;
         const auto at = [&](int k) { return job.mesh.nodes[static_cast<std::size_t>(e.nodes[static_cast<std::size_t>(k)])]; };
         // On the surface: chords of round walls are a little short of it.
-        const Chart& chart = job.model.sheets[static_cast<std::size_t>(e.sheet)].chart;
+        const Chart& chart = job.model.sheets[e.sheet.index()].chart;
         constexpr int n = 4;
         for (int k = 1; k + 1 < e.count; ++k)
             for (int i = 0; i < n; ++i)
@@ -566,7 +566,7 @@ double lost_of(const Job& job) {
                     const Vec3 u = (at(k) - at(0)) / n, v = (at(k + 1) - at(0)) / n, p = chart.foot(at(0) + i * u + j * v),
                                q = chart.foot(at(0) + (i + 1) * u + j * v), r = chart.foot(at(0) + i * u + (j + 1) * v),
                                s = chart.foot(at(0) + (i + 1) * u + (j + 1) * v);
-                    area[static_cast<std::size_t>(e.sheet)] += 0.5 * ((q - p).cross(r - p).norm() + (i + j < n - 1 ? (q - s).cross(r - s).norm() : 0));
+                    area[e.sheet.index()] += 0.5 * ((q - p).cross(r - p).norm() + (i + j < n - 1 ? (q - s).cross(r - s).norm() : 0));
                 }
     }
     double worst = 0;

@@ -33,14 +33,14 @@ const ModelSet& of(const Job& j, const std::string& name) {
 }
 
 std::string body_of(const Job& j, SheetId s) {
-    return j.solids.bodies[static_cast<std::size_t>(j.model.sheets[s.index()].body)].name;
+    return j.solids.bodies[j.model.sheets[s.index()].body.index()].name;
 }
 
 double mean_edge(const Job& j, const std::string& body) {
     double sum = 0;
     int n = 0;
     for (const Element& e : j.mesh.elements)
-        if (e.kind == ElementKind::shell && j.solids.bodies[static_cast<std::size_t>(e.body)].name == body)
+        if (e.kind == ElementKind::shell && j.solids.bodies[e.body.index()].name == body)
             for (std::size_t k = 0; k < e.count; ++k, ++n)
                 sum += (j.mesh.nodes[static_cast<std::size_t>(e.nodes[k])] - j.mesh.nodes[static_cast<std::size_t>(e.nodes[(k + 1) % e.count])]).norm();
     return sum / n;
@@ -111,7 +111,7 @@ TEST(Sets, MembersTakeSizesAndCounts) {
     const Job j = job_of(items, plan);
     int beam = 0, post = 0;
     for (const Element& e : j.mesh.elements)
-        if (e.kind == ElementKind::beam) ++(j.solids.bodies[static_cast<std::size_t>(e.body)].name == "beam" ? beam : post);
+        if (e.kind == ElementKind::beam) ++(j.solids.bodies[e.body.index()].name == "beam" ? beam : post);
     EXPECT_EQ(beam, 7) << "shared out over both sides of the joint";
     EXPECT_NEAR(post, 20, 1);
 }

@@ -21,7 +21,7 @@ Plan reaching(double reach) {
 
 const Member& member_of(const Job& j, const std::string& body) {
     for (const Member& m : j.model.members)
-        if (j.solids.bodies[static_cast<std::size_t>(m.body)].name == body) return m;
+        if (j.solids.bodies[m.body.index()].name == body) return m;
     throw std::runtime_error("no member of " + body);
 }
 
@@ -82,7 +82,7 @@ TEST(Structure, WeldedFrameOfTubesCutShort) {
         expect_whole(j);
         ASSERT_EQ(j.model.members.size(), 24u);
         for (const Member& m : j.model.members) {
-            const std::string& name = j.solids.bodies[static_cast<std::size_t>(m.body)].name;
+            const std::string& name = j.solids.bodies[m.body.index()].name;
             const double expected = name.rfind("post", 0) == 0 ? 622.5 : name.rfind("long", 0) == 0 ? 1200 : 800;
             EXPECT_NEAR(j.model.length(m), expected, 0.1) << name;
             const bool upper = m.axis.at(0).z() + j.solids.shift.z() > 500 && std::abs(m.axis.direction(0).z()) < 0.5;
@@ -91,7 +91,7 @@ TEST(Structure, WeldedFrameOfTubesCutShort) {
         // Nodes of the upper rails are nodes of the deck.
         const auto shells = shell_nodes(j.mesh);
         for (const Element& e : j.mesh.elements) {
-            if (e.kind == ElementKind::beam && j.model.members[static_cast<std::size_t>(e.member)].offset.norm() > 0) {
+            if (e.kind == ElementKind::beam && j.model.members[e.member.index()].offset.norm() > 0) {
                 EXPECT_TRUE(shells.count(e.nodes[0]) && shells.count(e.nodes[1]));
             }
         }

@@ -184,19 +184,19 @@ bool has_arcs(const Model& model, const Sheet& s) {
 
 void check_mesh(const Model& model, const Mesh& mesh) {
     std::vector<double> area(model.sheets.size(), 0.0);
-    std::map<std::pair<int, int>, std::map<int, int>> on_edge;  // node pair -> sheet -> elements
+    std::map<std::pair<int, int>, std::map<SheetId, int>> on_edge;  // node pair -> sheet -> elements
     std::vector<bool> used(mesh.nodes.size(), false);
     for (const Element& e : mesh.elements) {
         for (std::size_t k = 0; k < e.count; ++k) used.at(static_cast<std::size_t>(e.nodes[k])) = true;
         if (e.kind != ElementKind::shell) continue;
-        const Sheet& s = model.sheets.at(static_cast<std::size_t>(e.sheet));
+        const Sheet& s = model.sheets.at(e.sheet.index());
         const Vec3 n = element_normal(mesh, e);
         Vec3 c = Vec3::Zero();
         for (std::size_t k = 0; k < e.count; ++k) c += mesh.nodes[static_cast<std::size_t>(e.nodes[k])] / e.count;
         ASSERT_GT(n.dot(s.chart.normal(c)), 0) << "element turned against its sheet";
         ASSERT_GT(e.quality, 0);
         ASSERT_GT(e.thickness, 0);
-        area[static_cast<std::size_t>(e.sheet)] += n.norm();
+        area[e.sheet.index()] += n.norm();
         for (std::size_t k = 0; k < e.count; ++k) ++on_edge[std::minmax(e.nodes[k], e.nodes[(k + 1) % e.count])][e.sheet];
     }
     for (std::size_t i = 0; i < used.size(); ++i) ASSERT_TRUE(used[i]) << "node " << i << " belongs to nothing";
@@ -233,7 +233,7 @@ void expect_whole(const Job& job) {
     EXPECT_EQ(job.mesh.parts, 1);
     EXPECT_TRUE(job.proof.within_bounds) << (job.proof.outside.empty() ? "" : job.proof.outside[0]);
     for (const ContactProof& c : job.proof.contacts)
-        EXPECT_TRUE(c.joined) << job.solids.bodies[static_cast<std::size_t>(c.a)].name << " and " << job.solids.bodies[static_cast<std::size_t>(c.b)].name;
+        EXPECT_TRUE(c.joined) << job.solids.bodies[c.a.index()].name << " and " << job.solids.bodies[c.b.index()].name;
     check_mesh(job.model, job.mesh);
 }
 

@@ -49,14 +49,14 @@ TEST(ShellThickness, MiddleSkinAndBeside) {
         nodes.clear(), elements.clear();
         add_square(nodes, elements, Vec3(c.x, 20, c.z) - solids.shift, {100, 0, 0}, {0, 50, 0}, 4);
         for (const ShellThickness& t : shell_thickness(solids, nodes, elements)) {
-            ASSERT_GE(t.body, 0) << c.z;
+            ASSERT_TRUE(t.body) << c.z;
             EXPECT_NEAR(t.thickness, c.thickness, 1e-9);
             EXPECT_NEAR(t.offset, c.offset, 1e-9);
         }
     }
     nodes.clear(), elements.clear();
     add_square(nodes, elements, Vec3(20, 20, 50) - solids.shift, {100, 0, 0}, {0, 50, 0}, 2);
-    for (const ShellThickness& t : shell_thickness(solids, nodes, elements)) EXPECT_EQ(t.body, -1);
+    for (const ShellThickness& t : shell_thickness(solids, nodes, elements)) EXPECT_FALSE(t.body);
 }
 
 TEST(ShellThickness, FindsAgainWhatHalvoMade) {
@@ -69,8 +69,8 @@ TEST(ShellThickness, FindsAgainWhatHalvoMade) {
         const auto found = shell_thickness(j.solids, j.mesh.nodes, elements);
         int missing = 0, off = 0;
         for (std::size_t i = 0; i < found.size(); ++i) {
-            missing += found[i].body < 0;
-            off += found[i].body >= 0 && std::abs(found[i].thickness / j.mesh.elements[i].thickness - 1) > 0.02;
+            missing += !found[i].body;
+            off += found[i].body && std::abs(found[i].thickness / j.mesh.elements[i].thickness - 1) > 0.02;
         }
         EXPECT_EQ(missing, 0) << name;
         EXPECT_LE(off, static_cast<int>(0.02 * static_cast<double>(found.size()))) << name;

@@ -23,7 +23,7 @@ Job deck_with_rib(bool away) {
 
 SheetId sheet_of(const Job& j, const std::string& body) {
     for (std::size_t s = 0; s < j.model.sheets.size(); ++s)
-        if (j.solids.bodies[static_cast<std::size_t>(j.model.sheets[s].body)].name == body) return SheetId(s);
+        if (j.solids.bodies[j.model.sheets[s].body.index()].name == body) return SheetId(s);
     return {};
 }
 

@@ -55,14 +55,11 @@ void print_run(const Job& job) {
         const auto open = std::count_if(p.contacts.begin(), p.contacts.end(), [](const ContactProof& c) { return !c.joined; });
         fmt::print("  prove    volume {:+.3f} % in all, worst body {:+.3f} %{}, bound {:g} %; mass centre off by {:.2f} mm\n", 100 * p.volume_error,
                    100 * p.worst_body_error,
-                   p.worst_body >= 0 && static_cast<std::size_t>(p.worst_body) < job.solids.bodies.size()
-                       ? " (" + job.solids.bodies[static_cast<std::size_t>(p.worst_body)].label + ")"
-                       : "",
+                   p.worst_body && p.worst_body.index() < job.solids.bodies.size() ? " (" + job.solids.bodies[p.worst_body.index()].label + ")" : "",
                    100 * job.plan.prove.volume, p.centroid_error);
-        const bool named = p.worst_mesh_body >= 0 && static_cast<std::size_t>(p.worst_mesh_body) < job.solids.bodies.size();
+        const bool named = p.worst_mesh_body && p.worst_mesh_body.index() < job.solids.bodies.size();
         fmt::print("           the mesh weighs {:+.3f} %, junctions counted once worst body {:+.3f} %{}, bound {:g} %\n", 100 * p.mass_error,
-                   100 * p.worst_mesh_error, named ? " (" + job.solids.bodies[static_cast<std::size_t>(p.worst_mesh_body)].label + ")" : "",
-                   100 * job.plan.prove.mesh);
+                   100 * p.worst_mesh_error, named ? " (" + job.solids.bodies[p.worst_mesh_body.index()].label + ")" : "", 100 * job.plan.prove.mesh);
         double fillets = 0, voids = 0, solid = 0, whole = 0;
         for (const BodyProof& b : p.bodies) (b.left_out > 0.999 * b.solid ? whole : fillets) += b.left_out, voids += b.filled, solid += b.solid;
         if (whole > 0) fmt::print("           bodies left out by the plan, {:.2f} % of the volume, have no mesh\n", 100 * whole / solid);
@@ -98,8 +95,8 @@ void print_run(const Job& job) {
 
 namespace {
 
-std::string body_name(const Job& job, int body) {
-    return body >= 0 && static_cast<std::size_t>(body) < job.solids.bodies.size() ? job.solids.bodies[static_cast<std::size_t>(body)].label : "";
+std::string body_name(const Job& job, BodyId body) {
+    return body && body.index() < job.solids.bodies.size() ? job.solids.bodies[body.index()].label : "";
 }
 
 void list_bodies(const Job& job) {
@@ -153,7 +150,7 @@ void list_quality(const Job& job) {
     for (std::size_t k = 0; k < r.worst.size(); ++k) {
         const Element& e = job.mesh.elements[static_cast<std::size_t>(r.worst[k].element)];
         w.row({std::to_string(k + 1), std::to_string(r.worst[k].element), fmt::format("{:.3f}", r.worst[k].scaled_jacobian),
-               job.model.sheets[static_cast<std::size_t>(e.sheet)].key, at(r.worst[k].place, job.solids.shift)});
+               job.model.sheets[e.sheet.index()].key, at(r.worst[k].place, job.solids.shift)});
     }
     w.print();
 }

@@ -45,11 +45,11 @@ int give_thickness(const ThicknessArguments& a, bool json, bool quiet) {
     double low = 1e300, high = 0;
     for (std::size_t k = 0; k < shells.size(); ++k) {
         const ShellThickness& t = found[k];
-        if (t.body < 0) {
+        if (!t.body) {
             missing.push_back(k);
             continue;
         }
-        thickness[cell_of[k]] = t.thickness, offset[cell_of[k]] = t.offset, body[cell_of[k]] = solids.bodies[static_cast<std::size_t>(t.body)].number;
+        thickness[cell_of[k]] = t.thickness, offset[cell_of[k]] = t.offset, body[cell_of[k]] = solids.bodies[t.body.index()].number;
         low = std::min(low, t.thickness), high = std::max(high, t.thickness);
     }
     if (missing.size() == shells.size())

@@ -10,6 +10,8 @@ namespace halvo {
 
 class FacetTree;
 
+using BodyPair = std::pair<BodyId, BodyId>;  ///< of Assembly::bodies, the lower one first
+
 /// Edge of a body; `vertices` index Body::vertices. A degenerate edge is a point (cone apex, sphere pole).
 struct BodyEdge {
     Curve curve;

@@ -44,7 +44,7 @@ struct Finding {
     double size = 0;   ///< mm
     std::string body;  ///< name, or "a + b"
     FindingLevel level = FindingLevel::warning;
-    int face = -1;                         ///< 0-based face of the (first) body, -1 where it is not about one
+    FaceId face;                           ///< of the (first) body; none where it is not about one
     std::array<std::string, 2> body_keys;  ///< of the bodies it is about
 };
 

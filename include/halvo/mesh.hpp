@@ -10,7 +10,10 @@ struct Element {
     std::array<std::int32_t, 4> nodes{-1, -1, -1, -1};
     std::uint8_t count = 0;
     ElementKind kind = ElementKind::shell;
-    std::int32_t sheet = -1, member = -1, body = -1, section = -1;
+    SheetId sheet;
+    MemberId member;
+    BodyId body;
+    SectionId section;
     double thickness = 0;
     double offset = 0;
     double quality = 1;                  ///< scaled Jacobian of shells, 1 on lines

@@ -44,8 +44,8 @@ struct ThicknessPiece {
 };
 struct ThicknessField {
     std::vector<ThicknessPiece> pieces;
-    double constant = 0;  ///< the one thickness of a sheet that no solid is behind; 0: the pieces say (mm)
-    bool ridge = false;   ///< one side is a sharp inner edge: the pieces' sides meet there, and the further one counts
+    std::optional<double> constant;  ///< the one thickness of a sheet that no solid is behind; without it the pieces say (mm)
+    bool ridge = false;              ///< one side is a sharp inner edge: the pieces' sides meet there, and the further one counts
     /// Lengths along the sheet's normal from chart point `p` to both sides (mm).
     struct Sides {
         double up = 0, down = 0;
@@ -63,7 +63,7 @@ struct ThicknessRange {
 
 /// Material of another body that a sheet stands for as well: of a skin merged into it, or a plate that goes on in its plane.
 struct BodyShare {
-    int body = -1;
+    BodyId body;
     double volume = 0;  ///< mm3
 };
 
@@ -71,7 +71,7 @@ struct BodyShare {
 struct Sheet {
     std::string key;
     std::string wall;  ///< key of the wall it is the midsurface of, or of a part of; empty for sheets made by hand
-    int body = -1;     ///< index into Assembly::bodies; -1 for sheets made by hand
+    BodyId body;       ///< index into Assembly::bodies; -1 for sheets made by hand
     Chart chart;       ///< surface of the sheet and its map to the plane
     std::vector<Region> regions;
     ThicknessField field;
@@ -107,7 +107,7 @@ struct Section {
 /// A beam line with its section.
 struct Member {
     std::string key;
-    int body = -1;
+    BodyId body;
     SectionId section;
     Axis axis;                                  ///< the body's own centroid line, with the section axes
     std::vector<EdgeUse> chain;                 ///< from start to end
@@ -124,28 +124,28 @@ struct Member {
 /// Rigid connection between two vertices that stand a distance apart.
 struct Link {
     VertexId a, b;
-    int joint = -1;
+    JointId joint;
 };
 
 /// Rigid connection between two edges of equal division, node to node.
 struct EdgeLink {
     EdgeId a, b;
     bool reversed = false;  ///< start of `a` faces the end of `b`
-    int joint = -1;
+    JointId joint;
 };
 
 /// Edges whose nodes follow the sheet they lie over, wherever its own nodes are.
 struct Tie {
     std::vector<EdgeId> edges;
     SheetId onto;
-    int joint = -1;
+    JointId joint;
 };
 
 /// A solid between others, or a solid region of a thin part, that becomes neither sheet nor member: rigid, with its mass at its centre,
 /// and coupled to what it touches. Without volume: the end of a wall at the side of a thicker one, whose sheet it meets at the centre.
 struct Coupling {
     std::string key;
-    int body = -1;
+    BodyId body;
     VertexId centre;
     double volume = 0;  ///< mm3
     std::vector<EdgeId> edges;
@@ -157,7 +157,7 @@ struct Coupling {
 /// Material of a body that its sheets do not stand for: fillets and chamfers at the roots of walls. Less than nothing where they stand for
 /// more: voids inside the thickness of walls, as bores along them, that sheets run through.
 struct RootMaterial {
-    int body = -1;
+    BodyId body;
     double volume = 0;  ///< mm3
     std::vector<int> faces;
 };
@@ -165,7 +165,7 @@ struct RootMaterial {
 /// A gap just wider than what was closed.
 struct NearContact {
     std::string key;
-    std::array<int, 2> bodies{-1, -1};
+    std::array<BodyId, 2> bodies;
     double gap = 0;
     Vec3 place = Vec3::Zero();
 };
@@ -175,7 +175,7 @@ struct JointRecord {
     std::string key;
     JointKind kind{};
     std::string a, b;  ///< keys of the sheets or members
-    std::array<int, 2> bodies{-1, -1};
+    std::array<BodyId, 2> bodies;
     double gap = 0;     ///< distance of the solids before (mm)
     double length = 0;  ///< of the shared line, 0 for a point
     double moved = 0;   ///< how far the furthest extension went (mm)

@@ -37,11 +37,11 @@ struct SurveyOptions {
     double slender = 8;                                         ///< a member is at least this many times as long as its profile is deep
     double flat = 10;                                           ///< a flat bar at least this many times as wide as thick counts as a thin plate
     double near = 1;                                            ///< bodies with a gap up to this nearly touch
-    double tiny = 0;                                            ///< bodies smaller than this in all directions are tiny; 0: a thousandth of the model
-    double narrow = 0;                                          ///< edges shorter and faces narrower than this are findings; 0: a twentieth of the body's wall
-    double holes = 0;                                           ///< strip.holes: holes up to this diameter are small; 0: those no wider than the wall is thick
-    double rounds = 0;                                          ///< strip.rounds: rounds up to this radius are small; 0: those below half the wall's thickness
-    double raised = 0;  ///< strip.raised: raised and sunk features up to this height are lettering; 0: half the wall's thickness
+    std::optional<double> tiny;                                 ///< bodies smaller than this in all directions are tiny; else a thousandth of the model
+    std::optional<double> narrow;  ///< edges shorter and faces narrower than this are findings; else a twentieth of the body's wall
+    std::optional<double> holes;   ///< strip.holes: holes up to this diameter are small; else those no wider than the wall is thick
+    std::optional<double> rounds;  ///< strip.rounds: rounds up to this radius are small; else those below half the wall's thickness
+    std::optional<double> raised;  ///< strip.raised: raised and sunk features up to this height are lettering; else half the wall's thickness
 };
 
 enum class SlenderAs { beams, shells };
@@ -66,12 +66,12 @@ struct WallRule {
     bool refuse = false;
     std::optional<Reference> reference;
     std::optional<MidMethod> method;
-    std::optional<double> openings;  ///< holes and notches no larger than this do not open its sheet (mm)
-    double thickness = 0;            ///< with one face: it alone becomes a sheet of this thickness (mm)
-    std::optional<double> offset;    ///< with one face: from it outward to the sheet; without it half the thickness inward (mm)
+    std::optional<double> openings;   ///< holes and notches no larger than this do not open its sheet (mm)
+    std::optional<double> thickness;  ///< with one face: it alone becomes a sheet of this thickness (mm)
+    std::optional<double> offset;     ///< with one face: from it outward to the sheet; without it half the thickness inward (mm)
     /// Two faces, named or pointed at: they are a wall whatever the limits say.
     [[nodiscard]] bool pair() const { return faces.size() + points.size() == 2; }
-    [[nodiscard]] bool face_alone() const { return faces.size() + points.size() == 1 && thickness > 0; }
+    [[nodiscard]] bool face_alone() const { return faces.size() + points.size() == 1 && thickness; }
 };
 
 /// A sheet through given points ([[patch]]): four sides or any other number of them, over the skin of a body of facets.
@@ -91,7 +91,7 @@ struct HalveOptions {
     double openings = 0;              ///< holes and notches no larger than this do not open a sheet (mm)
     std::vector<std::string> fill;    ///< keys of openings that do not open a sheet, whatever their size
     std::vector<std::string> keep;    ///< keys of openings that do
-    double thickness = 0;             ///< of surfaces without a solid; 0: they get no sheet (mm)
+    std::optional<double> thickness;  ///< of surfaces without a solid; without it they get no sheet (mm)
     double draft = 10 * pi / 180;     ///< largest angle between opposed faces
     double slimness = 0.4;            ///< a wall is at most this share of its own width thick
     std::vector<std::string> refuse;  ///< keys of walls not to be made
@@ -139,12 +139,12 @@ struct JointRule {
 /// A named choice of sheets, members and edges ([[set]]): those that fit all that is given. Rules mean it by the id "set=NAME".
 struct SetRule {
     std::string name;
-    std::vector<std::string> body;     ///< names or paths with wildcards, or numbers
-    std::vector<std::string> id;       ///< keys of sheets, walls or members
-    std::vector<std::string> surface;  ///< plane, cylinder, cone, sphere, torus, free: sheets alone
-    double thinner = 0, thicker = 0;   ///< mean thickness at most and at least; 0: any; sheets alone (mm)
-    std::optional<Box3> within;        ///< what lies in it (mm, as the file has them)
-    std::vector<Vec3> points;          ///< the edges next to these, and no sheets or members (mm, as the file has them)
+    std::vector<std::string> body;           ///< names or paths with wildcards, or numbers
+    std::vector<std::string> id;             ///< keys of sheets, walls or members
+    std::vector<std::string> surface;        ///< plane, cylinder, cone, sphere, torus, free: sheets alone
+    std::optional<double> thinner, thicker;  ///< mean thickness at most and at least; sheets alone (mm)
+    std::optional<Box3> within;              ///< what lies in it (mm, as the file has them)
+    std::vector<Vec3> points;                ///< the edges next to these, and no sheets or members (mm, as the file has them)
 };
 
 /// Edges of some bodies tied to the sheets of others ([[tie]]).
@@ -157,7 +157,7 @@ struct TieRule {
 struct JoinOptions {
     double reach = 0.5;               ///< gaps up to this are closed
     std::vector<std::string> refuse;  ///< keys of joints not to be made
-    double overhang = 0;              ///< member ends that stand out past a joint by up to this are cut; 0: what the other is deep
+    std::optional<double> overhang;   ///< member ends that stand out past a joint by up to this are cut; else what the other is deep
     MembersMeet members = MembersMeet::link;
     AlongSheet along = AlongSheet::offset;
     EndsAs ends = EndsAs::footprint;
@@ -188,9 +188,9 @@ struct SizeRule {
     std::vector<std::string> body;   ///< names or paths with wildcards, or numbers
     std::vector<std::string> sheet;  ///< keys of sheets, of their walls or of members, or "set=NAME"
     std::optional<Box3> within;      ///< sheets that lie in it (mm, as the file has them)
-    double size = 0;                 ///< (mm)
+    std::optional<double> size;      ///< (mm)
     std::vector<Vec3> points;        ///< on edges, instead of sheets (mm, as the file has them)
-    int count = 0;                   ///< of elements on these edges
+    std::optional<int> count;        ///< of elements on these edges
 };
 
 /// Rows of quads round the holes in a range of diameters ([[hole]]).
@@ -203,22 +203,23 @@ struct HoleRule {
 };
 
 struct MeshOptions {
-    double size = 0;              ///< wanted element edge; 0: one hundredth of the model, at least twice the thickest wall
-    double smallest = 0;          ///< least element edge wanted on curved edges; 0: a fifth of size
-    double largest = 0;           ///< largest element edge; 0: one and a half times the size
-    double angle = 0;             ///< an element spans at most this of a curve (rad); 0: 46 degrees of an edge, 31 where the sheet is bent
-    double chord = 0;             ///< element edges stand off curves by at most this (mm); 0: no such bound
-    int across = 1;               ///< at least so many elements across a rib, flange or other strip
-    int rings = 1;                ///< rows of quads round a hole, where there is room
-    double ring_width = 0;        ///< of each row; 0: by the size and the hole's own divisions
-    double ring_share = 0;        ///< of the hole's radius, instead
-    std::vector<HoleRule> holes;  ///< later ones overrule earlier ones
-    int around = 0;               ///< at least so many elements round a hole; 0: by size and angle
-    int along_member = 1;         ///< at least so many elements on a member
-    int bend_rows = 0;            ///< so many rows of elements round a bend; 0: by size and angle
-    double feature = 0;   ///< where an outline turns by no more than this it has no node of its own (rad); 0: only next to short pieces it runs on smoothly in
-    double bridge = 0.1;  ///< edges shorter than this share of the size are closed to a point of the mesh
-    double growth = 1.3;  ///< from a finer sheet's border on, elements grow by about this factor each
+    std::optional<double> size;        ///< wanted element edge; else one hundredth of the model, at least twice the thickest wall
+    std::optional<double> smallest;    ///< least element edge wanted on curved edges; else a fifth of size
+    std::optional<double> largest;     ///< largest element edge; else one and a half times the size
+    std::optional<double> angle;       ///< an element spans at most this of a curve (rad); else 46 degrees of an edge, 31 where the sheet is bent
+    std::optional<double> chord;       ///< element edges stand off curves by at most this (mm); else no such bound
+    int across = 1;                    ///< at least so many elements across a rib, flange or other strip
+    int rings = 1;                     ///< rows of quads round a hole, where there is room
+    std::optional<double> ring_width;  ///< of each row; else by the size and the hole's own divisions
+    std::optional<double> ring_share;  ///< of the hole's radius, instead
+    std::vector<HoleRule> holes;       ///< later ones overrule earlier ones
+    std::optional<int> around;         ///< at least so many elements round a hole; else by size and angle
+    int along_member = 1;              ///< at least so many elements on a member
+    std::optional<int> bend_rows;      ///< so many rows of elements round a bend; else by size and angle
+    std::optional<double>
+        feature;  ///< where an outline turns by no more than this it has no node of its own (rad); else only next to short pieces it runs on smoothly in
+    double bridge = 0.1;                ///< edges shorter than this share of the size are closed to a point of the mesh
+    double growth = 1.3;                ///< from a finer sheet's border on, elements grow by about this factor each
     std::vector<SizeRule> sizes;        ///< later ones overrule earlier ones
     std::vector<SizeRule> thicknesses;  ///< sheets given another thickness (in `size`) about the same middle
     QualityLimits limits;

@@ -18,7 +18,7 @@ struct BodyProof {
 
 /// A place where two solids touch (or lie within reach) and whether the model carries it.
 struct ContactProof {
-    int a = -1, b = -1;
+    BodyId a, b;
     Vec3 place = Vec3::Zero();
     double gap = 0;
     bool joined = false;
@@ -26,7 +26,7 @@ struct ContactProof {
 
 /// A connected piece of a body's skin that no sheet accounts for.
 struct UncoveredPatch {
-    int body = -1;
+    BodyId body;
     double area = 0;  ///< mm2
     Vec3 place = Vec3::Zero();
     std::vector<int> facets;  ///< of the body
@@ -44,9 +44,9 @@ struct Proof {
     double volume_error = 0;  ///< over all thin and slender bodies
     double mass_error = 0;    ///< of the mesh as it is, material doubled at junctions and all, over all of these bodies
     double worst_mesh_error = 0;
-    int worst_mesh_body = -1;
+    BodyId worst_mesh_body;
     double worst_body_error = 0;
-    int worst_body = -1;
+    BodyId worst_body;
     double centroid_error = 0;              ///< distance of mass centres (mm)
     double coverage = 0;                    ///< share of the skin of bodies with sheets or members that these account for
     double thickness_error = 0;             ///< largest relative difference of element thickness to a ray through the solid, 99th percentile
@@ -57,7 +57,7 @@ struct Proof {
     int rigid_body_modes = 0;  ///< six for each connected part, and one for each mechanism
     int mechanisms = 0;        ///< motions that nothing in the model resists, beyond those
     std::vector<ContactProof> contacts;
-    std::vector<int> split_bodies;  ///< bodies whose sheets do not hang together
+    std::vector<BodyId> split_bodies;  ///< bodies whose sheets do not hang together
     bool within_bounds = true;
     std::vector<std::string> outside;  ///< what is outside its bound, in words
     std::vector<Finding> findings;     ///< contacts without a joint, bodies in parts, mechanisms, edges beside what they are not joined to

@@ -17,7 +17,7 @@ struct BulkRegion {
     Vec3 place = Vec3::Zero();  ///< middle of its box
     Vec3 size = Vec3::Zero();
     double across = 0;  ///< largest ball that fits inside there, diameter
-    int face = -1;      ///< its largest face
+    FaceId face;        ///< its largest face
 };
 
 struct BodySurvey {

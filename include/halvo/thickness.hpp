@@ -9,7 +9,7 @@ namespace halvo {
 struct ShellThickness {
     double thickness = 0;  ///< along the element's normal (mm); 0 where no solid was found
     double offset = 0;     ///< from the element to the middle of the material, along the normal (mm)
-    int body = -1;         ///< index into Assembly::bodies
+    BodyId body;           ///< index into Assembly::bodies
 };
 
 /// For each element (three or four nodes, -1 where there is no fourth): rays along both senses of its normal from its middle and from

@@ -42,6 +42,7 @@ using EdgeId = Id<struct EdgeTag>;
 using SheetId = Id<struct SheetTag>;
 using MemberId = Id<struct MemberTag>;
 using SectionId = Id<struct SectionTag>;
+using JointId = Id<struct JointTag>;
 using NodeId = Id<struct NodeTag>;
 
 /// Right-handed orthonormal frame. For planes z is the normal; for axes z runs along the axis.

@@ -150,7 +150,7 @@ void probe_side(const Body& from, const Body& to, const Box3& box, double h, dou
 }
 
 // Patches: points in the same or in neighbouring cells of a grid belong together.
-std::vector<Contact> patches(int a, int b, std::vector<ContactPoint> points, double link) {
+std::vector<Contact> patches(BodyId a, BodyId b, std::vector<ContactPoint> points, double link) {
     std::map<std::array<std::int64_t, 3>, int> cells;
     std::vector<int> cell_of;
     for (const ContactPoint& p : points) {
@@ -209,7 +209,7 @@ std::vector<Contact> find_contacts(const Assembly& solids, double reach, const O
             std::vector<ContactPoint> points;
             probe_side(body(a), body(b), box, h, reach, tol, false, points);
             probe_side(body(b), body(a), box, h, reach, tol, true, points);
-            if (!points.empty()) found[first + k] = patches(a, b, std::move(points), 2.5 * h);
+            if (!points.empty()) found[first + k] = patches(BodyId(a), BodyId(b), std::move(points), 2.5 * h);
         });
     }
     std::vector<Contact> out;

@@ -15,7 +15,7 @@ struct ContactPoint {
 
 /// One connected patch of contact between two bodies (a < b).
 struct Contact {
-    int a = -1, b = -1;
+    BodyId a, b;
     std::vector<ContactPoint> points;
     Vec3 centre = Vec3::Zero();
     double gap = 0;   ///< smallest

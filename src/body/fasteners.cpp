@@ -48,7 +48,7 @@ bool is_shank(const Body& b, const Face& f, const CylinderSurface& c) {
 }
 
 // The longest round shank of a body, all round and solid, with nothing of the body far from it.
-std::optional<Fastener> shank_of(const Body& b, int id) {
+std::optional<Fastener> shank_of(const Body& b, BodyId id) {
     if (!b.closed || b.faces.size() > most_faces || !b.tree) return std::nullopt;
     std::optional<Fastener> best;
     double longest = 0;
@@ -84,7 +84,7 @@ std::optional<Fastener> shank_of(const Body& b, int id) {
 }
 
 // The hole of a body round the shank.
-std::optional<Fastener::Grip> hole_of(const Body& b, int id, const Fastener& s) {
+std::optional<Fastener::Grip> hole_of(const Body& b, BodyId id, const Fastener& s) {
     Range r;
     double radius = 0;
     for (const Face& f : b.faces) {
@@ -103,7 +103,7 @@ std::optional<Fastener::Grip> hole_of(const Body& b, int id, const Fastener& s) 
 }
 
 // Or its material that the shank runs through.
-std::optional<Fastener::Grip> pierced(const Body& b, int id, const Fastener& s) {
+std::optional<Fastener::Grip> pierced(const Body& b, BodyId id, const Fastener& s) {
     if (!b.closed || !b.tree) return std::nullopt;
     Range r;
     const double step = (s.high - s.low) / steps;
@@ -124,7 +124,7 @@ bool is_ring(const Body& b, const Fastener& s) {
 bool clamped(const Fastener& s) {
     // A rod that goes on far past them is a bar that they hold.
     if (s.grips.empty() || s.high - s.low > s.grips.back().high - s.grips.front().low + longest_past * s.radius) return false;
-    std::vector<int> bodies;
+    std::vector<BodyId> bodies;
     for (std::size_t k = 0; k < s.grips.size(); ++k) {
         bodies.push_back(s.grips[k].body);
         if (k > 0 && s.grips[k].low - s.grips[k - 1].high > most_apart * s.radius) return false;
@@ -141,14 +141,14 @@ std::vector<Fastener> find_fasteners(const Assembly& solids) {
     const BoxTree tree(boxes);
     std::vector<Fastener> out;
     for (std::size_t i = 0; i < solids.bodies.size(); ++i) {
-        auto s = shank_of(solids.bodies[i], static_cast<int>(i));
+        auto s = shank_of(solids.bodies[i], BodyId(i));
         if (!s) continue;
         std::vector<Fastener::Grip> rings;
         for (int k : tree.touching(solids.bodies[i].box)) {
             const Body& other = solids.bodies[ix(k)];
             if (ix(k) == i || other.mass.volume < 0.05 * solids.bodies[i].mass.volume) continue;
-            auto grip = hole_of(other, k, *s);
-            if (!grip) grip = pierced(other, k, *s);
+            auto grip = hole_of(other, BodyId(k), *s);
+            if (!grip) grip = pierced(other, BodyId(k), *s);
             if (!grip) continue;
             (is_ring(other, *s) ? rings : s->grips).push_back(*grip);
         }
@@ -158,12 +158,12 @@ std::vector<Fastener> find_fasteners(const Assembly& solids) {
         out.push_back(std::move(*s));
     }
     // What lies round two shanks is held by them; no bolt is another's nut.
-    std::map<int, int> used;
+    std::map<BodyId, int> used;
     for (const Fastener& s : out) {
         ++used[s.body];
-        for (int r : s.rings) ++used[r];
+        for (const BodyId r : s.rings) ++used[r];
     }
-    for (Fastener& s : out) std::erase_if(s.rings, [&](int r) { return used[r] > 1; });
+    for (Fastener& s : out) std::erase_if(s.rings, [&](BodyId r) { return used[r] > 1; });
     return out;
 }
 

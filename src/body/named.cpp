@@ -20,7 +20,7 @@ std::optional<SkinPlace> skin_at(const Assembly& solids, const Vec3& at, const s
         if (!solids.bodies[b].tree || (!allowed.empty() && !allowed[b])) continue;
         const auto near = solids.bodies[b].tree->nearest(at, within);
         if (!near || (best && near->distance >= best->distance)) continue;
-        best = {static_cast<int>(b), near->facet, near->distance};
+        best = {BodyId(b), near->facet, near->distance};
         within = near->distance;
     }
     return best;

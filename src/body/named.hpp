@@ -8,7 +8,8 @@ namespace halvo {
 
 /// Where the skin of some body is nearest to a place.
 struct SkinPlace {
-    int body = -1, facet = -1;
+    BodyId body;
+    int facet = -1;
     double distance = 0;
 };
 /// The body whose skin a point of the plan lies on (in Halvo's own coordinates), within a hundredth of the model; of those allowed, if given.

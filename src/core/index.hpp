@@ -1,4 +1,6 @@
 #pragma once
+#include <halvo/types.hpp>
+
 #include <cstddef>
 
 namespace halvo {
@@ -6,6 +8,10 @@ namespace halvo {
 /// A number that is known not to be negative, as an index.
 [[nodiscard]] constexpr std::size_t ix(int i) {
     return static_cast<std::size_t>(i);
+}
+template <class Tag>
+[[nodiscard]] constexpr std::size_t ix(Id<Tag> id) {
+    return id.index();
 }
 
 }  // namespace halvo

@@ -24,11 +24,12 @@ namespace {
 
 class BodyHalver {
 public:
-    BodyHalver(Model& model, const Assembly& solids, int body, const Skin& skin, const WallSearch& search, const WallRules& rules, const HalveOptions& options)
+    BodyHalver(Model& model, const Assembly& solids, BodyId body, const Skin& skin, const WallSearch& search, const WallRules& rules,
+               const HalveOptions& options)
         : model_(model),
           solids_(solids),
           id_(body),
-          body_(solids.bodies[static_cast<std::size_t>(body)]),
+          body_(solids.bodies[body.index()]),
           skin_(skin),
           search_(search),
           found_(search.walls),
@@ -341,7 +342,7 @@ private:
 
     Model& model_;
     const Assembly& solids_;
-    int id_;
+    BodyId id_;
     const Body& body_;
     const Skin& skin_;
     const WallSearch& search_;
@@ -362,7 +363,7 @@ private:
 
 }  // namespace
 
-std::vector<NamedFaces> halve_into_sheets(Model& model, const Assembly& solids, int body, const Skin& skin, const WallSearch& search, const WallRules& rules,
+std::vector<NamedFaces> halve_into_sheets(Model& model, const Assembly& solids, BodyId body, const Skin& skin, const WallSearch& search, const WallRules& rules,
                                           const HalveOptions& options) {
     return BodyHalver(model, solids, body, skin, search, rules, options).run();
 }

@@ -122,8 +122,14 @@ std::array<Vec3, 4> side_corners(OrientedBox box, double beside, int side) {
 
 class Regions {
 public:
-    Regions(Model& model, const Assembly& solids, int id, const std::vector<const WallSurface*>& walls, const LooseSkin& loose)
-        : model_(model), body_(solids.bodies[ix(id)]), id_(id), walls_(walls), loose_(loose), sheets_(model, id, sheet_reach), tol_(solids.tolerance.point) {}
+    Regions(Model& model, const Assembly& solids, BodyId id, const std::vector<const WallSurface*>& walls, const LooseSkin& loose)
+        : model_(model),
+          body_(solids.bodies[id.index()]),
+          id_(id),
+          walls_(walls),
+          loose_(loose),
+          sheets_(model, id, sheet_reach),
+          tol_(solids.tolerance.point) {}
 
     std::vector<int> run() {
         for (const WallSurface* w : walls_) thickest_ = std::max(thickest_, w->thickest);
@@ -271,7 +277,7 @@ private:
     }
 
     double in_sheets() const {
-        double sum = -doubled_at_seams(model_, ix(id_) + 1)[ix(id_)];
+        double sum = -doubled_at_seams(model_, id_.index() + 1)[id_.index()];
         for (const Sheet& s : model_.sheets)
             if (s.body == id_) sum += wall_depth(model_, s) * s.own_area();
         return sum;
@@ -409,7 +415,7 @@ private:
 
     Model& model_;
     const Body& body_;
-    int id_;
+    BodyId id_;
     const std::vector<const WallSurface*>& walls_;
     const LooseSkin& loose_;
     SheetIndex sheets_;
@@ -499,7 +505,7 @@ std::vector<NamedFaces> thick_pairs(const Body& body, const Skin& skin, const st
     return out;
 }
 
-std::vector<int> couple_bulk_regions(Model& model, const Assembly& solids, int body, const std::vector<const WallSurface*>& walls, const LooseSkin& loose) {
+std::vector<int> couple_bulk_regions(Model& model, const Assembly& solids, BodyId body, const std::vector<const WallSurface*>& walls, const LooseSkin& loose) {
     return Regions(model, solids, body, walls, loose).run();
 }
 

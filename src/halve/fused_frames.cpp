@@ -52,10 +52,10 @@ Bar bar_of(const Model& model, const Sheet& s) {
 }  // namespace
 
 void note_fused_frames(Model& model, const Assembly& solids, double slender) {
-    std::map<int, std::vector<Bar>> bars;
-    std::map<int, double> area;
+    std::map<BodyId, std::vector<Bar>> bars;
+    std::map<BodyId, double> area;
     for (const Sheet& s : model.sheets) {
-        if (s.body < 0) continue;
+        if (!s.body) continue;
         const Bar b = bar_of(model, s);
         area[s.body] += b.area;
         if (b.across > 0 && b.length >= 0.5 * slender * b.across) bars[s.body].push_back(b);

@@ -32,7 +32,7 @@ Finding not_idealized(const Body& b, const std::string& why, const std::string& 
 
 // Line and section of a slender body. The sense of the line is chosen so that the product of inertia is not negative,
 // then so that it starts nearer to the middle of the assembly: both do not depend on where the part stands.
-void add_member_of(Model& model, const Body& body, int id, Prism p, const Vec3& centre) {
+void add_member_of(Model& model, const Body& body, BodyId id, Prism p, const Vec3& centre) {
     Section s;
     s.profile = p.profile;
     fill_area_values(s);
@@ -103,7 +103,7 @@ void add_member_of(Model& model, const Body& body, int id, Prism p, const Vec3& 
 }
 
 // What was made of one body, for it or another body that is the same part in another place. Ids are its own.
-Model placed(Model part, const Eigen::Isometry3d& m, int id, const Body& body, const std::string& halved_as) {
+Model placed(Model part, const Eigen::Isometry3d& m, BodyId id, const Body& body, const std::string& halved_as) {
     const auto own = [&](std::string& key) { key = own_key(key, body.key); };
     const auto renamed = [&](std::string& text) {
         if (text.rfind(halved_as, 0) == 0) text.replace(0, halved_as.size(), body.label);
@@ -161,14 +161,14 @@ Model halve_body(const Assembly& solids, std::size_t id, const HalveOptions& opt
     const Skin skin = analyse_skin(body, probe(body, tol), limits);
     const Build build = classify(body, skin, options.survey.slender, options.survey.flat, tol);
     if (build.kind == BodyClass::open) {
-        if (options.thickness > 0) surfaces_as_sheets(out, solids, static_cast<int>(id), options.thickness);
+        if (options.thickness) surfaces_as_sheets(out, solids, BodyId(id), *options.thickness);
         else
             out.findings.push_back(
                 not_idealized(body, "its skin is not closed",
                               "close the skin in CAD, give halve.thickness to take its surfaces as sheets, or leave it out with source.body"));
         return out;
     }
-    const std::vector<NamedFaces> named = rules.named(static_cast<int>(id));
+    const std::vector<NamedFaces> named = rules.named(BodyId(id));
     const bool by_hand = std::any_of(named.begin(), named.end(), [](const NamedFaces& n) { return !n.refuse; });
     if (build.kind == BodyClass::slender && options.slender == SlenderAs::beams && !by_hand) {
         member = build.prism;
@@ -178,7 +178,7 @@ Model halve_body(const Assembly& solids, std::size_t id, const HalveOptions& opt
         out.findings.push_back(not_idealized(body, "it is bulk (" + build.why + ")", "leave it out with source.body, or model it apart"));
         return out;
     }
-    const auto thick = halve_into_sheets(out, solids, static_cast<int>(id), skin, find_walls(body, skin, limits, tol, named), rules, options);
+    const auto thick = halve_into_sheets(out, solids, BodyId(id), skin, find_walls(body, skin, limits, tol, named), rules, options);
     if (!thick.empty()) {
         // Solid regions as sheets: once more, with the faces that bound them as opposed ones. Where they could be rigid instead, only if
         // the sheets then hang together as well.
@@ -186,7 +186,7 @@ Model halve_body(const Assembly& solids, std::size_t id, const HalveOptions& opt
         more.insert(more.end(), thick.begin(), thick.end());
         Model with;
         with.tolerance = solids.tolerance;
-        halve_into_sheets(with, solids, static_cast<int>(id), skin, find_walls(body, skin, limits, tol, more), rules, options);
+        halve_into_sheets(with, solids, BodyId(id), skin, find_walls(body, skin, limits, tol, more), rules, options);
         const bool as_good = with.findings.size() <= out.findings.size() && connected_parts(with).count <= connected_parts(out).count;
         if (as_good || options.bulk == BulkAs::sheet) out = std::move(with);
     }
@@ -198,7 +198,7 @@ Model halve_body(const Assembly& solids, std::size_t id, const HalveOptions& opt
         const WallRules same(moved, solids);
         Model other;
         other.tolerance = solids.tolerance;
-        (void)halve_into_sheets(other, solids, static_cast<int>(id), skin, find_walls(body, skin, limits, tol, named), same, moved);
+        (void)halve_into_sheets(other, solids, BodyId(id), skin, find_walls(body, skin, limits, tol, named), same, moved);
         if (miss_of(other, body) < 0.5 * miss_of(out, body)) out = std::move(other);
     }
     for (const NamedFaces& n : named)
@@ -213,10 +213,10 @@ Model halve_body(const Assembly& solids, std::size_t id, const HalveOptions& opt
 std::vector<bool> left_to_join(const Assembly& solids, const HalveOptions& options) {
     std::vector<bool> out(solids.bodies.size(), false);
     for (const Fastener& f : find_fasteners(solids)) {
-        const std::string key = make_key("fastener", solids.bodies[static_cast<std::size_t>(f.body)].key, {});
+        const std::string key = make_key("fastener", solids.bodies[f.body.index()].key, {});
         if (std::find(options.refuse.begin(), options.refuse.end(), key) != options.refuse.end()) continue;
-        out[static_cast<std::size_t>(f.body)] = true;
-        for (const int r : f.rings) out[static_cast<std::size_t>(r)] = true;
+        out[f.body.index()] = true;
+        for (const BodyId r : f.rings) out[r.index()] = true;
     }
     return out;
 }
@@ -265,12 +265,12 @@ Model halve(const Assembly& solids, const HalveOptions& options, const Observer&
         if (first[i] == i) continue;  // last, below: the others are made from it
         const Body &here = solids.bodies[i], &there = solids.bodies[first[i]];
         const Eigen::Isometry3d m = here.place * there.place.inverse();
-        parts[i] = placed(parts[first[i]], m, static_cast<int>(i), here, there.label);
+        parts[i] = placed(parts[first[i]], m, BodyId(i), here, there.label);
         prisms[i] = prisms[first[i]];
         if (prisms[i]) prisms[i]->axis = prisms[i]->axis.moved(m);
     }
     for (std::size_t i = 0; i < n; ++i)
-        if (first[i] == i) parts[i] = placed(std::move(parts[i]), Eigen::Isometry3d::Identity(), static_cast<int>(i), solids.bodies[i], solids.bodies[i].label);
+        if (first[i] == i) parts[i] = placed(std::move(parts[i]), Eigen::Isometry3d::Identity(), BodyId(i), solids.bodies[i], solids.bodies[i].label);
     Vec3 centre = Vec3::Zero();
     double volume = 0;
     for (const Body& b : solids.bodies) centre += b.mass.volume * b.mass.centre, volume += b.mass.volume;
@@ -286,7 +286,7 @@ Model halve(const Assembly& solids, const HalveOptions& options, const Observer&
                 model.findings.push_back(not_idealized(body, "its member was refused by the plan", "take " + key + " out of halve.refuse"));
                 model.findings.back().key = own_key(model.findings.back().key, body.key);
             } else {
-                add_member_of(model, body, static_cast<int>(i), *prisms[i], centre);
+                add_member_of(model, body, BodyId(i), *prisms[i], centre);
             }
         }
         append(model, std::move(parts[i]));

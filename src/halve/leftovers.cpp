@@ -18,11 +18,11 @@ namespace {
 
 class Leftovers {
 public:
-    Leftovers(Model& model, const Assembly& solids, int id, const Skin& skin, const HalvedWalls& left, const HalveOptions& options)
+    Leftovers(Model& model, const Assembly& solids, BodyId id, const Skin& skin, const HalvedWalls& left, const HalveOptions& options)
         : model_(model),
           solids_(solids),
           id_(id),
-          body_(solids.bodies[static_cast<std::size_t>(id)]),
+          body_(solids.bodies[id.index()]),
           skin_(skin),
           left_(left),
           walls_(left.walls),
@@ -214,7 +214,7 @@ private:
 
     Model& model_;
     const Assembly& solids_;
-    int id_;
+    BodyId id_;
     const Body& body_;
     const Skin& skin_;
     const HalvedWalls& left_;
@@ -226,7 +226,7 @@ private:
 
 }  // namespace
 
-std::vector<NamedFaces> report_leftovers(Model& model, const Assembly& solids, int body, const Skin& skin, const HalvedWalls& walls,
+std::vector<NamedFaces> report_leftovers(Model& model, const Assembly& solids, BodyId body, const Skin& skin, const HalvedWalls& walls,
                                          const HalveOptions& options) {
     return Leftovers(model, solids, body, skin, walls, options).run();
 }

@@ -17,7 +17,7 @@ struct HalvedWalls {
 /// Names walls of which no sheet or little came, walls outside the thickness range, and skin that is neither a side nor a rim of a sheet; leaves
 /// fillets at the roots of walls out and couples solid regions. Returns the pairs of faces that make sheets of solid regions, if the plan wants
 /// that or they are long: for a second round.
-std::vector<NamedFaces> report_leftovers(Model& model, const Assembly& solids, int body, const Skin& skin, const HalvedWalls& walls,
+std::vector<NamedFaces> report_leftovers(Model& model, const Assembly& solids, BodyId body, const Skin& skin, const HalvedWalls& walls,
                                          const HalveOptions& options);
 
 }  // namespace halvo

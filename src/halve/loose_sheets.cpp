@@ -20,7 +20,7 @@ namespace {
 
 class LooseHalver {
 public:
-    LooseHalver(Model& model, const Assembly& solids, int body, double thickness)
+    LooseHalver(Model& model, const Assembly& solids, BodyId body, double thickness)
         : model_(model), solids_(solids), id_(body), body_(solids.bodies[ix(body)]), thickness_(thickness), tol_(4 * solids.tolerance.point) {}
 
     void run() {
@@ -150,7 +150,7 @@ private:
 
     Model& model_;
     const Assembly& solids_;
-    int id_;
+    BodyId id_;
     const Body& body_;
     double thickness_, tol_;
     ArrangementInput input_;
@@ -160,7 +160,7 @@ private:
 
 }  // namespace
 
-void surfaces_as_sheets(Model& model, const Assembly& solids, int body, double thickness) {
+void surfaces_as_sheets(Model& model, const Assembly& solids, BodyId body, double thickness) {
     LooseHalver(model, solids, body, thickness).run();
 }
 

@@ -172,7 +172,7 @@ private:
         Sheet s;
         s.regions = assemble(model_, a, in, keep, {}).regions[0];
         if (s.regions.empty()) fail("its sides enclose no area");
-        s.body = static_cast<int>(id_), s.chart = chart;
+        s.body = BodyId(id_), s.chart = chart;
         take_as_it_is(model_, s, rule_.thickness);
         s.wall = make_key("wall", body_.key + " patch", {std::sqrt(s.area()), (chart.foot(points_[0]) - body_.mass.centre).norm()});
         s.key = make_key("sheet", s.wall, {std::sqrt(s.area())});

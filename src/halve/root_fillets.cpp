@@ -19,7 +19,7 @@ constexpr double most_share = 0.9;   // of the face, from which sheets are reach
 
 class Roots {
 public:
-    Roots(const Model& model, const Body& body, int id, double tol) : body_(body), tol_(tol), sheets_(model, id, farthest) {}
+    Roots(const Model& model, const Body& body, BodyId id, double tol) : body_(body), tol_(tol), sheets_(model, id, farthest) {}
 
     std::optional<RootFillet> of(int f) const {
         const Face& face = body_.faces[ix(f)];
@@ -124,7 +124,7 @@ private:
 
 }  // namespace
 
-std::vector<RootFillet> root_fillets(const Model& model, const Assembly& solids, int body, const std::vector<int>& loose_faces) {
+std::vector<RootFillet> root_fillets(const Model& model, const Assembly& solids, BodyId body, const std::vector<int>& loose_faces) {
     const Roots roots(model, solids.bodies[ix(body)], body, 10 * solids.tolerance.point);
     std::vector<std::optional<RootFillet>> found(loose_faces.size());
     parallel_for(found.size(), [&](std::size_t i) { found[i] = roots.of(loose_faces[i]); });

@@ -13,6 +13,6 @@ struct RootFillet {
 
 /// Those among faces that are no side and no rim of a sheet of the body, whose sheets the model has already. Volume: along the inward
 /// normals to the sheets' sides, with Steiner's correction where the face is bent.
-[[nodiscard]] std::vector<RootFillet> root_fillets(const Model& model, const Assembly& solids, int body, const std::vector<int>& loose_faces);
+[[nodiscard]] std::vector<RootFillet> root_fillets(const Model& model, const Assembly& solids, BodyId body, const std::vector<int>& loose_faces);
 
 }  // namespace halvo

@@ -25,9 +25,9 @@ void WallRules::place(const WallRule& rule, std::size_t number) {
         const Vec3 at = given - solids_.shift;
         const auto near = skin_at(solids_, at, p->bodies);
         if (!near) fail(fmt::format("no skin near the point ({:g}, {:g}, {:g})", given.x(), given.y(), given.z()));
-        p->faces.push_back(solids_.bodies[ix(near->body)].facets[ix(near->facet)].face);
+        p->faces.push_back(solids_.bodies[near->body.index()].facets[ix(near->facet)].face);
         std::fill(p->bodies.begin(), p->bodies.end(), false);
-        p->bodies[ix(near->body)] = true;
+        p->bodies[near->body.index()] = true;
     }
     const auto count = std::count(p->bodies.begin(), p->bodies.end(), true);
     if (!rule.faces.empty() && count != 1)
@@ -42,20 +42,20 @@ void WallRules::place(const WallRule& rule, std::size_t number) {
     rules_.push_back(std::move(p));
 }
 
-std::vector<NamedFaces> WallRules::named(int body) const {
+std::vector<NamedFaces> WallRules::named(BodyId body) const {
     std::vector<NamedFaces> out;
     for (const auto& p : rules_) {
         if (!p->bodies[ix(body)]) continue;
         const WallRule& r = *p->rule;
         if (p->faces.size() == 2) out.push_back({p->faces[0], p->faces[1], 0, 0, r.refuse, false});
-        else if (r.face_alone()) out.push_back({p->faces[0], -1, r.thickness, r.offset.value_or(-0.5 * r.thickness), r.refuse, false});
+        else if (r.face_alone()) out.push_back({p->faces[0], -1, *r.thickness, r.offset.value_or(-0.5 * *r.thickness), r.refuse, false});
         else continue;
         p->used = true;
     }
     return out;
 }
 
-bool WallRules::fits(const Placed& p, int body, const std::string& key, const Wall& wall) const {
+bool WallRules::fits(const Placed& p, BodyId body, const std::string& key, const Wall& wall) const {
     if (!p.bodies[ix(body)]) return false;
     const auto& ids = p.rule->wall;
     if (!ids.empty() && std::find(ids.begin(), ids.end(), key) == ids.end()) return false;
@@ -66,7 +66,7 @@ bool WallRules::fits(const Placed& p, int body, const std::string& key, const Wa
                        [&](const FacePair& q) { return std::all_of(q.seen.begin(), q.seen.end(), [&](const Vec3& at) { return p.within->contains(at); }); });
 }
 
-WallRules::Decision WallRules::decide(int body, const std::string& key, const Wall& wall) const {
+WallRules::Decision WallRules::decide(BodyId body, const std::string& key, const Wall& wall) const {
     Decision d{false, options_.reference, options_.method, options_.openings};
     d.refuse = std::find(options_.refuse.begin(), options_.refuse.end(), key) != options_.refuse.end();
     for (const auto& p : rules_) {

@@ -15,7 +15,7 @@ public:
     WallRules(const HalveOptions& options, const Assembly& solids);
 
     /// Faces of one body that the plan names as opposed, alone, or not opposed.
-    [[nodiscard]] std::vector<NamedFaces> named(int body) const;
+    [[nodiscard]] std::vector<NamedFaces> named(BodyId body) const;
 
     struct Decision {
         bool refuse = false;
@@ -24,7 +24,7 @@ public:
         double openings = 0;  ///< largest one that does not open the wall's sheet (mm)
     };
     /// For a wall with its key. Later rules overrule earlier ones.
-    [[nodiscard]] Decision decide(int body, const std::string& key, const Wall& wall) const;
+    [[nodiscard]] Decision decide(BodyId body, const std::string& key, const Wall& wall) const;
 
     /// Rules that fitted nothing, one line each.
     [[nodiscard]] std::vector<std::string> idle() const;
@@ -38,7 +38,7 @@ private:
         mutable std::atomic<bool> used{false};
     };
     void place(const WallRule& rule, std::size_t number);
-    [[nodiscard]] bool fits(const Placed& p, int body, const std::string& key, const Wall& wall) const;
+    [[nodiscard]] bool fits(const Placed& p, BodyId body, const std::string& key, const Wall& wall) const;
 
     const HalveOptions& options_;
     const Assembly& solids_;

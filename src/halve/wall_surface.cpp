@@ -39,7 +39,7 @@ std::vector<std::vector<Vec2>> outline_on(const Body& body, int face, const Char
 void add_alone(const Body& body, WallSurface& w, double chord, double tol) {
     const int f = w.wall->pairs[0].top;
     w.tops = w.bottoms = {f};
-    w.thickest = w.field.constant = w.wall->alone;
+    w.field.constant = w.thickest = w.wall->alone;
     w.material = outline_on(body, f, w.chart, chord);
     std::set<int> done;
     for (const auto& loop : body.faces[ix(f)].loops)

@@ -95,14 +95,14 @@ void save_sheets(Database& db, const Model& m) {
         const Sheet& k = m.sheets[i];
         BlobOut chart, field, faces, own;
         put_chart(chart, k.chart);
-        field.put(k.field.constant).put(static_cast<std::uint64_t>(k.field.pieces.size()));
+        field.put(k.field.constant.value_or(0)).put(static_cast<std::uint64_t>(k.field.pieces.size()));
         for (const ThicknessPiece& p : k.field.pieces) {
             put_surface(field, p.top.surface()), put_surface(field, p.bottom.surface());
             field.put(p.top_outline.loops()).put(p.bottom_outline.loops());
         }
         faces.put(k.top_faces).put(k.bottom_faces);
         own.put(k.own_outline);
-        s.bind(static_cast<int>(i)).bind(k.key).bind(k.body + 1).bind(k.area()).bind(k.own_area()).bind(k.trimmed_area);
+        s.bind(static_cast<int>(i)).bind(k.key).bind(k.body.value + 1).bind(k.area()).bind(k.own_area()).bind(k.trimmed_area);
         s.bind(k.thickness.min).bind(k.thickness.mean).bind(k.thickness.max).bind(k.offset);
         s.blob(chart.bytes())
             .blob(field.bytes())
@@ -116,7 +116,8 @@ void save_sheets(Database& db, const Model& m) {
             .bind(k.growth)
             .bind(k.field.ridge ? 1 : 0)
             .done();
-        for (const BodyShare& b : k.shares) Statement(db, "INSERT INTO shares VALUES(?,?,?)").bind(static_cast<int>(i)).bind(b.body + 1).bind(b.volume).done();
+        for (const BodyShare& b : k.shares)
+            Statement(db, "INSERT INTO shares VALUES(?,?,?)").bind(static_cast<int>(i)).bind(b.body.value + 1).bind(b.volume).done();
         for (const Region& g : k.regions) {
             BlobOut loops, embedded, points;
             loops.put(static_cast<std::uint64_t>(g.loops.size()));
@@ -153,28 +154,28 @@ void save_members(Database& db, const Model& m) {
         chain.put(static_cast<std::uint64_t>(c.chain.size()));
         for (const EdgeUse& u : c.chain) chain.put(u.edge.value).put(static_cast<std::uint8_t>(u.reversed));
         ends.put(c.end_faces[0]).put(c.end_faces[1]);
-        k.bind(static_cast<int>(i)).bind(c.key).bind(c.body + 1).bind(c.section.value).bind(c.own_length()).bind(c.trimmed);
+        k.bind(static_cast<int>(i)).bind(c.key).bind(c.body.value + 1).bind(c.section.value).bind(c.own_length()).bind(c.trimmed);
         k.blob(axes.bytes()).blob(chain.bytes()).blob(ends.bytes()).bind(c.offset.x()).bind(c.offset.y()).done();
     }
 }
 
 void save_joints(Database& db, const Model& m) {
     Statement l(db, "INSERT INTO links VALUES(?,?,?)"), el(db, "INSERT INTO edge_links VALUES(?,?,?,?)");
-    for (const Link& k : m.links) l.bind(k.a.value).bind(k.b.value).bind(k.joint).done();
-    for (const EdgeLink& k : m.edge_links) el.bind(k.a.value).bind(k.b.value).bind(k.reversed ? 1 : 0).bind(k.joint).done();
+    for (const Link& k : m.links) l.bind(k.a.value).bind(k.b.value).bind(k.joint.value).done();
+    for (const EdgeLink& k : m.edge_links) el.bind(k.a.value).bind(k.b.value).bind(k.reversed ? 1 : 0).bind(k.joint.value).done();
     Statement t(db, "INSERT INTO ties VALUES(?,?,?)");
     for (const Tie& k : m.ties) {
         BlobOut edges;
         std::vector<int> numbers;
         for (EdgeId e : k.edges) numbers.push_back(e.value);
         edges.put(numbers);
-        t.blob(edges.bytes()).bind(k.onto.value).bind(k.joint).done();
+        t.blob(edges.bytes()).bind(k.onto.value).bind(k.joint.value).done();
     }
     Statement left(db, "INSERT INTO roots VALUES(?,?,?)");
     for (const RootMaterial& r : m.roots) {
         BlobOut faces;
         faces.put(r.faces);
-        left.bind(r.body + 1).bind(r.volume).blob(faces.bytes()).done();
+        left.bind(r.body.value + 1).bind(r.volume).blob(faces.bytes()).done();
     }
     Statement c(db, "INSERT INTO couplings VALUES(?,?,?,?,?,?,?,?)"), n(db, "INSERT INTO near VALUES(?,?,?,?,?,?,?)");
     for (std::size_t i = 0; i < m.couplings.size(); ++i) {
@@ -183,7 +184,7 @@ void save_joints(Database& db, const Model& m) {
         edges.put(k.edges), vertices.put(k.vertices), faces.put(k.faces);
         c.bind(static_cast<int>(i))
             .bind(k.key)
-            .bind(k.body + 1)
+            .bind(k.body.value + 1)
             .bind(k.centre.value)
             .bind(k.volume)
             .blob(edges.bytes())
@@ -192,7 +193,7 @@ void save_joints(Database& db, const Model& m) {
             .done();
     }
     for (const NearContact& k : m.near)
-        n.bind(k.bodies[0] + 1).bind(k.bodies[1] + 1).bind(k.gap).bind(k.place.x()).bind(k.place.y()).bind(k.place.z()).bind(k.key).done();
+        n.bind(k.bodies[0].value + 1).bind(k.bodies[1].value + 1).bind(k.gap).bind(k.place.x()).bind(k.place.y()).bind(k.place.z()).bind(k.key).done();
     for (VertexId v : m.places) Statement(db, "INSERT INTO places VALUES(?)").bind(v.value).done();
     Statement sets(db, "INSERT INTO sets VALUES(?,?,?,?)");
     for (const ModelSet& k : m.sets) {
@@ -203,7 +204,7 @@ void save_joints(Database& db, const Model& m) {
     Statement j(db, "INSERT INTO joints VALUES(?,?,?,?,?,?,?,?,?,?,?,?,?,?)");
     for (std::size_t i = 0; i < m.joints.size(); ++i) {
         const JointRecord& k = m.joints[i];
-        j.bind(static_cast<int>(i)).bind(k.key).bind(kind_name(k.kind)).bind(k.a).bind(k.b).bind(k.bodies[0] + 1).bind(k.bodies[1] + 1).bind(k.gap);
+        j.bind(static_cast<int>(i)).bind(k.key).bind(kind_name(k.kind)).bind(k.a).bind(k.b).bind(k.bodies[0].value + 1).bind(k.bodies[1].value + 1).bind(k.gap);
         j.bind(k.length).bind(k.moved).bind(static_cast<int>(k.state)).bind(k.place.x()).bind(k.place.y()).bind(k.place.z()).done();
     }
 }
@@ -214,7 +215,7 @@ void save_findings(Database& db, const Job& job) {
     const auto put = [&](const char* product, const std::vector<Finding>& list) {
         for (const Finding& k : list) {
             f.bind(k.key).bind(kind_name(k.kind)).bind(k.about).bind(k.advice).bind(k.size).bind(k.body).bind(k.place.x()).bind(k.place.y()).bind(k.place.z());
-            f.bind(product).bind(static_cast<int>(k.level)).bind(k.face).bind(k.body_keys[0]).bind(k.body_keys[1]).done();
+            f.bind(product).bind(static_cast<int>(k.level)).bind(k.face.value).bind(k.body_keys[0]).bind(k.body_keys[1]).done();
         }
     };
     put("survey", job.survey.findings), put("model", job.model.findings), put("mesh", job.mesh.findings), put("proof", job.proof.findings);
@@ -265,10 +266,10 @@ void save_mesh_and_proof(Database& db, const Job& job) {
     for (const UncoveredPatch& k : job.proof.uncovered) {
         BlobOut facets;
         facets.put(k.facets);
-        u.bind(k.body + 1).bind(k.area).bind(k.place.x()).bind(k.place.y()).bind(k.place.z()).blob(facets.bytes()).done();
+        u.bind(k.body.value + 1).bind(k.area).bind(k.place.x()).bind(k.place.y()).bind(k.place.z()).blob(facets.bytes()).done();
     }
     for (const ContactProof& k : job.proof.contacts)
-        c.bind(k.a + 1).bind(k.b + 1).bind(k.gap).bind(k.joined ? 1 : 0).bind(k.place.x()).bind(k.place.y()).bind(k.place.z()).done();
+        c.bind(k.a.value + 1).bind(k.b.value + 1).bind(k.gap).bind(k.joined ? 1 : 0).bind(k.place.x()).bind(k.place.y()).bind(k.place.z()).done();
 }
 
 void save_info(Database& db, const Job& job) {

@@ -136,14 +136,14 @@ void load_sheets(Database& db, Model& m, int version) {
                                    : ""));
     while (s.step()) {
         Sheet k;
-        k.key = s.text(), k.body = s.number() - 1, k.trimmed_area = s.real();
+        k.key = s.text(), k.body = BodyId(s.number() - 1), k.trimmed_area = s.real();
         k.thickness.min = s.real(), k.thickness.mean = s.real(), k.thickness.max = s.real(), k.offset = s.real();
         BlobIn chart(s.text()), field(s.text()), faces(s.text()), own(s.text());
         if (version >= 2) k.deviation = s.real(), k.wall = s.text();
         if (version >= 3) k.reference = static_cast<Reference>(s.integer()), k.placed = s.integer() != 0, k.growth = s.real();
         if (version >= 6) k.field.ridge = s.integer() != 0;
         k.chart = version >= 2 ? get_chart(chart) : Chart(get_frame(chart));
-        if (version >= 2) k.field.constant = field.get<double>();
+        if (const double t = version >= 2 ? field.get<double>() : 0; t > 0) k.field.constant = t;
         const auto n = field.get<std::uint64_t>();
         for (std::uint64_t i = 0; i < n; ++i) k.field.pieces.push_back(get_piece(field, version));
         k.top_faces = faces.get<std::vector<int>>(), k.bottom_faces = faces.get<std::vector<int>>();
@@ -194,7 +194,7 @@ void load_members(Database& db, Model& m, int version) {
                                 version >= 3 ? ",offset_y,offset_z" : ""));
     while (k.step()) {
         Member c;
-        c.key = k.text(), c.body = k.number() - 1, c.section = SectionId(k.number());
+        c.key = k.text(), c.body = BodyId(k.number() - 1), c.section = SectionId(k.number());
         const double own_length = k.real();
         c.trimmed = k.real();
         BlobIn axes(k.text()), chain(k.text()), ends(k.text());
@@ -216,14 +216,14 @@ void load_couplings(Database& db, Model& m, int version) {
         n(db, fmt::format("SELECT body_a,body_b,gap,x,y,z{} FROM near ORDER BY rowid", version >= 6 ? ",key" : ""));
     while (c.step()) {
         Coupling k;
-        k.key = c.text(), k.body = c.number() - 1, k.centre = VertexId(c.number()), k.volume = c.real();
+        k.key = c.text(), k.body = BodyId(c.number() - 1), k.centre = VertexId(c.number()), k.volume = c.real();
         BlobIn edges(c.text()), vertices(c.text()), faces(c.text());
         k.edges = edges.get<std::vector<EdgeId>>(), k.vertices = vertices.get<std::vector<VertexId>>(), k.faces = faces.get<std::vector<int>>();
         m.couplings.push_back(std::move(k));
     }
     while (n.step()) {
         NearContact k;
-        k.bodies[0] = n.number() - 1, k.bodies[1] = n.number() - 1, k.gap = n.real();
+        k.bodies[0] = BodyId(n.number() - 1), k.bodies[1] = BodyId(n.number() - 1), k.gap = n.real();
         k.place = place(n);
         if (version >= 6) k.key = n.text();
         m.near.push_back(k);
@@ -247,7 +247,7 @@ void load_roots(Database& db, Model& m) {
     Statement r(db, "SELECT body,volume,faces FROM roots ORDER BY rowid");
     while (r.step()) {
         RootMaterial k;
-        k.body = r.number() - 1, k.volume = r.real();
+        k.body = BodyId(r.number() - 1), k.volume = r.real();
         BlobIn faces(r.text());
         k.faces = faces.get<std::vector<int>>();
         m.roots.push_back(std::move(k));
@@ -258,18 +258,18 @@ void load_joints(Database& db, Model& m) {
     Statement l(db, "SELECT a,b,joint FROM links ORDER BY rowid"), el(db, "SELECT a,b,reversed,joint FROM edge_links ORDER BY rowid");
     while (l.step()) {
         const VertexId a(l.number()), b(l.number());
-        m.links.push_back({a, b, l.number()});
+        m.links.push_back({a, b, JointId(l.number())});
     }
     while (el.step()) {
         const EdgeId a(el.number()), b(el.number());
         const bool reversed = el.integer() != 0;
-        m.edge_links.push_back({a, b, reversed, el.number()});
+        m.edge_links.push_back({a, b, reversed, JointId(el.number())});
     }
     Statement j(db, "SELECT key,kind,a,b,body_a,body_b,gap,length,moved,state,x,y,z FROM joints ORDER BY id");
     while (j.step()) {
         JointRecord k;
         k.key = j.text(), k.kind = kind_of<JointKind>(j.text()), k.a = j.text(), k.b = j.text();
-        k.bodies[0] = j.number() - 1, k.bodies[1] = j.number() - 1;
+        k.bodies[0] = BodyId(j.number() - 1), k.bodies[1] = BodyId(j.number() - 1);
         k.gap = j.real(), k.length = j.real(), k.moved = j.real(), k.state = static_cast<EntryState>(j.integer()), k.place = place(j);
         m.joints.push_back(std::move(k));
     }
@@ -284,7 +284,7 @@ void load_findings(Database& db, Job& job, int version) {
         k.place = place(f);
         std::string product = "model";
         if (version >= 8) {
-            product = f.text(), k.level = static_cast<FindingLevel>(f.number()), k.face = f.number();
+            product = f.text(), k.level = static_cast<FindingLevel>(f.number()), k.face = FaceId(f.number());
             k.body_keys[0] = f.text(), k.body_keys[1] = f.text();
         }
         auto& list = product == "survey"  ? job.survey.findings
@@ -314,13 +314,13 @@ void load_ties(Database& db, Job& job) {
         Tie k;
         BlobIn edges(t.text());
         for (int e : edges.get<std::vector<int>>()) k.edges.emplace_back(e);
-        k.onto = SheetId(t.number()), k.joint = t.number();
+        k.onto = SheetId(t.number()), k.joint = JointId(t.number());
         job.model.ties.push_back(std::move(k));
     }
     Statement s(db, "SELECT sheet,body,volume FROM shares ORDER BY rowid");
     while (s.step()) {
         const auto sheet = static_cast<std::size_t>(s.number());
-        const int body = s.number() - 1;
+        const BodyId body(s.number() - 1);
         job.model.sheets.at(sheet).shares.push_back({body, s.real()});
     }
     while (n.step()) {
@@ -345,7 +345,7 @@ void load_mesh_and_proof(Database& db, Job& job, int version) {
             Element e;
             e.nodes = elements.get<std::array<std::int32_t, 4>>(), e.count = elements.get<std::uint8_t>();
             e.kind = static_cast<ElementKind>(elements.get<std::uint8_t>());
-            for (std::int32_t* v : {&e.sheet, &e.member, &e.body, &e.section}) *v = elements.get<std::int32_t>();
+            for (std::int32_t* v : {&e.sheet.value, &e.member.value, &e.body.value, &e.section.value}) *v = elements.get<std::int32_t>();
             for (double* v : {&e.thickness, &e.offset, &e.quality}) *v = elements.get<double>();
             if (version >= 8) e.section_offset = elements.get<Vec3>();
             m.elements.push_back(e);
@@ -366,16 +366,16 @@ void load_mesh_and_proof(Database& db, Job& job, int version) {
         if (version >= 7) b.filled = p.real();
         if (version >= 8) b.meshed = p.real(), b.mesh_net = p.real(), b.mesh_error = p.real();
         if (std::abs(b.mesh_error) > std::abs(job.proof.worst_mesh_error) && b.mesh_error > -1)
-            job.proof.worst_mesh_error = b.mesh_error, job.proof.worst_mesh_body = static_cast<int>(job.proof.bodies.size());
+            job.proof.worst_mesh_error = b.mesh_error, job.proof.worst_mesh_body = BodyId(job.proof.bodies.size());
         if (b.idealized > 0 && std::abs(b.error) > std::abs(job.proof.worst_body_error))
-            job.proof.worst_body_error = b.error, job.proof.worst_body = static_cast<int>(job.proof.bodies.size());
+            job.proof.worst_body_error = b.error, job.proof.worst_body = BodyId(job.proof.bodies.size());
         job.proof.bodies.push_back(b);
     }
     if (version >= 2) {
         Statement u(db, "SELECT body,area,x,y,z,facets FROM uncovered ORDER BY rowid");
         while (u.step()) {
             UncoveredPatch k;
-            k.body = u.number() - 1, k.area = u.real();
+            k.body = BodyId(u.number() - 1), k.area = u.real();
             k.place = place(u);
             BlobIn facets(u.text());
             k.facets = facets.get<std::vector<int>>();
@@ -384,7 +384,7 @@ void load_mesh_and_proof(Database& db, Job& job, int version) {
     }
     while (c.step()) {
         ContactProof k;
-        k.a = c.number() - 1, k.b = c.number() - 1, k.gap = c.real(), k.joined = c.integer() != 0;
+        k.a = BodyId(c.number() - 1), k.b = BodyId(c.number() - 1), k.gap = c.real(), k.joined = c.integer() != 0;
         k.place = place(c);
         job.proof.contacts.push_back(k);
     }
@@ -469,10 +469,9 @@ Job read_model(const std::filesystem::path& file) {
     if (version >= 8) load_halved(db, job);
     load_mesh_and_proof(db, job, version);
     for (Element& e : job.mesh.elements)
-        if (version < 8 && e.member >= 0)
-            e.section_offset =
-                section_offset(job.model.members[static_cast<std::size_t>(e.member)],
-                               0.5 * (job.mesh.nodes[static_cast<std::size_t>(e.nodes[0])] + job.mesh.nodes[static_cast<std::size_t>(e.nodes[1])]));
+        if (version < 8 && e.member)
+            e.section_offset = section_offset(job.model.members[e.member.index()], 0.5 * (job.mesh.nodes[static_cast<std::size_t>(e.nodes[0])] +
+                                                                                          job.mesh.nodes[static_cast<std::size_t>(e.nodes[1])]));
     return job;
 }
 

@@ -394,7 +394,7 @@ void check_joint(const JointRule& r, const std::string& where) {
 void check_set(const SetRule& r, const std::string& where) {
     static const std::vector<std::string> kinds = {"plane", "cylinder", "cone", "sphere", "torus", "free"};
     if (r.name.empty()) fail(where, "[[set]]: set.name is missing");
-    const bool of_sheets = !r.body.empty() || !r.id.empty() || !r.surface.empty() || r.thinner > 0 || r.thicker > 0 || r.within;
+    const bool of_sheets = !r.body.empty() || !r.id.empty() || !r.surface.empty() || r.thinner || r.thicker || r.within;
     if (!of_sheets && r.points.empty()) fail(where, "[[set]] picks nothing; give body, id, surface, thinner, thicker or within, or points next to edges");
     if (of_sheets && !r.points.empty()) fail(where, "[[set]]: set.points pick edges and stand alone");
     for (const std::string& s : r.surface)
@@ -445,9 +445,9 @@ void check_patch(const PatchRule& r, const std::string& where) {
 }
 
 void check_size(const SizeRule& r, const std::string& where) {
-    if (r.count <= 0 && r.size <= 0) fail(where, "[[size]]: size.size is missing");
-    if (r.count > 0 && r.size > 0) fail(where, "[[size]]: edges and members take a size.count or a size.size");
-    if (r.count > 0 && r.points.empty() && r.sheet.empty() && r.body.empty())
+    if (!r.count && !r.size) fail(where, "[[size]]: size.size is missing");
+    if (r.count && r.size) fail(where, "[[size]]: edges and members take a size.count or a size.size");
+    if (r.count && r.points.empty() && r.sheet.empty() && r.body.empty())
         fail(where, "[[size]]: a size.count goes with size.points or a set of edges, or with members");
 }
 

@@ -24,7 +24,7 @@ inline std::string pack_survey(const BodySurvey& s) {
     for (const ThicknessBand& b : s.bands) out.put(b.from).put(b.to).put(b.mean).put(b.share);
     out.put(s.wall_area).put(s.rim_area).put(s.rest_area).put(s.thin_share);
     out.put(static_cast<std::uint64_t>(s.bulk.size()));
-    for (const BulkRegion& r : s.bulk) out.put(r.area).put(r.place).put(r.size).put(r.across).put(r.face);
+    for (const BulkRegion& r : s.bulk) out.put(r.area).put(r.place).put(r.size).put(r.across).put(r.face.value);
     out.put(s.length).put(s.depth);
     put_text(out, s.profile);
     out.put(static_cast<std::uint64_t>(s.dimensions.size()));
@@ -48,7 +48,7 @@ inline BodySurvey unpack_survey(std::string bytes) {
     s.wall_area = in.get<double>(), s.rim_area = in.get<double>(), s.rest_area = in.get<double>(), s.thin_share = in.get<double>();
     for (auto n = count(); n > 0; --n) {
         BulkRegion r;
-        r.area = in.get<double>(), r.place = in.get<Vec3>(), r.size = in.get<Vec3>(), r.across = in.get<double>(), r.face = in.get<int>();
+        r.area = in.get<double>(), r.place = in.get<Vec3>(), r.size = in.get<Vec3>(), r.across = in.get<double>(), r.face = FaceId(in.get<int>());
         s.bulk.push_back(r);
     }
     s.length = in.get<double>(), s.depth = in.get<double>(), s.profile = get_text(in);

@@ -30,7 +30,7 @@ Json finding_json(const Finding& f, const Vec3& shift) {
             {"place", place(f.place, shift)},
             {"size", f.size},
             {"body", f.body},
-            {"face", f.face < 0 ? Json(nullptr) : Json(f.face + 1)}};
+            {"face", f.face ? Json(f.face.value + 1) : Json(nullptr)}};
 }
 
 Json bodies_json(const Assembly& solids, const Survey& survey, const Proof* proof) {
@@ -75,7 +75,7 @@ Json sheets_json(const Model& m) {
         const Sheet& s = m.sheets[i];
         out.push_back({{"id", i},
                        {"key", s.key},
-                       {"body", s.body + 1},
+                       {"body", s.body.value + 1},
                        {"surface", surface_name(s.chart.surface())},
                        {"area", s.area()},
                        {"thickness", {{"min", s.thickness.min}, {"mean", s.thickness.mean}, {"max", s.thickness.max}}},
@@ -96,7 +96,7 @@ Json members_json(const Model& m, const Vec3& shift) {
         const auto end = [&](const EdgeUse& u, bool last) { return m.vertices[m.edges[u.edge.index()].vertices[last != u.reversed ? 1 : 0].index()].point; };
         out.push_back({{"id", i},
                        {"key", k.key},
-                       {"body", k.body + 1},
+                       {"body", k.body.value + 1},
                        {"length", m.length(k)},
                        {"section", k.section.value},
                        {"start", place(end(k.chain.front(), false), shift)},
@@ -141,8 +141,11 @@ void add_survey(Json& j, const Body& b, const BodySurvey& s, const Vec3& shift) 
     Json bands = Json::array(), bulk = Json::array();
     for (const ThicknessBand& t : s.bands) bands.push_back({{"from", t.from}, {"to", t.to}, {"mean", t.mean}, {"share", t.share}});
     for (const BulkRegion& r : s.bulk)
-        bulk.push_back(
-            {{"area", r.area}, {"place", place(r.place, shift)}, {"size", {r.size.x(), r.size.y(), r.size.z()}}, {"across", r.across}, {"face", r.face + 1}});
+        bulk.push_back({{"area", r.area},
+                        {"place", place(r.place, shift)},
+                        {"size", {r.size.x(), r.size.y(), r.size.z()}},
+                        {"across", r.across},
+                        {"face", r.face.value + 1}});
     j["thicknesses"] = bands;
     j["skin"] = {{"walls", s.wall_area}, {"rims", s.rim_area}, {"rest", s.rest_area}, {"thin_share", s.thin_share}};
     if (!bulk.empty()) j["bulk"] = bulk;
@@ -170,7 +173,7 @@ Json joints_json(const Model& m, const Vec3& shift) {
                        {"kind", kind_name(j.kind)},
                        {"a", j.a},
                        {"b", j.b},
-                       {"bodies", {j.bodies[0] + 1, j.bodies[1] + 1}},
+                       {"bodies", {j.bodies[0].value + 1, j.bodies[1].value + 1}},
                        {"gap", j.gap},
                        {"length", j.length},
                        {"moved", j.moved},
@@ -183,9 +186,10 @@ Json proof_json(const Job& job) {
     const Proof& p = job.proof;
     Json open = Json::array();
     for (const ContactProof& c : p.contacts)
-        if (!c.joined) open.push_back({{"bodies", {c.a + 1, c.b + 1}}, {"gap", c.gap}, {"place", place(c.place, job.solids.shift)}});
+        if (!c.joined) open.push_back({{"bodies", {c.a.value + 1, c.b.value + 1}}, {"gap", c.gap}, {"place", place(c.place, job.solids.shift)}});
     Json uncovered = Json::array();
-    for (const UncoveredPatch& u : p.uncovered) uncovered.push_back({{"body", u.body + 1}, {"area", u.area}, {"place", place(u.place, job.solids.shift)}});
+    for (const UncoveredPatch& u : p.uncovered)
+        uncovered.push_back({{"body", u.body.value + 1}, {"area", u.area}, {"place", place(u.place, job.solids.shift)}});
     const auto spread = [&](const Spread& s) -> Json {
         return {{"mean", s.mean}, {"p95", s.high}, {"worst", s.worst}, {"place", place(s.place, job.solids.shift)}, {"elements", s.count}};
     };
@@ -259,8 +263,8 @@ void write_vtu(const std::filesystem::path& file, const Mesh& mesh, const Vec3& 
         types.push_back(e.count == 4 ? 9 : e.count == 3 ? 5 : 3);
         kind.push_back(static_cast<std::uint8_t>(e.kind));
         thickness.push_back(e.thickness), offset.push_back(e.offset), quality.push_back(e.quality);
-        sheet.push_back(e.sheet), member.push_back(e.member), section.push_back(e.section);
-        body.push_back(e.body < 0 ? -1 : e.body + 1);
+        sheet.push_back(e.sheet.value), member.push_back(e.member.value), section.push_back(e.section.value);
+        body.push_back(!e.body ? -1 : e.body.value + 1);
         for (int k = 0; k < 3; ++k) section_offset.push_back(e.section_offset[k]);
     }
     // A tie shows as lines from its node to those of the element, each with its weight.

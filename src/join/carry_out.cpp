@@ -328,8 +328,8 @@ private:
                 if (p.bottom_outline.empty()) p.bottom_outline = keeper.own_outline;
             }
             keeper.field.pieces.insert(keeper.field.pieces.begin(), std::move(w.piece));
-            const int body = next.sheets[ix(w.lost)].body;
-            if (body != keeper.body && body >= 0) keeper.shares.push_back({body, lost_[m]});
+            const BodyId body = next.sheets[ix(w.lost)].body;
+            if (body != keeper.body && body) keeper.shares.push_back({body, lost_[m]});
         }
     }
 
@@ -402,7 +402,7 @@ private:
             next.members.push_back(std::move(member));
         }
         const int base = static_cast<int>(model_.joints.size());
-        const auto number = [&](int j) { return j < 0 ? -1 : base + j; };
+        const auto number = [&](int j) { return j < 0 ? JointId() : JointId(base + j); };
         for (std::size_t k = 0; k < model_.links.size(); ++k)
             next.links.push_back({done.of_point[ix(old_link_points_[k].first)], done.of_point[ix(old_link_points_[k].second)], model_.links[k].joint});
         for (std::size_t k = 0; k < work_.point_links.size(); ++k)
@@ -420,7 +420,7 @@ private:
         for (const int p : places_wanted_)
             if (const VertexId v = done.of_point[ix(p)]; std::find(next.places.begin(), next.places.end(), v) == next.places.end()) next.places.push_back(v);
         drop_idle_links(next);
-        const auto add_tie = [&](const std::vector<int>& curves, int onto, int joint) {
+        const auto add_tie = [&](const std::vector<int>& curves, int onto, JointId joint) {
             Tie t;
             t.onto = SheetId(sheet_number[ix(onto)]), t.joint = joint;
             for (int c : curves)
@@ -442,7 +442,7 @@ private:
     }
 
     // Pieces of one curve with the pieces of its twin that stand opposite.
-    void match_edges(Model& next, const Assembled& done, int a, int b, int joint) {
+    void match_edges(Model& next, const Assembled& done, int a, int b, JointId joint) {
         for (const EdgeUse& u : done.on_curve[ix(a)]) {
             const Curve& ca = next.edges[u.edge.index()].curve;
             for (const EdgeUse& v : done.on_curve[ix(b)]) {

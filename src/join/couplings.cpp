@@ -25,12 +25,12 @@ public:
         couple_beside_sheets();
         std::vector<bool> made(solids_.bodies.size(), false);
         for (const Sheet& s : model_.sheets)
-            if (s.body >= 0) made[static_cast<std::size_t>(s.body)] = true;
+            if (s.body) made[s.body.index()] = true;
         for (const Member& m : model_.members)
-            if (m.body >= 0) made[static_cast<std::size_t>(m.body)] = true;
-        for (const Coupling& c : model_.couplings) made[static_cast<std::size_t>(c.body)] = true;
+            if (m.body) made[m.body.index()] = true;
+        for (const Coupling& c : model_.couplings) made[c.body.index()] = true;
         for (std::size_t b = 0; b < solids_.bodies.size(); ++b)
-            if (!made[b] && solids_.bodies[b].closed) couple(static_cast<int>(b));
+            if (!made[b] && solids_.bodies[b].closed) couple(BodyId(b));
         for (std::size_t k = regions_; k < work_.couplings.size(); ++k)
             for (std::size_t j = k + 1; j < work_.couplings.size(); ++j)
                 to_region(work_.couplings[k], j, contacts_.between(work_.couplings[k].body, work_.couplings[j].body));
@@ -39,22 +39,22 @@ public:
 private:
     // A solid region of a body that something else touches holds that, where nothing else of both bodies is joined.
     void couple_region(std::size_t k) {
-        const int body = work_.couplings[k].body;
-        for (const int other : touching(body))
+        const BodyId body = work_.couplings[k].body;
+        for (const BodyId other : touching(body))
             if (!joined(body, other)) hold(work_.couplings[k], other, at_region(k, contacts_.between(body, other)), k + 1);
     }
 
     // A face may be the side of a wall and go on over a solid region, whose own it is not: what touches it there is held by the region next to
     // it, where nothing else of both bodies is joined.
     void couple_beside_sheets() {
-        std::set<int> with_region;
+        std::set<BodyId> with_region;
         for (std::size_t k = 0; k < regions_; ++k) with_region.insert(work_.couplings[k].body);
-        for (const int body : with_region) {
-            std::vector<int> others = touching(body);
-            std::erase_if(others, [&](int other) { return joined(body, other, true); });
+        for (const BodyId body : with_region) {
+            std::vector<BodyId> others = touching(body);
+            std::erase_if(others, [&](BodyId other) { return joined(body, other, true); });
             if (others.empty()) continue;
-            const FaceNeighbours beside = face_neighbours(solids_.bodies[static_cast<std::size_t>(body)]);
-            for (const int other : others) {
+            const FaceNeighbours beside = face_neighbours(solids_.bodies[body.index()]);
+            for (const BodyId other : others) {
                 std::map<std::size_t, std::vector<ContactPoint>> of_region;
                 for (const ContactPoint& p : contacts_.between(body, other))
                     if (!in_sheet_of(body, p.place))
@@ -64,7 +64,7 @@ private:
         }
     }
 
-    [[nodiscard]] bool in_sheet_of(int body, const Vec3& p) const {
+    [[nodiscard]] bool in_sheet_of(BodyId body, const Vec3& p) const {
         for (std::size_t s = 0; s < model_.sheets.size(); ++s)
             if (model_.sheets[s].body == body && at_sheet(s, p)) return true;
         return false;
@@ -78,8 +78,8 @@ private:
     }
 
     // The nearest region with a face that borders on the one a contact lies on.
-    [[nodiscard]] std::optional<std::size_t> region_beside(int body, const FaceNeighbours& beside, const ContactPoint& p) const {
-        const Body& b = solids_.bodies[static_cast<std::size_t>(body)];
+    [[nodiscard]] std::optional<std::size_t> region_beside(BodyId body, const FaceNeighbours& beside, const ContactPoint& p) const {
+        const Body& b = solids_.bodies[body.index()];
         std::optional<std::size_t> best;
         double least = std::numeric_limits<double>::max();
         for (std::size_t k = 0; k < regions_; ++k) {
@@ -100,15 +100,15 @@ private:
         return best;
     }
 
-    [[nodiscard]] std::vector<int> touching(int body) const {
-        std::vector<int> out;
+    [[nodiscard]] std::vector<BodyId> touching(BodyId body) const {
+        std::vector<BodyId> out;
         for (const auto& [pair, all] : contacts_.all())
             if (pair.first == body || pair.second == body) out.push_back(pair.first == body ? pair.second : pair.first);
         return out;
     }
 
     // What of another body touches a rigid one: its sheets and members, and its solid regions from number `first` on.
-    void hold(CouplingWork& k, int other, const std::vector<ContactPoint>& points, std::size_t first) {
+    void hold(CouplingWork& k, BodyId other, const std::vector<ContactPoint>& points, std::size_t first) {
         if (points.empty()) return;
         for (std::size_t s = 0; s < model_.sheets.size(); ++s)
             if (model_.sheets[s].body == other) to_sheet(k, s, points);
@@ -118,7 +118,7 @@ private:
             if (work_.couplings[r].body == other) to_region(k, r, at_region(r, contacts_.between(other, k.body)));
     }
 
-    [[nodiscard]] bool joined(int a, int b, bool or_coupled = false) const {
+    [[nodiscard]] bool joined(BodyId a, BodyId b, bool or_coupled = false) const {
         return std::any_of(work_.joints.begin(), work_.joints.end(), [&](const JointRecord& j) {
             return (or_coupled || j.kind != JointKind::coupling) && j.state == EntryState::applied &&
                    std::minmax(j.bodies[0], j.bodies[1]) == std::minmax(a, b);
@@ -140,10 +140,10 @@ private:
         if (add_joint(model_, work_, j) != -1) k.points.push_back(r.centre);
     }
 
-    void couple(int block) {
-        const Body& body = solids_.bodies[static_cast<std::size_t>(block)];
+    void couple(BodyId block) {
+        const Body& body = solids_.bodies[block.index()];
         CouplingWork k{make_key("coupling", body.key, {}), block, body.mass.centre, body.mass.volume, {}, {}, {}};
-        for (const int other : touching(block)) hold(k, other, contacts_.between(other, block), 0);
+        for (const BodyId other : touching(block)) hold(k, other, contacts_.between(other, block), 0);
         if (!k.curves.empty() || !k.points.empty()) work_.couplings.push_back(std::move(k));
     }
 

@@ -114,12 +114,12 @@ std::vector<FastenerStop> Fastening::stops_of(const Model& model, const Fastener
 void Fastening::lines(Model& model) {
     std::vector<bool> made(solids_.bodies.size(), false);
     for (const Sheet& s : model.sheets)
-        if (s.body >= 0) made[static_cast<std::size_t>(s.body)] = true;
+        if (s.body) made[s.body.index()] = true;
     for (const Member& m : model.members)
-        if (m.body >= 0) made[static_cast<std::size_t>(m.body)] = true;
+        if (m.body) made[m.body.index()] = true;
     for (Fastener& f : find_fasteners(solids_)) {
-        const std::string key = key_of(solids_.bodies[static_cast<std::size_t>(f.body)]);
-        if (made[static_cast<std::size_t>(f.body)] || std::ranges::find(options_.refuse, key) != options_.refuse.end()) continue;
+        const std::string key = key_of(solids_.bodies[f.body.index()]);
+        if (made[f.body.index()] || std::ranges::find(options_.refuse, key) != options_.refuse.end()) continue;
         HeldFastener h{std::move(f), {}, -1};
         h.stops = stops_of(model, h.fastener);
         const bool holds = h.stops.size() > 1 && std::ranges::any_of(h.stops, [](const FastenerStop& s) { return s.sheet >= 0 || s.member >= 0; });
@@ -130,7 +130,7 @@ void Fastening::lines(Model& model) {
         const double length = holds ? h.stops.back().at - h.stops.front().at : 0;
         if (options_.fasteners == FastenersAs::line && length > h.fastener.radius * 0.1) {
             Member m;
-            const Body& body = solids_.bodies[static_cast<std::size_t>(h.fastener.body)];
+            const Body& body = solids_.bodies[h.fastener.body.index()];
             m.key = key_of(body), m.body = h.fastener.body, m.section = SectionId(section_of(model, h.fastener.radius));
             Frame begin = h.fastener.axis;
             begin.origin = place(h, h.stops.front().at);
@@ -147,15 +147,15 @@ void Fastening::lines(Model& model) {
 }
 
 // Does a rule of the plan speak of how these bodies lie on each other?
-bool Fastening::lapped_by_plan(int a, int b, const Vec3& place, const JointRules& rules) const {
+bool Fastening::lapped_by_plan(BodyId a, BodyId b, const Vec3& place, const JointRules& rules) const {
     const auto said = [&](LapsAs otherwise) { return rules.choice(&JointRule::laps, otherwise, "", a, b, place); };
     return said(LapsAs::link) == said(LapsAs::tie);
 }
 
 std::vector<Contact> Fastening::others(std::vector<Contact> contacts, const JointRules& rules) {
     if (held_.empty()) return contacts;
-    std::set<int> own;
-    std::map<std::pair<int, int>, std::vector<const HeldFastener*>> clamped;
+    std::set<BodyId> own;
+    std::map<BodyPair, std::vector<const HeldFastener*>> clamped;
     for (const HeldFastener& h : held_) {
         own.insert(h.fastener.body), own.insert(h.fastener.rings.begin(), h.fastener.rings.end());
         for (const FastenerStop& a : h.stops)
@@ -164,14 +164,14 @@ std::vector<Contact> Fastening::others(std::vector<Contact> contacts, const Join
                     clamped[{a.body, b.body}].push_back(&h);
     }
     // Skins that the shank stands square on lie on each other under its head.
-    const auto normal = [&](int body, int face, const Vec3& p) {
-        return face < 0 ? Vec3(Vec3::Zero()) : solids_.bodies[static_cast<std::size_t>(body)].faces[static_cast<std::size_t>(face)].outward_or(p, Vec3::Zero());
+    const auto normal = [&](BodyId body, int face, const Vec3& p) {
+        return face < 0 ? Vec3(Vec3::Zero()) : solids_.bodies[body.index()].faces[static_cast<std::size_t>(face)].outward_or(p, Vec3::Zero());
     };
     const auto presses = [&](const HeldFastener* h, const Contact& c, const ContactPoint& p) {
         const Vec3& z = h->fastener.axis.z;
         return std::abs(normal(c.a, p.face_a, p.place).dot(z)) > along_shank && std::abs(normal(c.b, p.face_b, p.place).dot(z)) > along_shank;
     };
-    std::map<std::pair<int, int>, std::vector<ContactPoint>> pressed;
+    std::map<BodyPair, std::vector<ContactPoint>> pressed;
     pressed_.clear();
     for (Contact& c : contacts) {
         if (own.contains(c.a) || own.contains(c.b)) c.points.clear();
@@ -203,7 +203,7 @@ void Fastening::hold(const Model& model, JoinWork& work) const {
     for (const HeldFastener& h : held_) {
         if (options_.fasteners == FastenersAs::left_out) continue;
         const Fastener& f = h.fastener;
-        const Body& body = solids_.bodies[static_cast<std::size_t>(f.body)];
+        const Body& body = solids_.bodies[f.body.index()];
         const double length = h.member >= 0 ? model.members[static_cast<std::size_t>(h.member)].own_length() : 0;
         const double ends = std::max(0.0, body.mass.volume - pi * f.radius * f.radius * length);
         std::vector<int> head;
@@ -218,7 +218,7 @@ void Fastening::hold(const Model& model, JoinWork& work) const {
             CouplingWork& c = h.member >= 0 ? own : whole;
             const std::string other = stop.sheet >= 0    ? model.sheets[static_cast<std::size_t>(stop.sheet)].key
                                       : stop.member >= 0 ? model.members[static_cast<std::size_t>(stop.member)].key
-                                                         : solids_.bodies[static_cast<std::size_t>(stop.body)].key;
+                                                         : solids_.bodies[stop.body.index()].key;
             JointRecord j = joint_record(JointKind::fastener, key_of(body), f.body, other, stop.body);
             j.place = p, j.length = 2 * pi * stop.radius;
             if (add_joint(model, work, j) == -1) continue;
@@ -245,9 +245,9 @@ void Fastening::hold(const Model& model, JoinWork& work) const {
             }
         }
         if (h.member < 0) work.couplings.push_back(std::move(whole));
-        for (const int r : f.rings) {
+        for (const BodyId r : f.rings) {
             // A nut or washer moves with the nearer end.
-            const Body& ring = solids_.bodies[static_cast<std::size_t>(r)];
+            const Body& ring = solids_.bodies[r.index()];
             const double at = f.axis.height(ring.mass.centre);
             const FastenerStop& stop = std::abs(at - h.stops.front().at) < std::abs(at - h.stops.back().at) ? h.stops.front() : h.stops.back();
             CouplingWork c{make_key("coupling", ring.key, {}), r, h.member >= 0 ? place(h, stop.at) : body.mass.centre, ring.mass.volume, {}, {}, {}};
@@ -263,17 +263,16 @@ void Fastening::hold_blocks(JoinWork& work) const {
             if (stop.sheet >= 0 || stop.member >= 0) continue;
             for (CouplingWork& c : work.couplings)
                 if (c.body == stop.body && c.faces.empty() && c.volume > 0)
-                    c.points.push_back(h.member >= 0 ? place(h, stop.at) : solids_.bodies[static_cast<std::size_t>(h.fastener.body)].mass.centre);
+                    c.points.push_back(h.member >= 0 ? place(h, stop.at) : solids_.bodies[h.fastener.body.index()].mass.centre);
         }
 }
 
 void Fastening::record(Model& model) const {
     for (const HeldFastener& h : held_) {
-        const Body& body = solids_.bodies[static_cast<std::size_t>(h.fastener.body)];
+        const Body& body = solids_.bodies[h.fastener.body.index()];
         std::vector<std::string> held;
         for (const FastenerStop& s : h.stops)
-            if (const std::string& label = solids_.bodies[static_cast<std::size_t>(s.body)].label; std::ranges::find(held, label) == held.end())
-                held.push_back(label);
+            if (const std::string& label = solids_.bodies[s.body.index()].label; std::ranges::find(held, label) == held.end()) held.push_back(label);
         const std::string as = options_.fasteners == FastenersAs::left_out ? "left out by the plan"
                                : h.member >= 0 ? fmt::format("a line of {:.1f} mm, stiff to the rim of each hole", h.stops.back().at - h.stops.front().at)
                                                : "rigid, coupled to the rim of each hole";
@@ -281,24 +280,24 @@ void Fastening::record(Model& model) const {
                                 fmt::format("{}: fastener of {:.2f} mm through {}, {}", body.label, 2 * h.fastener.radius, joined(held), as),
                                 2 * h.fastener.radius, body.mass.centre, body.label});
         if (options_.fasteners == FastenersAs::left_out) {
-            std::vector<int> all{h.fastener.body};
+            std::vector<BodyId> all{h.fastener.body};
             all.insert(all.end(), h.fastener.rings.begin(), h.fastener.rings.end());
-            for (int b : all) {
-                RootMaterial m{b, solids_.bodies[static_cast<std::size_t>(b)].mass.volume, {}};
-                for (int f = 0; f < static_cast<int>(solids_.bodies[static_cast<std::size_t>(b)].faces.size()); ++f) m.faces.push_back(f);
+            for (const BodyId b : all) {
+                RootMaterial m{b, solids_.bodies[b.index()].mass.volume, {}};
+                for (int f = 0; f < static_cast<int>(solids_.bodies[b.index()].faces.size()); ++f) m.faces.push_back(f);
                 model.roots.push_back(std::move(m));
             }
         }
     }
     for (const Fastener& f : loose_) {
-        const Body& body = solids_.bodies[static_cast<std::size_t>(f.body)];
+        const Body& body = solids_.bodies[f.body.index()];
         if (std::ranges::any_of(model.couplings, [&](const Coupling& c) { return c.body == f.body; })) continue;
         model.findings.push_back({own_key(make_key("finding", "not idealized", {}), body.key), FindingKind::not_idealized,
                                   fmt::format("{} is a fastener, but nothing of what it holds is in the model", body.label),
                                   "see what the findings say of the bodies round it", body.mass.centre, body.box.diagonal().norm(), body.label});
     }
     for (const auto& [a, b] : pressed_) {
-        const Body &x = solids_.bodies[static_cast<std::size_t>(a)], &y = solids_.bodies[static_cast<std::size_t>(b)];
+        const Body &x = solids_.bodies[a.index()], &y = solids_.bodies[b.index()];
         model.ledger.push_back({make_key("touch", x.key + y.key, {}), "join", EntryKind::touch_only, EntryState::applied,
                                 fmt::format("{} and {} are held by fasteners; where they lie on each other they only touch", x.label, y.label), 0,
                                 x.mass.centre, x.label + " + " + y.label});

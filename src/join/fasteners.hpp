@@ -8,7 +8,7 @@ namespace halvo {
 /// A place along a fastener at which it holds a sheet, a member, or a block.
 struct FastenerStop {
     double at = 0;  ///< along the axis of the shank
-    int body = -1;
+    BodyId body;
     int sheet = -1, member = -1;  ///< neither: a block
     double radius = 0;            ///< of the hole
 };
@@ -42,9 +42,9 @@ private:
     const Assembly& solids_;
     const JoinOptions& options_;
     std::vector<HeldFastener> held_;
-    [[nodiscard]] bool lapped_by_plan(int a, int b, const Vec3& place, const JointRules& rules) const;
-    std::set<std::pair<int, int>> pressed_;  ///< bodies that only touch where they lie on each other
-    std::vector<Fastener> loose_;            ///< what fewer than two of the bodies they hold are in the model
+    [[nodiscard]] bool lapped_by_plan(BodyId a, BodyId b, const Vec3& place, const JointRules& rules) const;
+    std::set<BodyPair> pressed_;   ///< bodies that only touch where they lie on each other
+    std::vector<Fastener> loose_;  ///< what fewer than two of the bodies they hold are in the model
 };
 
 }  // namespace halvo

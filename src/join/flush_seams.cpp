@@ -16,7 +16,7 @@ public:
 
     void close() {
         std::size_t bodies = 0;
-        for (const Sheet& s : model_.sheets) bodies = std::max(bodies, static_cast<std::size_t>(s.body + 1));
+        for (const Sheet& s : model_.sheets) bodies = std::max(bodies, static_cast<std::size_t>(s.body.value + 1));
         const std::vector<double> doubled = doubled_at_seams(model_, bodies);
         part_at_ends();
         Renumbering change(model_);
@@ -88,11 +88,11 @@ private:
     void keep_volume(const std::vector<double>& closed, const std::vector<double>& before, const std::vector<double>& after) {
         std::vector<double> all(before.size(), 0);
         for (std::size_t s = 0; s < closed.size(); ++s)
-            if (model_.sheets[s].body >= 0) all[static_cast<std::size_t>(model_.sheets[s].body)] += closed[s];
+            if (model_.sheets[s].body) all[model_.sheets[s].body.index()] += closed[s];
         for (std::size_t s = 0; s < closed.size(); ++s) {
             Sheet& k = model_.sheets[s];
-            if (closed[s] == 0 || k.body < 0) continue;
-            const auto b = static_cast<std::size_t>(k.body);
+            if (closed[s] == 0 || !k.body) continue;
+            const auto b = k.body.index();
             const double volume = wall_depth(model_, k) * k.own_area() / k.growth, less = (before[b] - after[b]) * closed[s] / all[b];
             if (volume > less) k.growth *= volume / (volume - less);
         }

@@ -53,7 +53,7 @@ std::vector<Contact> within_reach(std::vector<Contact> all, const JointRules& ru
 
 // Pairs of bodies that nothing joins, though they stand only a few times the reach apart.
 void note_near(Model& model, const Assembly& solids, const std::vector<Contact>& closed, double reach) {
-    std::set<std::pair<int, int>> joined;
+    std::set<BodyPair> joined;
     for (const Contact& c : closed) joined.insert({c.a, c.b});
     model.near.clear();
     for (const Contact& c : find_contacts(solids, nearly_caught * reach)) {
@@ -68,7 +68,7 @@ void note_near(Model& model, const Assembly& solids, const std::vector<Contact>&
 void settle_blocks(Model& model, const Assembly& solids) {
     for (const Coupling& c : model.couplings) {
         if (!c.whole_body()) continue;  // a region, settled when its body was halved, or the end of a wall
-        const Body& b = solids.bodies[static_cast<std::size_t>(c.body)];
+        const Body& b = solids.bodies[c.body.index()];
         const std::string key = own_key(make_key("finding", "not idealized", {}), b.key);
         std::erase_if(model.findings, [&](const Finding& f) { return f.key == key; });
         const auto known = [&](const LedgerEntry& e) { return e.key == c.key; };

@@ -26,14 +26,14 @@ JointRules::JointRules(const JoinOptions& options, const Assembly& solids) : opt
     }
 }
 
-bool JointRules::fits(const Placed& p, int a, int b, const Vec3& place) {
+bool JointRules::fits(const Placed& p, BodyId a, BodyId b, const Vec3& place) {
     if (p.within && !p.within->contains(place)) return false;
-    if (a < 0 || b < 0) return false;
-    const auto i = static_cast<std::size_t>(a), j = static_cast<std::size_t>(b);
+    if (!a || !b) return false;
+    const std::size_t i = a.index(), j = b.index();
     return (p.bodies[0][i] && p.bodies[1][j]) || (p.bodies[0][j] && p.bodies[1][i]);
 }
 
-double JointRules::reach(int a, int b, const Vec3& place) const {
+double JointRules::reach(BodyId a, BodyId b, const Vec3& place) const {
     double reach = options_.reach;
     for (const Placed& p : rules_) {
         if (!fits(p, a, b, place)) continue;
@@ -43,18 +43,18 @@ double JointRules::reach(int a, int b, const Vec3& place) const {
     return reach;
 }
 
-bool JointRules::forces_gap(const Placed& p, int a, int b) const {
+bool JointRules::forces_gap(const Placed& p, BodyId a, BodyId b) const {
     return p.rule->id.empty() || named(p, gap_key(solids_, a, b));
 }
 
-std::string JointRules::gap_key(const Assembly& solids, int a, int b) {
-    std::string k = solids.bodies[static_cast<std::size_t>(a)].key, m = solids.bodies[static_cast<std::size_t>(b)].key;
+std::string JointRules::gap_key(const Assembly& solids, BodyId a, BodyId b) {
+    std::string k = solids.bodies[a.index()].key, m = solids.bodies[b.index()].key;
     return "gap-" + std::min(k, m) + "-" + std::max(k, m);
 }
 
 // A point means the body whose skin it lies on; the gap between both is what is to be closed.
 void JointRules::point_out(Placed& p, const Assembly& solids, std::size_t number) {
-    std::array<int, 2> body{-1, -1};
+    std::array<BodyId, 2> body;
     std::array<Vec3, 2> skin{Vec3::Zero(), Vec3::Zero()};
     for (std::size_t side : {0U, 1U}) {
         const Vec3 at = p.rule->points[side] - solids.shift;
@@ -64,9 +64,9 @@ void JointRules::point_out(Placed& p, const Assembly& solids, std::size_t number
             throw Error(ErrorKind::input,
                         fmt::format("[[joint]] entry {}: no skin near the point ({:g}, {:g}, {:g})", number, given.x(), given.y(), given.z()));
         body[side] = near->body;
-        skin[side] = solids.bodies[static_cast<std::size_t>(near->body)].on_skin(static_cast<std::size_t>(near->facet), at).point;
+        skin[side] = solids.bodies[near->body.index()].on_skin(static_cast<std::size_t>(near->facet), at).point;
         p.bodies[side].assign(solids.bodies.size(), false);
-        p.bodies[side][static_cast<std::size_t>(body[side])] = true;
+        p.bodies[side][body[side].index()] = true;
     }
     if (body[0] == body[1]) throw Error(ErrorKind::input, fmt::format("[[joint]] entry {}: both points are on the same body", number));
     p.reach = (skin[0] - skin[1]).norm() + 10 * solids.tolerance.point;

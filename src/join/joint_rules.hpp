@@ -14,10 +14,10 @@ class JointRules {
 public:
     JointRules(const JoinOptions& options, const Assembly& solids);
     /// How wide a gap between two bodies may be to be closed at a place.
-    [[nodiscard]] double reach(int a, int b, const Vec3& place) const;
+    [[nodiscard]] double reach(BodyId a, BodyId b, const Vec3& place) const;
     /// What the last rule says that fits a joint of two bodies, by its key too.
     template <class T>
-    [[nodiscard]] T choice(std::optional<T> JointRule::*what, T otherwise, const std::string& key, int a, int b, const Vec3& place) const {
+    [[nodiscard]] T choice(std::optional<T> JointRule::*what, T otherwise, const std::string& key, BodyId a, BodyId b, const Vec3& place) const {
         for (const Placed& p : rules_)
             if (p.rule->*what && named(p, key) && fits(p, a, b, place)) otherwise = *(p.rule->*what);
         return otherwise;
@@ -31,7 +31,7 @@ public:
     /// By the last rule that refuses or forces it.
     [[nodiscard]] bool refuses(const JointRecord& joint) const;
     /// Key of the gap between two bodies that nothing joins.
-    [[nodiscard]] static std::string gap_key(const Assembly& solids, int a, int b);
+    [[nodiscard]] static std::string gap_key(const Assembly& solids, BodyId a, BodyId b);
 
 private:
     struct Placed {
@@ -40,10 +40,10 @@ private:
         std::array<std::vector<bool>, 2> bodies;
         std::optional<Box3> within;
     };
-    [[nodiscard]] bool forces_gap(const Placed& p, int a, int b) const;
+    [[nodiscard]] bool forces_gap(const Placed& p, BodyId a, BodyId b) const;
     static void point_out(Placed& p, const Assembly& solids, std::size_t number);
     [[nodiscard]] static bool named(const Placed& p, const std::string& key);
-    [[nodiscard]] static bool fits(const Placed& p, int a, int b, const Vec3& place);
+    [[nodiscard]] static bool fits(const Placed& p, BodyId a, BodyId b, const Vec3& place);
 
     const JoinOptions& options_;
     const Assembly& solids_;

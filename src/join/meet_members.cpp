@@ -64,8 +64,8 @@ private:
     bool short_link(const Link& l) const {
         if (members_[l.a.index()].empty() || members_[l.b.index()].empty() || (point(l.a.value) - point(l.b.value)).norm() > reach_ * (1 + 1e-9)) return false;
         const MembersMeet all = work_.options->members;
-        if (!work_.rules || l.joint < 0) return all == MembersMeet::meet;
-        const JointRecord& j = model_.joints[static_cast<std::size_t>(l.joint)];
+        if (!work_.rules || !l.joint) return all == MembersMeet::meet;
+        const JointRecord& j = model_.joints[l.joint.index()];
         return work_.rules->choice(&JointRule::members, all, j.key, j.bodies[0], j.bodies[1], j.place) == MembersMeet::meet;
     }
 

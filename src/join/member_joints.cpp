@@ -49,9 +49,9 @@ class MemberJoiner {
 public:
     MemberJoiner(const Model& model, const ContactTable& contacts, JoinWork& work) : model_(model), contacts_(contacts), work_(work) {
         for (std::size_t i = 0; i < model.members.size(); ++i)
-            if (model.members[i].body >= 0) member_of_[model.members[i].body] = i;
+            if (model.members[i].body) member_of_[model.members[i].body] = i;
         for (std::size_t i = 0; i < model.sheets.size(); ++i)
-            if (model.sheets[i].body >= 0) sheets_of_[model.sheets[i].body].push_back(i);
+            if (model.sheets[i].body) sheets_of_[model.sheets[i].body].push_back(i);
     }
 
     void run() {
@@ -273,7 +273,7 @@ private:
             return;
         }
         s.splits.push_back(at);
-        const double overhang = work_.options->overhang > 0 ? work_.options->overhang : 0.75 * other_depth + work_.reach;
+        const double overhang = work_.options->overhang.value_or(0.75 * other_depth + work_.reach);
         if (at - s.start <= overhang) demand(m, 0, at, true);
         if (s.end - at <= overhang) demand(m, 1, at, true);
     }
@@ -297,7 +297,7 @@ private:
         }
     }
 
-    void with_sheets(std::size_t m, int member_body, int sheet_body) {
+    void with_sheets(std::size_t m, BodyId member_body, BodyId sheet_body) {
         const auto of = contacts_by_sheet(member_body, sheet_body);
         for (const auto& [s, points] : of) {
             if (points.size() < 2 && of.size() > 1) continue;
@@ -315,7 +315,7 @@ private:
     }
 
     // Contact of a member's body with the sheets of another, each point with the sheet it belongs to.
-    std::map<std::size_t, std::vector<ContactPoint>> contacts_by_sheet(int member_body, int sheet_body) const {
+    std::map<std::size_t, std::vector<ContactPoint>> contacts_by_sheet(BodyId member_body, BodyId sheet_body) const {
         std::map<std::size_t, std::vector<ContactPoint>> of;
         const auto it = sheets_of_.find(sheet_body);
         if (it == sheets_of_.end()) return of;
@@ -575,7 +575,7 @@ private:
                     if (n == m) continue;
                     const double b = std::clamp(work_.members[n].parameter(p), work_.members[n].start, work_.members[n].end);
                     if ((work_.members[n].at(b) - p).norm() > work_.reach + 10 * work_.tol) continue;
-                    JointRecord j = joint_record(JointKind::member_end_to_member, axis_key(m), -1, axis_key(n), -1);
+                    JointRecord j = joint_record(JointKind::member_end_to_member, axis_key(m), {}, axis_key(n), {});
                     j.place = p;
                     j.gap = (work_.members[n].at(b) - p).norm();
                     const int number = add_joint(model_, work_, j);
@@ -602,8 +602,8 @@ private:
     const Model& model_;
     const ContactTable& contacts_;
     JoinWork& work_;
-    std::map<int, std::size_t> member_of_;
-    std::map<int, std::vector<std::size_t>> sheets_of_;
+    std::map<BodyId, std::size_t> member_of_;
+    std::map<BodyId, std::vector<std::size_t>> sheets_of_;
 };
 
 }  // namespace

@@ -76,7 +76,7 @@ JoinWork prepare(const Model& model, const JoinOptions& options, const JointRule
     return work;
 }
 
-JointRecord joint_record(JointKind kind, const std::string& a, int body_a, const std::string& b, int body_b, const std::vector<ContactPoint>& contact) {
+JointRecord joint_record(JointKind kind, const std::string& a, BodyId body_a, const std::string& b, BodyId body_b, const std::vector<ContactPoint>& contact) {
     JointRecord j;
     j.kind = kind, j.a = a, j.b = b, j.bodies = {body_a, body_b};
     double gap = contact.empty() ? 0 : std::numeric_limits<double>::max();

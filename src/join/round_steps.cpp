@@ -165,7 +165,7 @@ private:
                         Edge own = model_.edges[u.edge.index()];
                         for (VertexId& v : own.vertices) v = moved(v);
                         edge[u.edge] = EdgeId(model_.edges.size());
-                        model_.edge_links.push_back({u.edge, EdgeId(model_.edges.size()), false, -1});
+                        model_.edge_links.push_back({u.edge, EdgeId(model_.edges.size()), false, {}});
                         model_.edges.push_back(std::move(own));
                         u.edge = edge.at(u.edge);
                     } else {

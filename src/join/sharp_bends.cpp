@@ -88,7 +88,7 @@ public:
           at_(sheets_at_edges(model)) {}
 
     // Of which bodies can they go, as far as shows before anything is changed?
-    void leave_out_unfit(std::set<int>& bodies) const {
+    void leave_out_unfit(std::set<BodyId>& bodies) const {
         for (std::size_t s = 0; s < model_.sheets.size(); ++s) {
             const Sheet& k = model_.sheets[s];
             if (bodies.count(k.body) == 0 || !sharp_at_its_side(k)) continue;
@@ -97,7 +97,7 @@ public:
     }
 
     // Those of some bodies, or a body of which they cannot go after all.
-    std::optional<int> close(const std::set<int>& bodies) {
+    std::optional<BodyId> close(const std::set<BodyId>& bodies) {
         std::vector<std::size_t> bends;
         for (std::size_t s = 0; s < model_.sheets.size(); ++s)
             if (bodies.count(model_.sheets[s].body) && sharp_at_its_side(model_.sheets[s])) bends.push_back(s);
@@ -307,8 +307,8 @@ std::vector<bool> sheets_with_members(const Model& model) {
 SharpBends close_sharp_bends(Model& model) {
     SharpBends out;
     out.volumes.assign(model.sheets.size(), 0);
-    std::map<int, Sheet> first;  // of each body
-    std::set<int> go;
+    std::map<BodyId, Sheet> first;  // of each body
+    std::set<BodyId> go;
     for (const Sheet& s : model.sheets)
         if (sharp_at_its_side(s) && first.try_emplace(s.body, s).second) go.insert(s.body);
     while (!go.empty()) {

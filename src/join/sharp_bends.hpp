@@ -12,7 +12,7 @@ namespace halvo {
 
 struct SharpBends {
     std::vector<double> volumes;  ///< each sheet left: of bends beside it that it stands for as well (mm3)
-    std::set<int> bodies;         ///< with a bend that cannot go: all of them stays at the middle
+    std::set<BodyId> bodies;      ///< with a bend that cannot go: all of them stays at the middle
 };
 
 /// Nothing of such a bend's sheet is left at that side: it goes, and the walls beside it share the line where their sides meet. Their

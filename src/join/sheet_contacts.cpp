@@ -33,7 +33,7 @@ bool SheetContacts::at_foot(std::size_t sheet, const std::set<int>& facing, cons
     });
 }
 
-bool SheetContacts::faces(std::size_t sheet, int body) const {
+bool SheetContacts::faces(std::size_t sheet, BodyId body) const {
     const Sheet& s = model_.sheets[sheet];
     return std::ranges::any_of(contacts_.between(s.body, body), [&](const ContactPoint& c) {
         const auto it = side_of_.find({s.body, c.face_a});

@@ -14,7 +14,7 @@ public:
     /// Places at which the skins touch that are the sheets' own: sides of theirs, or rims, which belong to no sheet. Faces of `a` first.
     [[nodiscard]] const std::vector<ContactPoint>& between(std::size_t a, std::size_t b) const;
     /// Does a side of the sheet's wall face a body that its own touches?
-    [[nodiscard]] bool faces(std::size_t sheet, int body) const;
+    [[nodiscard]] bool faces(std::size_t sheet, BodyId body) const;
 
 private:
     [[nodiscard]] bool may_be_of(std::size_t sheet, int face) const;
@@ -22,7 +22,7 @@ private:
     const Model& model_;
     const ContactTable& contacts_;
     const JoinWork& work_;
-    std::map<std::pair<int, int>, std::set<std::size_t>> side_of_;  // sheets that a body's face is a side of
+    std::map<std::pair<BodyId, int>, std::set<std::size_t>> side_of_;  // sheets that a body's face is a side of
     mutable std::map<std::pair<std::size_t, std::size_t>, std::vector<ContactPoint>> known_;
 };
 

@@ -41,7 +41,7 @@ private:
     }
 
     bool candidates(std::size_t a, std::size_t b) const {
-        const bool one_body = sheet(a).body == sheet(b).body && sheet(a).body >= 0, flat = sheet(a).chart.flat() && sheet(b).chart.flat();
+        const bool one_body = sheet(a).body == sheet(b).body && sheet(a).body, flat = sheet(a).chart.flat() && sheet(b).chart.flat();
         if (one_body && flat && sheet(a).chart.plane().z.cross(sheet(b).chart.plane().z).norm() >= parallel) return false;  // their seams are made already
         Box3 box = work_.sheets[a].box;
         const double grow = work_.sheets[a].thickest + work_.sheets[b].thickest + work_.reach;
@@ -62,7 +62,7 @@ private:
             return;
         }
         if (!sheet(a).chart.flat() || !sheet(b).chart.flat()) {
-            if (sheet(a).body == sheet(b).body && sheet(a).body >= 0) {
+            if (sheet(a).body == sheet(b).body && sheet(a).body) {
                 run_together(a, b);
                 return;
             }
@@ -148,7 +148,7 @@ private:
         const Vec3 on_b = work_.sheets[b].box.center() - fb.height(work_.sheets[b].box.center()) * fb.z;
         const double apart = std::abs(fa.height(on_b));
         const double touching = 0.5 * (work_.sheets[a].thickest + work_.sheets[b].thickest);
-        if (sheet(a).body == sheet(b).body && sheet(a).body >= 0) {
+        if (sheet(a).body == sheet(b).body && sheet(a).body) {
             if (apart < touching - 10 * work_.tol) step(a, b);
             else if (apart <= touching + work_.reach && joint_choice(work_, &JointRule::laps, work_.options->laps, sheet(a).key, sheet(a).body, sheet(b).key,
                                                                      sheet(b).body, on_b) == LapsAs::merge)

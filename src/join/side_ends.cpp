@@ -25,7 +25,7 @@ public:
         const auto uses = sheets_at_edges(model_);
         for (std::size_t s = 0; s < model_.sheets.size(); ++s) {
             const Sheet& sheet = model_.sheets[s];
-            if (sheet.body < 0) continue;
+            if (!sheet.body) continue;
             for (const Region& r : sheet.regions)
                 for (const auto& loop : r.loops)
                     for (const EdgeUse& u : loop) {
@@ -43,7 +43,7 @@ private:
         const Curve& c = model_.edges[u.edge.index()].curve;
         const auto beyond = past_edge(sheet.chart, c, u.reversed, past * sheet.field.at(sheet.chart, sheet.chart.local2(c.middle())));
         const Vec3& middle = beyond[beyond.size() / 2];
-        for (const int body : beside(sheet.body, middle, sheet.thickness.max)) {
+        for (const BodyId body : beside(sheet.body, middle, sheet.thickness.max)) {
             const SheetIndex& index = of_body(body);
             for (const int k : index.near(middle)) {
                 const Sheet& other = index.sheet(k);
@@ -68,8 +68,8 @@ private:
     }
 
     // The sheet's own body, and those that touch it there.
-    std::vector<int> beside(int body, const Vec3& place, double near) const {
-        std::vector<int> out{body};
+    std::vector<BodyId> beside(BodyId body, const Vec3& place, double near) const {
+        std::vector<BodyId> out{body};
         for (const auto& [pair, points] : contacts_.all()) {
             if (pair.first != body && pair.second != body) continue;
             const auto close = [&](const ContactPoint& p) { return (p.place - place).norm() <= near + work_.reach; };
@@ -78,7 +78,7 @@ private:
         return out;
     }
 
-    const SheetIndex& of_body(int body) {
+    const SheetIndex& of_body(BodyId body) {
         auto it = indices_.find(body);
         if (it == indices_.end()) it = indices_.emplace(body, SheetIndex(model_, body, 1)).first;
         return it->second;
@@ -119,7 +119,7 @@ private:
     const Model& model_;
     const ContactTable& contacts_;
     JoinWork& work_;
-    std::map<int, SheetIndex> indices_;
+    std::map<BodyId, SheetIndex> indices_;
     bool any_ = false;
 };
 

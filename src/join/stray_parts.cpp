@@ -17,7 +17,7 @@ constexpr double most_share = 0.1;  // of the area of its body's sheets
 struct Part {
     std::vector<std::size_t> sheets;
     double area = 0, outline = 0, thickness = 0;
-    int body = -1;
+    BodyId body;
     bool held = false;  ///< by links, ties, couplings or members, or it is of several bodies
 };
 
@@ -50,14 +50,14 @@ std::map<int, Part> parts_of(const Model& model) {
 void drop_stray_parts(Model& model, const Assembly& solids) {
     const auto parts = parts_of(model);
     if (parts.size() < 2) return;
-    std::map<int, double> of_body;
+    std::map<BodyId, double> of_body;
     for (const Sheet& s : model.sheets) of_body[s.body] += s.area();
     Renumbering change(model);
     bool any = false;
     for (const auto& [number, p] : parts) {
-        if (p.held || p.body < 0 || p.area > most_share * of_body[p.body]) continue;
+        if (p.held || !p.body || p.area > most_share * of_body[p.body]) continue;
         if (p.area > most_area * p.thickness * p.thickness || 2 * p.area > most_width * p.thickness * p.outline) continue;
-        const Body& body = solids.bodies[static_cast<std::size_t>(p.body)];
+        const Body& body = solids.bodies[p.body.index()];
         const Sheet& first = model.sheets[p.sheets[0]];
         model.ledger.push_back(
             {"stray-" + first.key, "join", EntryKind::stray, EntryState::applied,

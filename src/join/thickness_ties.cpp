@@ -47,7 +47,7 @@ private:
         for (const CouplingWork& c : work_.couplings)
             for (int e : c.curves) held[static_cast<std::size_t>(e)] = true;
         const auto uses = sheets_at_edges(model_);
-        const std::set<int> in_parts = bodies_in_parts();
+        const std::set<BodyId> in_parts = bodies_in_parts();
         std::vector<Loose> out;
         for (std::size_t s = 0; s < model_.sheets.size(); ++s) {
             const Sheet& sheet = model_.sheets[s];
@@ -66,12 +66,12 @@ private:
     }
 
     // Is it of a solid, and where that is?
-    bool in_solid(const Sheet& s) const { return s.body >= 0 && !s.placed && body(s).tree != nullptr; }
+    bool in_solid(const Sheet& s) const { return s.body && !s.placed && body(s).tree != nullptr; }
 
     // Those whose sheets do not hang together.
-    std::set<int> bodies_in_parts() const {
-        std::map<int, int> first;
-        std::set<int> out;
+    std::set<BodyId> bodies_in_parts() const {
+        std::map<BodyId, int> first;
+        std::set<BodyId> out;
         for (std::size_t s = 0; s < model_.sheets.size(); ++s) {
             const Sheet& sheet = model_.sheets[s];
             if (in_solid(sheet) && first.try_emplace(sheet.body, part_[s]).first->second != part_[s]) out.insert(sheet.body);
@@ -79,7 +79,7 @@ private:
         return out;
     }
 
-    const Body& body(const Sheet& s) const { return solids_.bodies[static_cast<std::size_t>(s.body)]; }
+    const Body& body(const Sheet& s) const { return solids_.bodies[s.body.index()]; }
 
     void tie(const Loose& l, bool between_parts) {
         const Sheet& sheet = model_.sheets[l.sheet];
@@ -161,7 +161,7 @@ private:
     std::map<std::pair<int, int>, std::vector<Touch>> touches_between_parts() {
         constexpr int n = 12;  // looks along an edge
         std::map<std::pair<int, int>, std::vector<Touch>> out;
-        const std::set<int> in_parts = bodies_in_parts();
+        const std::set<BodyId> in_parts = bodies_in_parts();
         for (std::size_t s = 0; s < model_.sheets.size(); ++s) {
             if (!in_solid(model_.sheets[s]) || in_parts.count(model_.sheets[s].body) == 0) continue;
             const SheetIndex& index = of_body(model_.sheets[s].body);
@@ -198,7 +198,7 @@ private:
         std::replace(part_.begin(), part_.end(), from, to);
     }
 
-    const SheetIndex& of_body(int body) {
+    const SheetIndex& of_body(BodyId body) {
         auto it = indices_.find(body);
         if (it == indices_.end()) it = indices_.emplace(body, SheetIndex(model_, body, 1)).first;
         return it->second;
@@ -209,7 +209,7 @@ private:
     JoinWork& work_;
     std::vector<int> part_;  // of each sheet: that it hangs together with
     std::map<std::pair<std::size_t, std::size_t>, TieWork> ties_;
-    std::map<int, SheetIndex> indices_;
+    std::map<BodyId, SheetIndex> indices_;
 };
 
 }  // namespace

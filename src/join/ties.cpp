@@ -26,7 +26,7 @@ public:
     }
     [[nodiscard]] bool sheet(std::size_t i) const {
         const Sheet& s = model_.sheets[i];
-        if (has_id(s, patterns_) || (!patterns_.empty() && s.body >= 0 && is_named(solids_.bodies[static_cast<std::size_t>(s.body)], patterns_))) return true;
+        if (has_id(s, patterns_) || (!patterns_.empty() && s.body && is_named(solids_.bodies[s.body.index()], patterns_))) return true;
         return std::any_of(sets_.begin(), sets_.end(),
                            [&](const ModelSet& k) { return std::find(k.sheets.begin(), k.sheets.end(), SheetId(i)) != k.sheets.end(); });
     }

@@ -83,10 +83,10 @@ bool unite_coplanar(Model& model, const Assembly& solids) {
         } else {
             Sheet &to = sheets[static_cast<std::size_t>(number[root])], &from = model.sheets[i];
             const double volume = from.thickness.mean * (from.area() + from.trimmed_area);
-            const std::string name = from.body >= 0 ? solids.bodies[static_cast<std::size_t>(from.body)].label : "";
+            const std::string name = from.body ? solids.bodies[from.body.index()].label : "";
             model.ledger.push_back({"one-" + from.key, "join", EntryKind::one_sheet, EntryState::applied,
                                     fmt::format("{} goes on in {}: one sheet", from.key, to.key), from.area(), from.chart.plane().origin, name});
-            if (from.body != to.body && from.body >= 0) to.shares.push_back({from.body, volume});
+            if (from.body != to.body && from.body) to.shares.push_back({from.body, volume});
             take_over(to, from);
         }
         number[i] = number[root];

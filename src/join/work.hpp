@@ -93,7 +93,7 @@ struct MergeWork {
 /// A rigid solid and what it is coupled to.
 struct CouplingWork {
     std::string key;
-    int body = -1;
+    BodyId body;
     Vec3 centre = Vec3::Zero();
     double volume = 0;
     std::vector<int> curves;
@@ -140,7 +140,7 @@ public:
     }
     [[nodiscard]] bool known() const { return known_; }
     /// Points of contact of the bodies, faces of `a` first.
-    [[nodiscard]] std::vector<ContactPoint> between(int a, int b) const {
+    [[nodiscard]] std::vector<ContactPoint> between(BodyId a, BodyId b) const {
         const auto it = of_.find({std::min(a, b), std::max(a, b)});
         if (it == of_.end()) return {};
         auto list = it->second;
@@ -148,11 +148,11 @@ public:
             for (ContactPoint& p : list) std::swap(p.face_a, p.face_b);
         return list;
     }
-    [[nodiscard]] const std::map<std::pair<int, int>, std::vector<ContactPoint>>& all() const { return of_; }
+    [[nodiscard]] const std::map<BodyPair, std::vector<ContactPoint>>& all() const { return of_; }
 
 private:
     bool known_ = false;
-    std::map<std::pair<int, int>, std::vector<ContactPoint>> of_;
+    std::map<BodyPair, std::vector<ContactPoint>> of_;
 };
 
 [[nodiscard]] JoinWork prepare(const Model& model, const JoinOptions& options, const JointRules* rules);
@@ -185,8 +185,8 @@ void meet_members(Model& model, const JoinWork& work);
 [[nodiscard]] std::string joint_key(std::string a, std::string b);
 /// What the plan says of the joint of two entities of two bodies: its last rule that fits, or else what holds for all.
 template <class T>
-[[nodiscard]] T joint_choice(const JoinWork& work, std::optional<T> JointRule::*what, T all, const std::string& a, int body_a, const std::string& b, int body_b,
-                             const Vec3& place) {
+[[nodiscard]] T joint_choice(const JoinWork& work, std::optional<T> JointRule::*what, T all, const std::string& a, BodyId body_a, const std::string& b,
+                             BodyId body_b, const Vec3& place) {
     return work.rules ? work.rules->choice(what, all, joint_key(a, b), body_a, body_b, place) : all;
 }
 /// Edges of bodies that the plan ties to sheets of others.
@@ -207,7 +207,7 @@ bool unite_coplanar(Model& model, const Assembly& solids);
 [[nodiscard]] Vec3 snapped_to_sheet(const Model& model, const SheetState& state, const Sheet& sheet, const Vec3& p, double within);
 
 /// A joint still to be added, with the gap and the middle of the contact, if there are points of one.
-[[nodiscard]] JointRecord joint_record(JointKind kind, const std::string& a, int body_a, const std::string& b, int body_b,
+[[nodiscard]] JointRecord joint_record(JointKind kind, const std::string& a, BodyId body_a, const std::string& b, BodyId body_b,
                                        const std::vector<ContactPoint>& contact = {});
 
 /// Adds a joint: its number, -1 when it is refused, -2 when an earlier run recorded it already.

@@ -159,7 +159,7 @@ public:
     Divider(const Model& model, const MeshOptions& options)
         : model_(model),
           options_(options),
-          size_(options.size > 0 ? options.size : default_size(model)),
+          size_(options.size ? *options.size : default_size(model)),
           groups_(model.edges.size()),
           edge_size_(model.edges.size(), size_),
           bent_(model.edges.size(), false),
@@ -218,12 +218,12 @@ private:
             for (const Vec3& p : rule.points)
                 if (const EdgeId e = edge_next_to(model_, p)) edges.push_back(e);
             for (const EdgeId e : edges) {
-                if (rule.count > 0) forced_[e.index()] = rule.count;
-                else edge_size_[e.index()] = rule.size;
+                if (rule.count) forced_[e.index()] = *rule.count;
+                else if (rule.size) edge_size_[e.index()] = *rule.size;
             }
         }
         // Arcs of a bend: round it, between two straight sides.
-        if (options_.bend_rows > 0)
+        if (options_.bend_rows)
             for (const auto& sides : mapped_)
                 for (std::size_t k : {0U, 1U}) {
                     const auto round = [&](std::size_t side) {
@@ -236,15 +236,16 @@ private:
                                            [&](const EdgeUse& u) { return model_.edges[u.edge.index()].curve.is_line(); });
                     };
                     if (round(k) && round(k + 2) && straight(k + 1) && straight((k + 3) % 4))
-                        for (std::size_t side : {k, k + 2}) forced_[sides[side][0].edge.index()] = options_.bend_rows;
+                        for (std::size_t side : {k, k + 2}) forced_[sides[side][0].edge.index()] = *options_.bend_rows;
                 }
     }
 
     // A size along a member, or a count of elements shared out over its pieces by their lengths.
     void size_member(const Member& m, const SizeRule& rule) {
-        if (rule.count <= 0) {
+        if (!rule.count) {
+            if (!rule.size) return;
             for (const EdgeUse& u : m.chain)
-                edge_size_[u.edge.index()] = bounded_[u.edge.index()] ? std::min(edge_size_[u.edge.index()], rule.size) : rule.size;
+                edge_size_[u.edge.index()] = bounded_[u.edge.index()] ? std::min(edge_size_[u.edge.index()], *rule.size) : *rule.size;
             return;
         }
         const double length = model_.length(m);
@@ -252,7 +253,7 @@ private:
         int given = 0;
         for (const EdgeUse& u : m.chain) {
             passed += model_.length(u.edge);
-            const int n = std::max(1, static_cast<int>(std::lround(rule.count * passed / length)) - given);
+            const int n = std::max(1, static_cast<int>(std::lround(*rule.count * passed / length)) - given);
             forced_[u.edge.index()] = n, given += n;
         }
     }
@@ -293,14 +294,14 @@ private:
     int least(std::size_t e) const {
         const Curve& c = model_.edges[e].curve;
         const double length = c.length();
-        double step = options_.angle > 0 ? options_.angle : bent_[e] ? bend_step : arc_step;
-        if (options_.chord > 0) {
+        double step = options_.angle.value_or(bent_[e] ? bend_step : arc_step);
+        if (options_.chord) {
             const double radius = c.is_line() ? 0 : mean_radius(c);
-            if (radius > options_.chord) step = std::min(step, 2 * std::acos(1 - options_.chord / radius));
+            if (radius > *options_.chord) step = std::min(step, 2 * std::acos(1 - *options_.chord / radius));
         }
         // Without bounds of the plan's own, tight curves are divided no finer than a fifth of the size.
-        const double smallest = options_.smallest > 0 ? options_.smallest : edge_size_[e] / (options_.angle > 0 || options_.chord > 0 ? 100 : 5);
-        const double largest = options_.largest > 0 ? options_.largest : edge_size_[e] * 1.5;
+        const double smallest = options_.smallest.value_or(edge_size_[e] / (options_.angle || options_.chord ? 100 : 5));
+        const double largest = options_.largest.value_or(edge_size_[e] * 1.5);
         const int round = length > options_.bridge * edge_size_[e] ? least_on(c, widest_turn) : 1;
         int n = std::min(least_on(c, step), std::max(round, static_cast<int>(length / smallest)));
         const int around = hole_[e] && !c.is_line() ? around_hole(c) : 0;
@@ -311,7 +312,7 @@ private:
 
     // Least number of elements round the hole that a curve is part of.
     int around_hole(const Curve& c) const {
-        int out = options_.around;
+        int out = options_.around.value_or(0);
         for (const HoleRule& r : options_.holes)
             if (r.around && holds_diameter(r, 2 * mean_radius(c))) out = *r.around;
         return out;
@@ -518,12 +519,12 @@ private:
 }  // namespace
 
 std::vector<double> sheet_sizes(const Model& model, const MeshOptions& options) {
-    const double size = options.size > 0 ? options.size : default_size(model);
+    const double size = options.size ? *options.size : default_size(model);
     std::vector<double> out;
     for (std::size_t i = 0; i < model.sheets.size(); ++i) {
-        double own = options.size > 0 ? size : default_size(model, model.sheets[i], size);
+        double own = options.size ? size : default_size(model, model.sheets[i], size);
         for (const SizeRule& rule : options.sizes)
-            if (fits(rule, model, SheetId(i))) own = rule.size;
+            if (rule.size && fits(rule, model, SheetId(i))) own = *rule.size;
         if (options.across > 1)
             for (const Region& r : model.sheets[i].regions)
                 if (const double w = across(model, r); w > 0) own = std::min(own, std::max(w / options.across, 0.1 * own));
@@ -536,7 +537,7 @@ std::vector<double> wanted_thicknesses(const Model& model, const MeshOptions& op
     std::vector<double> out(model.sheets.size(), 0.0);
     for (std::size_t i = 0; i < out.size(); ++i)
         for (const SizeRule& rule : options.thicknesses)
-            if (fits(rule, model, SheetId(i))) out[i] = rule.size;
+            if (rule.size && fits(rule, model, SheetId(i))) out[i] = *rule.size;
     return out;
 }
 

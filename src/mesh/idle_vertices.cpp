@@ -35,7 +35,7 @@ public:
     Joiner(const Model& model, const MeshOptions& options)
         : model_(model),
           options_(options),
-          size_(options.size > 0 ? options.size : default_size(model)),
+          size_(options.size ? *options.size : default_size(model)),
           held_(held_by_others(model)),
           at_(model.vertices.size()),
           named_(model.edges.size(), false) {
@@ -96,7 +96,7 @@ private:
         };
         const Vec3 out = outward(a), on = -outward(b);
         const double turn = std::atan2(out.cross(on).norm(), out.dot(on));
-        if (turn <= options_.feature) return turn <= runs_on || keeps_to_chord(turn, std::min(c.length(), d.length()));
+        if (options_.feature && turn <= *options_.feature) return turn <= runs_on || keeps_to_chord(turn, std::min(c.length(), d.length()));
         if (turn > runs_on) return false;
         const Curve& shorter = c.length() < d.length() ? c : d;
         return shorter.length() < short_piece * size_ && turn_of(shorter) <= most_bent;
@@ -104,8 +104,8 @@ private:
 
     // An element over a kink cuts its corner.
     [[nodiscard]] bool keeps_to_chord(double turn, double length) const {
-        if (!(options_.chord > 0)) return true;
-        return 0.5 * std::min(size_, length) * std::tan(0.5 * turn) <= options_.chord;
+        if (!options_.chord) return true;
+        return 0.5 * std::min(size_, length) * std::tan(0.5 * turn) <= *options_.chord;
     }
 
     void chain_up() {

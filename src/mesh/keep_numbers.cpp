@@ -47,7 +47,7 @@ std::vector<int> numbered(const std::vector<int>& old) {
 std::array<std::int32_t, 7> identity(const Element& e) {
     std::array<std::int32_t, 4> nodes = e.nodes;
     std::sort(nodes.begin(), nodes.begin() + e.count);
-    return {nodes[0], nodes[1], nodes[2], nodes[3], e.sheet, e.member, static_cast<std::int32_t>(e.kind)};
+    return {nodes[0], nodes[1], nodes[2], nodes[3], e.sheet.value, e.member.value, static_cast<std::int32_t>(e.kind)};
 }
 
 }  // namespace

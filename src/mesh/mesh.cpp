@@ -29,7 +29,7 @@ public:
         : model_(model),
           observer_(observer),
           options_(options),
-          size_(options.size > 0 ? options.size : default_size(model)),
+          size_(options.size ? *options.size : default_size(model)),
           sizes_(sheet_sizes(model, options)),
           divisions_(edge_divisions(model, options)),
           thickness_(wanted_thicknesses(model, options)) {}
@@ -211,7 +211,7 @@ private:
         for (int i : in.loops[l]) centre += in.points[ix(i)] / static_cast<double>(in.loops[l].size());
         double radius = 0;
         for (int i : in.loops[l]) radius = std::max(radius, (in.points[ix(i)] - centre).norm());
-        HoleRows out{options_.rings, options_.ring_share > 0 ? options_.ring_share * radius : options_.ring_width};
+        HoleRows out{options_.rings, options_.ring_share ? *options_.ring_share * radius : options_.ring_width.value_or(0)};
         for (const HoleRule& r : options_.holes) {
             if (!holds_diameter(r, 2 * radius)) continue;
             if (r.rings) out.rows = *r.rings;
@@ -242,9 +242,9 @@ private:
             }
         }
         if (bend <= 0) return std::numeric_limits<double>::max();
-        double size = (options_.angle > 0 ? options_.angle : free_step) / bend;
-        if (options_.chord > 0 && options_.chord * bend < 1) size = std::min(size, 2 * std::acos(1 - options_.chord * bend) / bend);
-        return std::max(size, options_.smallest > 0 ? options_.smallest : sizes_[p.sheet] / (options_.angle > 0 || options_.chord > 0 ? 100 : 5));
+        double size = options_.angle.value_or(free_step) / bend;
+        if (options_.chord && *options_.chord * bend < 1) size = std::min(size, 2 * std::acos(1 - *options_.chord * bend) / bend);
+        return std::max(size, options_.smallest.value_or(sizes_[p.sheet] / (options_.angle || options_.chord ? 100 : 5)));
     }
 
     // Chart places of a row of nodes, followed from the one furthest from the cut to both sides.
@@ -267,7 +267,7 @@ private:
         for (const auto& e : cut_to_limits(s, p, global)) {
             Element el;
             el.count = e[3] < 0 ? 3 : 4;
-            el.sheet = static_cast<int>(p.sheet), el.body = s.body;
+            el.sheet = SheetId(p.sheet), el.body = s.body;
             Vec2 centre = Vec2::Zero();
             for (std::size_t k = 0; k < el.count; ++k) {
                 el.nodes[k] = global[ix(e[k])];
@@ -364,7 +364,7 @@ private:
                 const auto nodes = along(u);
                 for (std::size_t i = 0; i + 1 < nodes.size(); ++i) {
                     Element e = line(nodes[i], nodes[i + 1], ElementKind::beam);
-                    e.member = static_cast<int>(m), e.body = model_.members[m].body, e.section = model_.members[m].section.value;
+                    e.member = MemberId(m), e.body = model_.members[m].body, e.section = model_.members[m].section;
                     e.section_offset = section_offset(model_.members[m], 0.5 * (mesh_.nodes[ix(nodes[i])] + mesh_.nodes[ix(nodes[i + 1])]));
                     if (wider != 0) e.section_offset += wider * e.section_offset.normalized();
                     mesh_.elements.push_back(e);
@@ -485,7 +485,7 @@ double scaled_jacobian(const std::vector<Vec3>& corners) {
 // Edges that run close beside each other cross where few nodes stand on them: then their sheet is divided more finely.
 Mesh mesh(const Model& model, const MeshOptions& options, const Observer& observer) {
     constexpr int finer = 4;  // times as fine by two
-    if (options.size < 0) throw Error(ErrorKind::usage, "mesh.size is negative; give a length greater than 0");
+    if (options.size && !(*options.size > 0)) throw Error(ErrorKind::usage, "mesh.size is not a length; give a length greater than 0");
     const MeshOptions placed = placed_rules(options, model);
     MeshOptions now = placed;
     for (int round = 0;; ++round) {

@@ -23,8 +23,8 @@ MeshIndex::MeshIndex(const Model& model, const Mesh& mesh)
       along_(model.edges.size()) {
     for (std::size_t i = 0; i < mesh.elements.size(); ++i) {
         const Element& e = mesh.elements[i];
-        if (e.sheet >= 0) of_sheet_[ix(e.sheet)].push_back(i);
-        if (e.member >= 0) of_member_[ix(e.member)].push_back(i);
+        if (e.sheet) of_sheet_[ix(e.sheet)].push_back(i);
+        if (e.member) of_member_[ix(e.member)].push_back(i);
         for (std::size_t k = 0; k < e.count; ++k) at_node_[ix(e.nodes[k])].push_back(i);
     }
     // Nodes of every sheet and member on an edge are its own: others may stand at the same place and be apart.
@@ -34,11 +34,12 @@ MeshIndex::MeshIndex(const Model& model, const Mesh& mesh)
         for (const SheetAtEdge& s : at[e]) users[e].emplace_back(true, s.sheet.index());
     for (std::size_t m = 0; m < model.members.size(); ++m)
         for (const EdgeUse& u : model.members[m].chain) users[u.edge.index()].emplace_back(false, m);
-    std::vector<std::set<int>> sheets(mesh.nodes.size()), members(mesh.nodes.size());
+    std::vector<std::set<SheetId>> sheets(mesh.nodes.size());
+    std::vector<std::set<MemberId>> members(mesh.nodes.size());
     for (const Element& e : mesh.elements)
         for (std::size_t k = 0; k < e.count; ++k) {
-            if (e.sheet >= 0) sheets[ix(e.nodes[k])].insert(e.sheet);
-            if (e.member >= 0) members[ix(e.nodes[k])].insert(e.member);
+            if (e.sheet) sheets[ix(e.nodes[k])].insert(e.sheet);
+            if (e.member) members[ix(e.nodes[k])].insert(e.member);
         }
     std::vector<Box3> boxes;
     for (const Vec3& p : mesh.nodes) boxes.emplace_back(p);
@@ -50,8 +51,9 @@ MeshIndex::MeshIndex(const Model& model, const Mesh& mesh)
         box.min().array() -= off, box.max().array() += off;
         std::vector<std::pair<double, NodeId>> found;
         for (const int n : tree.touching(box)) {
-            const bool own = std::all_of(users[e].begin(), users[e].end(),
-                                         [&](const auto& u) { return (u.first ? sheets : members)[ix(n)].count(static_cast<int>(u.second)) > 0; });
+            const bool own = std::all_of(users[e].begin(), users[e].end(), [&](const auto& u) {
+                return u.first ? sheets[ix(n)].contains(SheetId(u.second)) : members[ix(n)].contains(MemberId(u.second));
+            });
             const double t = c.nearest(mesh.nodes[ix(n)]);
             if (own && !users[e].empty() && (c.point(t) - mesh.nodes[ix(n)]).norm() <= off) found.emplace_back(t, NodeId(n));
         }
@@ -123,7 +125,7 @@ NodeId MeshIndex::node_next_to(const Vec3& p) const {
 std::vector<std::size_t> MeshIndex::elements_of(BodyId b) const {
     std::vector<std::size_t> out;
     for (std::size_t i = 0; i < mesh_.elements.size(); ++i)
-        if (mesh_.elements[i].body == b.value) out.push_back(i);
+        if (mesh_.elements[i].body == b) out.push_back(i);
     return out;
 }
 

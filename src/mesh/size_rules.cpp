@@ -15,8 +15,8 @@ namespace {
 // Keys of the sheets and members of the bodies that a rule names, as far as its own ids allow.
 std::vector<std::string> keys_of_bodies(const SizeRule& rule, const Model& model) {
     std::vector<std::string> out;
-    const auto add = [&](const std::string& key, int body, const auto& id) {
-        const bool named = body >= 0 && is_named(model.bodies.at(static_cast<std::size_t>(body)), rule.body);
+    const auto add = [&](const std::string& key, BodyId body, const auto& id) {
+        const bool named = body && is_named(model.bodies.at(body.index()), rule.body);
         if (named && (rule.sheet.empty() || is_meant(model, id, rule.sheet))) out.push_back(key);
     };
     for (std::size_t i = 0; i < model.sheets.size(); ++i) add(model.sheets[i].key, model.sheets[i].body, SheetId(i));

@@ -79,9 +79,9 @@ struct SheetElements {
     std::optional<BoxTree> tree;
 };
 
-std::map<int, SheetElements> elements_of_tied_sheets(const Model& model, const Mesh& mesh) {
-    std::map<int, SheetElements> out;
-    for (const Tie& t : model.ties) out[t.onto.value];
+std::map<SheetId, SheetElements> elements_of_tied_sheets(const Model& model, const Mesh& mesh) {
+    std::map<SheetId, SheetElements> out;
+    for (const Tie& t : model.ties) out[t.onto];
     for (std::size_t e = 0; e < mesh.elements.size() && !out.empty(); ++e) {
         const Element& k = mesh.elements[e];
         const auto it = k.kind == ElementKind::shell ? out.find(k.sheet) : out.end();
@@ -98,7 +98,7 @@ std::vector<TiedNode> tied_nodes(const Model& model, const Mesh& mesh, const std
     const auto sheets = elements_of_tied_sheets(model, mesh);
     std::vector<TiedNode> out;
     for (const Tie& t : model.ties) {
-        const SheetElements& onto = sheets.at(t.onto.value);
+        const SheetElements& onto = sheets.at(t.onto);
         if (onto.elements.empty()) continue;
         std::set<int> nodes;
         for (EdgeId e : t.edges) nodes.insert(on_edge[e.index()].begin(), on_edge[e.index()].end());

@@ -75,7 +75,7 @@ double reach_along(const BaseSurface& side, const Vec3& p, const Vec3& d) {
 }  // namespace
 
 ThicknessField::Sides ThicknessField::sides(const Chart& chart, const Vec2& p) const {
-    if (constant > 0) return {0.5 * constant, 0.5 * constant};
+    if (constant) return {0.5 * *constant, 0.5 * *constant};
     const Vec3 q = chart.at(p), n = chart.normal(q);
     if (ridge) {
         const bool up = n.dot(spine_point(chart.surface(), q).value_or(q) - q) > 0;

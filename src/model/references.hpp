@@ -71,7 +71,7 @@ void each_section_reference(AnyModel& model, const Visit& visit) {
 template <class AnyModel, class Visit>
 void each_joint_reference(AnyModel& model, const Visit& visit) {
     const auto given = [&](auto& j) {
-        if (j >= 0) visit(j);
+        if (j) visit(j);
     };
     for (auto& l : model.links) given(l.joint);
     for (auto& l : model.edge_links) given(l.joint);
@@ -82,7 +82,7 @@ void each_joint_reference(AnyModel& model, const Visit& visit) {
 template <class AnyModel, class Visit>
 void each_body_reference(AnyModel& model, const Visit& visit) {
     const auto given = [&](auto& b) {
-        if (b >= 0) visit(b);
+        if (b) visit(b);
     };
     for (auto& s : model.sheets) {
         given(s.body);

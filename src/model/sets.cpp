@@ -27,15 +27,15 @@ const ModelSet* set_of(const Model& model, const std::string& id) {
     return it == model.sets.end() ? nullptr : &*it;
 }
 
-bool of_body(const Model& model, int body, const std::vector<std::string>& patterns) {
-    return patterns.empty() || (body >= 0 && is_named(model.bodies.at(static_cast<std::size_t>(body)), patterns));
+bool of_body(const Model& model, BodyId body, const std::vector<std::string>& patterns) {
+    return patterns.empty() || (body && is_named(model.bodies.at(body.index()), patterns));
 }
 
 bool fits(const SetRule& r, const Sheet& s, const Model& model, const std::optional<Box3>& within) {
     if (!of_body(model, s.body, r.body) || (!r.id.empty() && !has_id(s, r.id))) return false;
     if (!r.surface.empty() && !holds(r.surface, std::string(surface_name(s.chart.surface())))) return false;
-    if (r.thinner > 0 && s.thickness.mean > r.thinner * (1 + 1e-9)) return false;
-    if (r.thicker > 0 && s.thickness.mean < r.thicker * (1 - 1e-9)) return false;
+    if (r.thinner && s.thickness.mean > *r.thinner * (1 + 1e-9)) return false;
+    if (r.thicker && s.thickness.mean < *r.thicker * (1 - 1e-9)) return false;
     return !within || std::all_of(s.regions.begin(), s.regions.end(), [&](const Region& g) {
         return std::all_of(g.loops.begin(), g.loops.end(), [&](const auto& loop) {
             return std::all_of(loop.begin(), loop.end(), [&](const EdgeUse& u) { return within->contains(model.edges[u.edge.index()].curve.box()); });
@@ -44,7 +44,7 @@ bool fits(const SetRule& r, const Sheet& s, const Model& model, const std::optio
 }
 
 bool fits(const SetRule& r, const Member& m, const Model& model, const std::optional<Box3>& within) {
-    if (!r.surface.empty() || r.thinner > 0 || r.thicker > 0) return false;
+    if (!r.surface.empty() || r.thinner || r.thicker) return false;
     if (!of_body(model, m.body, r.body) || (!r.id.empty() && !holds(r.id, m.key))) return false;
     return !within || std::all_of(m.chain.begin(), m.chain.end(), [&](const EdgeUse& u) { return within->contains(model.edges[u.edge.index()].curve.box()); });
 }

@@ -4,7 +4,7 @@
 
 namespace halvo {
 
-SheetIndex::SheetIndex(const Model& model, int body, double margin) {
+SheetIndex::SheetIndex(const Model& model, BodyId body, double margin) {
     std::vector<Box3> boxes;
     for (const Sheet& s : model.sheets) {
         if (s.body != body) continue;

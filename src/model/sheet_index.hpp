@@ -10,7 +10,7 @@ namespace halvo {
 class SheetIndex {
 public:
     /// Each is near up to `margin` times its thickness beyond its box.
-    SheetIndex(const Model& model, int body, double margin);
+    SheetIndex(const Model& model, BodyId body, double margin);
     /// Numbers of the sheets that a point is near, rising.
     [[nodiscard]] std::vector<int> near(const Vec3& p) const { return tree_.touching(Box3(p)); }
     [[nodiscard]] const Sheet& sheet(int k) const { return *sheets_[static_cast<std::size_t>(k)]; }

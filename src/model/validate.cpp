@@ -44,13 +44,8 @@ private:
         each_sheet_reference(model_, [&](SheetId s) { check("sheet", s, model_.sheets.size()); });
         each_member_reference(model_, [&](MemberId m) { check("member", m, model_.members.size()); });
         each_section_reference(model_, [&](SectionId s) { check("section", s, model_.sections.size()); });
-        each_joint_reference(model_, [&](int j) {
-            if (ix(j) >= model_.joints.size()) say(ViolationKind::dangling_id, fmt::format("joint {} of {}", j, model_.joints.size()));
-        });
-        if (!model_.bodies.empty())
-            each_body_reference(model_, [&](int b) {
-                if (ix(b) >= model_.bodies.size()) say(ViolationKind::dangling_id, fmt::format("body {} of {}", b, model_.bodies.size()));
-            });
+        each_joint_reference(model_, [&](JointId j) { check("joint", j, model_.joints.size()); });
+        if (!model_.bodies.empty()) each_body_reference(model_, [&](BodyId b) { check("body", b, model_.bodies.size()); });
     }
 
     void curve_ends() {
@@ -94,13 +89,13 @@ private:
 
     // Vertices of one body that are one point. Those of several bodies are joined later, or never.
     void one_place() {
-        std::map<int, std::vector<VertexId>> of_body;
-        const auto add = [&](int body, EdgeId e) {
+        std::map<BodyId, std::vector<VertexId>> of_body;
+        const auto add = [&](BodyId body, EdgeId e) {
             for (const VertexId v : model_.edges[e.index()].vertices) of_body[body].push_back(v);
         };
         int by_hand = -1;
         for (const Sheet& s : model_.sheets) {
-            const int body = s.body >= 0 ? s.body : --by_hand;
+            const BodyId body = s.body ? s.body : BodyId(--by_hand);
             for (const Region& r : s.regions) {
                 for (const auto& loop : r.loops)
                     for (const EdgeUse& u : loop) add(body, u.edge);
@@ -109,7 +104,7 @@ private:
             }
         }
         for (const Member& m : model_.members)
-            for (const EdgeUse& u : m.chain) add(m.body >= 0 ? m.body : --by_hand, u.edge);
+            for (const EdgeUse& u : m.chain) add(m.body ? m.body : BodyId(--by_hand), u.edge);
         for (const auto& [body, list] : of_body) {
             PointRegistry places(model_.tolerance.point);
             std::map<int, VertexId> first;

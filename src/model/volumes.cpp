@@ -145,12 +145,12 @@ void add_doubled_along_links(const Model& model, const std::vector<std::vector<s
         std::set<std::pair<std::size_t, std::size_t>> pairs;
         for (const std::size_t i : sheets[l.a.index()])
             for (const std::size_t j : sheets[l.b.index()])
-                if (const Sheet& s = model.sheets[i], &t = model.sheets[j]; i != j && s.body >= 0 && s.body == t.body && !(s.chart.flat() && t.chart.flat()))
+                if (const Sheet& s = model.sheets[i], &t = model.sheets[j]; i != j && s.body && s.body == t.body && !(s.chart.flat() && t.chart.flat()))
                     pairs.insert({i, j});
         for (const auto& [i, j] : pairs) {
             const Vec3 p = c.middle(), q = k.middle(), along = c.derivative(c.t0).normalized(), up = model.sheets[i].chart.normal(p);
             const auto a = profile_of(model.sheets[i], p, along, up, p), b = profile_of(model.sheets[j], q, along, up, p);
-            if (a && b) out[static_cast<std::size_t>(model.sheets[i].body)] += common_area(*a, *b) * model.length(l.a);
+            if (a && b) out[model.sheets[i].body.index()] += common_area(*a, *b) * model.length(l.a);
         }
     }
 }
@@ -180,18 +180,18 @@ std::vector<double> doubled_at_seams(const Model& model, std::size_t bodies) {
         const double t = 0.5 * (c.t0 + c.t1);
         const Vec3 middle = c.point(t), along = c.derivative(t).normalized();
         const Frame across = Frame::with_z(middle, along);
-        std::map<int, std::vector<WallArm>> of_body;
-        std::map<int, std::set<std::size_t>> sheets;
+        std::map<BodyId, std::vector<WallArm>> of_body;
+        std::map<BodyId, std::set<std::size_t>> sheets;
         for (const Use& u : at[e]) {
             const Sheet& s = model.sheets[u.sheet];
-            if (s.body < 0) continue;
+            if (!s.body) continue;
             // Loops have their sheet on the left.
             const Vec3 way = s.chart.normal(middle).cross(u.reversed ? Vec3(-along) : along).normalized();
             of_body[s.body].push_back(arm(s, middle, along, way, across));
             sheets[s.body].insert(u.sheet);
         }
         for (const auto& [body, arms] : of_body)
-            if (sheets[body].size() > 1) out[static_cast<std::size_t>(body)] += doubled_area(arms) * model.length(EdgeId(e));
+            if (sheets[body].size() > 1) out[body.index()] += doubled_area(arms) * model.length(EdgeId(e));
     }
     return out;
 }

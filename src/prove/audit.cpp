@@ -45,7 +45,7 @@ std::vector<Finding> hanging_findings(const Model& model, const Assembly& solids
     for (std::size_t i = 0; i < model.sheets.size(); ++i) {
         if (along[i] || held[i].size() != 1 || at_vertex[*held[i].begin()].count(other)) continue;
         const Sheet& s = model.sheets[i];
-        const Body* body = s.body >= 0 ? &solids.bodies[static_cast<std::size_t>(s.body)] : nullptr;
+        const Body* body = s.body ? &solids.bodies[s.body.index()] : nullptr;
         out.push_back({make_key("finding", "hangs " + s.key, {}), FindingKind::hangs_on_by_point,
                        fmt::format("{} of {} is held at one point only", s.key, body ? body->label : ""),
                        "a weld or contact along an edge may be missing there; raise join.reach, or check the parts", model.vertices[*held[i].begin()].point, 0,

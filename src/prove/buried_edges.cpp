@@ -69,8 +69,8 @@ std::vector<Finding> buried_edge_findings(const Model& model, const Assembly& so
     const auto uses = sheets_at_edges(model);
     const std::vector<bool> held = held_edges(model);
     for (const Sheet& s : model.sheets) {
-        if (s.body < 0 || s.placed) continue;
-        const Body& body = solids.bodies[static_cast<std::size_t>(s.body)];
+        if (!s.body || s.placed) continue;
+        const Body& body = solids.bodies[s.body.index()];
         if (!body.tree) continue;
         std::vector<EdgeUse> free;
         for (const Region& r : s.regions)
@@ -90,7 +90,7 @@ std::vector<Finding> buried_edge_findings(const Model& model, const Assembly& so
                        sum,
                        body.label,
                        FindingLevel::warning,
-                       -1,
+                       {},
                        {body.key, body.key}});
     }
     return out;

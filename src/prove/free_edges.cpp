@@ -159,8 +159,8 @@ std::vector<Finding> free_edge_findings(const Model& model, const Assembly& soli
     KeySet keys;
     for (const auto& n : Searcher(model, reach).run()) {
         const Sheet &a = model.sheets[n.sheet], &b = model.sheets[n.other];
-        const auto name = [&](const Sheet& s) { return s.body >= 0 ? solids.bodies[static_cast<std::size_t>(s.body)].label : s.key; };
-        const auto body_key = [&](const Sheet& s) { return s.body >= 0 ? solids.bodies[static_cast<std::size_t>(s.body)].key : s.key; };
+        const auto name = [&](const Sheet& s) { return s.body ? solids.bodies[s.body.index()].label : s.key; };
+        const auto body_key = [&](const Sheet& s) { return s.body ? solids.bodies[s.body.index()].key : s.key; };
         const Curve& c = model.edges[n.edge].curve;
         out.push_back({keys.unique(make_key("finding", "free edge " + a.key + b.key, {c.length()})),
                        FindingKind::free_edge_within_reach,
@@ -170,7 +170,7 @@ std::vector<Finding> free_edge_findings(const Model& model, const Assembly& soli
                        c.length(),
                        name(a) + " + " + name(b),
                        FindingLevel::note,
-                       -1,
+                       {},
                        {body_key(a), body_key(b)}});
     }
     return out;

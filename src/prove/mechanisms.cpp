@@ -58,10 +58,9 @@ void add_rows(Eigen::MatrixXd& a, Eigen::Index row, Eigen::Index column, const V
 std::string name_of(const Model& model, const Assembly& solids, const Rigid& rigid, int group) {
     for (const Sheet& s : model.sheets)
         for (const Region& r : s.regions)
-            if (!r.loops.empty() && rigid.of(model, r.loops[0][0].edge) == group)
-                return s.body >= 0 ? solids.bodies[static_cast<std::size_t>(s.body)].label : s.key;
+            if (!r.loops.empty() && rigid.of(model, r.loops[0][0].edge) == group) return s.body ? solids.bodies[s.body.index()].label : s.key;
     for (const Member& m : model.members)
-        if (!m.chain.empty() && rigid.of(model, m.chain[0].edge) == group) return m.body >= 0 ? solids.bodies[static_cast<std::size_t>(m.body)].label : m.key;
+        if (!m.chain.empty() && rigid.of(model, m.chain[0].edge) == group) return m.body ? solids.bodies[m.body.index()].label : m.key;
     return "part of the model";
 }
 
@@ -179,7 +178,7 @@ void find_spinning(const Model& model, const Assembly& solids, Mobility& out) {
             }
         }
         if (fast || !any || !m.axis.is_straight()) continue;
-        const std::string name = m.body >= 0 ? solids.bodies[static_cast<std::size_t>(m.body)].label : m.key;
+        const std::string name = m.body ? solids.bodies[m.body.index()].label : m.key;
         out.notes.push_back({"spin-" + m.key, "prove", EntryKind::member_free_to_spin, EntryState::proposed,
                              fmt::format("{} ends square on sheets at single nodes: only their drilling stiffness keeps it from spinning; where its torsion "
                                          "matters, take it as shells or couple a ring of nodes round its ends",

@@ -46,11 +46,11 @@ public:
     std::vector<MeshMass> run() {
         for (const Element& e : mesh_.elements) {
             slabs_.push_back(e.kind == ElementKind::shell ? slab_of(e) : Slab{});
-            if (e.body < 0) continue;
-            if (e.kind == ElementKind::shell) out_[ix(e.body)].raw += slabs_.back().area * e.thickness;
+            if (!e.body) continue;
+            if (e.kind == ElementKind::shell) out_[e.body.index()].raw += slabs_.back().area * e.thickness;
             else if (e.kind == ElementKind::beam) add_beam(e);
         }
-        for (const Coupling& c : model_.couplings) out_[ix(c.body)].raw += c.volume;
+        for (const Coupling& c : model_.couplings) out_[c.body.index()].raw += c.volume;
         junctions();
         beside_each_other();
         return std::move(out_);
@@ -76,7 +76,7 @@ private:
     void add_beam(const Element& e) {
         const Member& m = model_.members[ix(e.member)];
         const double area = model_.sections[ix(e.section)].area, length = (node(e, 1) - node(e, 0)).norm();
-        MeshMass& mass = out_[ix(e.body)];
+        MeshMass& mass = out_[e.body.index()];
         mass.raw += area * length;
         if (m.axis.closed(10 * model_.tolerance.point)) return;
         const double p = m.axis.parameter(node(e, 0) + e.section_offset), q = m.axis.parameter(node(e, 1) + e.section_offset);
@@ -92,17 +92,18 @@ private:
         std::map<std::pair<int, int>, std::vector<Use>> at;
         for (std::size_t i = 0; i < mesh_.elements.size(); ++i) {
             const Element& e = mesh_.elements[i];
-            if (e.kind != ElementKind::shell || e.body < 0) continue;
+            if (e.kind != ElementKind::shell || !e.body) continue;
             for (std::size_t k = 0; k < e.count; ++k) at[std::minmax(e.nodes[k], e.nodes[(k + 1) % e.count])].push_back({i, k});
         }
         for (const auto& [nodes, uses] : at) {
-            std::set<int> sheets, bodies;
+            std::set<BodyId> bodies;
+            std::set<SheetId> sheets;
             for (const Use& u : uses) sheets.insert(mesh_.elements[u.element].sheet), bodies.insert(mesh_.elements[u.element].body);
             if (sheets.size() < 2) continue;
-            for (const int i : sheets)
-                for (const int j : sheets)
+            for (const SheetId i : sheets)
+                for (const SheetId j : sheets)
                     if (i < j) meet_.insert({i, j});
-            for (const int b : bodies) within_body(b, uses);
+            for (const BodyId b : bodies) within_body(b, uses);
             if (bodies.size() < 2) continue;
             double deepest = 0;
             for (const Use& u : uses) deepest = std::max(deepest, mesh_.elements[u.element].thickness);
@@ -111,8 +112,8 @@ private:
     }
 
     // Slabs of one body that meet: in closed form, as their skins meet in sharp edges.
-    void within_body(int body, const std::vector<Use>& uses) {
-        std::set<int> sheets;
+    void within_body(BodyId body, const std::vector<Use>& uses) {
+        std::set<SheetId> sheets;
         std::vector<WallArm> arms;
         const Element& first = mesh_.elements[uses[0].element];
         const Vec3 a = node(first, uses[0].side), b = node(first, uses[0].side + 1), along = (b - a).normalized();
@@ -134,7 +135,7 @@ private:
     // past the edge, to where it ends.
     void into_others(const Use& u, double deepest) {
         const Element& e = mesh_.elements[u.element];
-        const Body& own = solids_.bodies[ix(e.body)];
+        const Body& own = solids_.bodies[e.body.index()];
         if (!own.closed || !own.tree) return;
         const Slab& s = slabs_[u.element];
         const Vec3 a = node(e, u.side), run = node(e, u.side + 1) - a, way = s.normal.cross(run).normalized();
@@ -143,7 +144,7 @@ private:
             const Vec3 from = a + (l + 0.5) / lines * run + 0.5 * (s.low + s.high) * s.normal;
             const auto inside = [&](double d) { return own.tree->encloses(from + d * way); };
             const auto ends = [&](double d) { return inside(d) || !held(e.body, from + d * way); };
-            if (!ends(start)) out_[ix(e.body)].beyond += turning_point(ends, start, most_carried * deepest) * width * e.thickness;
+            if (!ends(start)) out_[e.body.index()].beyond += turning_point(ends, start, most_carried * deepest) * width * e.thickness;
             else if (inside(-start)) spare(e, s, from, way, turning_point([&](double d) { return !inside(-d); }, start, deepest), width);
         }
     }
@@ -167,7 +168,7 @@ private:
         for (int i = 0; i < layers; ++i)
             for (int k = 0; k < layers; ++k)
                 free += held(e.body, from - (i + 0.5) / layers * depth * way + ((k + 0.5) / layers - 0.5) * (s.high - s.low) * s.normal) ? 0 : 1;
-        out_[ix(e.body)].spared += depth * width * e.thickness * free / (layers * layers);
+        out_[e.body.index()].spared += depth * width * e.thickness * free / (layers * layers);
     }
 
     // Slabs of one body that run into each other without an edge in common, as where they are linked: by samples, each point for as many as hold it.
@@ -175,14 +176,14 @@ private:
         for (std::size_t i = 0; i < slabs_.size(); ++i) {
             const Element& e = mesh_.elements[i];
             const Slab& s = slabs_[i];
-            if (s.count == 0 || e.body < 0) continue;
+            if (s.count == 0 || !e.body) continue;
             const Index& index = index_of(e.body);
             std::vector<std::size_t> others;
             for (const int k : index.tree.touching(box_of(s))) {
                 const Element& o = mesh_.elements[index.elements[ix(k)]];
                 if (o.sheet != e.sheet && !meet_.count(std::minmax(o.sheet, e.sheet))) others.push_back(index.elements[ix(k)]);
             }
-            if (!others.empty()) out_[ix(e.body)].doubled += shared(s, others);
+            if (!others.empty()) out_[e.body.index()].doubled += shared(s, others);
         }
     }
 
@@ -211,7 +212,7 @@ private:
     }
 
     // In a slab of the body?
-    bool held(int body, const Vec3& p) {
+    bool held(BodyId body, const Vec3& p) {
         const Index& index = index_of(body);
         const auto near = index.tree.touching(Box3(p));
         return std::any_of(near.begin(), near.end(), [&](int k) { return slabs_[index.elements[ix(k)]].holds(p); });
@@ -222,7 +223,7 @@ private:
         std::vector<std::size_t> elements;
     };
 
-    const Index& index_of(int body) {
+    const Index& index_of(BodyId body) {
         const auto it = indices_.find(body);
         if (it != indices_.end()) return it->second;
         Index index;
@@ -238,8 +239,8 @@ private:
     const Mesh& mesh_;
     std::vector<MeshMass> out_;
     std::vector<Slab> slabs_;
-    std::map<int, Index> indices_;
-    std::set<std::pair<int, int>> meet_;  // sheets with an edge in common
+    std::map<BodyId, Index> indices_;
+    std::set<std::pair<SheetId, SheetId>> meet_;  // sheets with an edge in common
 };
 
 }  // namespace

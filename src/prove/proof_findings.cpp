@@ -25,7 +25,7 @@ std::vector<Finding> contact_findings(const Proof& proof, const Assembly& solids
                        c.gap,
                        a.label + " + " + b.label,
                        FindingLevel::warning,
-                       -1,
+                       {},
                        {a.key, b.key}});
     }
     return out;
@@ -33,7 +33,7 @@ std::vector<Finding> contact_findings(const Proof& proof, const Assembly& solids
 
 std::vector<Finding> part_findings(const Proof& proof, const Assembly& solids) {
     std::vector<Finding> out;
-    for (int b : proof.split_bodies) {
+    for (const BodyId b : proof.split_bodies) {
         const Body& body = solids.bodies[ix(b)];
         out.push_back({make_key("finding", "parts " + body.key, {}), FindingKind::body_in_parts,
                        fmt::format("{}: one solid, but its sheets do not hang together", body.label),
@@ -64,7 +64,7 @@ std::vector<Finding> weight_findings(const Proof& proof, const Assembly& solids,
 
 }  // namespace
 
-void add_proof_findings(Proof& proof, const Assembly& solids, const Model& model, double reach, const std::set<std::pair<int, int>>& held,
+void add_proof_findings(Proof& proof, const Assembly& solids, const Model& model, double reach, const std::set<BodyPair>& held,
                         const std::vector<double>& doubled) {
     const Mobility free = mobility(model, solids);
     proof.rigid_body_modes = free.rigid_body_modes, proof.mechanisms = free.mechanisms;
@@ -73,7 +73,7 @@ void add_proof_findings(Proof& proof, const Assembly& solids, const Model& model
     // Where a contact without a joint is reported already, its edges say nothing new.
     auto edges = free_edge_findings(model, solids, reach);
     std::set<std::pair<std::string, std::string>> pressed;
-    for (const auto& [a, b] : held) pressed.insert(std::minmax(solids.bodies[static_cast<std::size_t>(a)].key, solids.bodies[static_cast<std::size_t>(b)].key));
+    for (const auto& [a, b] : held) pressed.insert(std::minmax(solids.bodies[a.index()].key, solids.bodies[b.index()].key));
     std::erase_if(edges, [&](const Finding& f) {
         if (pressed.contains(std::minmax(f.body_keys[0], f.body_keys[1]))) return true;
         return std::any_of(open.begin(), open.end(), [&](const Finding& k) {

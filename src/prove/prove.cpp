@@ -62,22 +62,22 @@ private:
             if (solids_.bodies[i].closed) proof_.bodies[i].solid = solids_.bodies[i].mass.volume;  // surfaces have none
         std::vector<double> gross(solids_.bodies.size(), 0.0);
         for (const Sheet& s : model_.sheets) {
-            if (s.body < 0) continue;
-            const auto b = static_cast<std::size_t>(s.body);
+            if (!s.body) continue;
+            const auto b = s.body.index();
             // What a sheet stands for is its wall; lying at one side of it changes only what the mesh holds.
             proof_.bodies[b].idealized += wall_depth(model_, s) * (s.own_area() / s.growth + s.trimmed_area);
             gross[b] += s.thickness.mean * s.area();
             for (const BodyShare& k : s.shares) {
                 proof_.bodies[b].idealized -= k.volume, gross[b] -= k.volume;
-                proof_.bodies[static_cast<std::size_t>(k.body)].idealized += k.volume, gross[static_cast<std::size_t>(k.body)] += k.volume;
+                proof_.bodies[k.body.index()].idealized += k.volume, gross[k.body.index()] += k.volume;
             }
         }
         // Inside one body the sheets run to their common seam, so that a tee holds half the junction's material twice and a cross all of it.
         const std::vector<double> doubled = doubled_at_seams(model_, solids_.bodies.size());
         for (std::size_t b = 0; b < doubled.size(); ++b) proof_.bodies[b].idealized -= doubled[b];
         for (const Member& m : model_.members) {
-            if (m.body < 0) continue;
-            const auto b = static_cast<std::size_t>(m.body);
+            if (!m.body) continue;
+            const auto b = m.body.index();
             const double area = model_.sections[m.section.index()].area;
             double own = 0, all = 0;
             for (const EdgeUse& u : m.chain) {
@@ -89,10 +89,9 @@ private:
             proof_.bodies[b].idealized += area * (own + m.trimmed);
             gross[b] += area * all;
         }
-        for (const Coupling& c : model_.couplings)
-            proof_.bodies[static_cast<std::size_t>(c.body)].idealized += c.volume, gross[static_cast<std::size_t>(c.body)] += c.volume;
+        for (const Coupling& c : model_.couplings) proof_.bodies[c.body.index()].idealized += c.volume, gross[c.body.index()] += c.volume;
         for (const RootMaterial& r : model_.roots) {
-            BodyProof& p = proof_.bodies[static_cast<std::size_t>(r.body)];
+            BodyProof& p = proof_.bodies[r.body.index()];
             (r.volume < 0 ? p.filled : p.left_out) += std::abs(r.volume);
         }
         double solid = 0, idealized = 0;
@@ -102,7 +101,7 @@ private:
             if (p.idealized <= 0 || p.solid <= 0) continue;
             p.error = p.idealized / p.solid - 1;
             solid += p.solid, idealized += p.idealized;
-            if (std::abs(p.error) > std::abs(proof_.worst_body_error)) proof_.worst_body_error = p.error, proof_.worst_body = static_cast<int>(b);
+            if (std::abs(p.error) > std::abs(proof_.worst_body_error)) proof_.worst_body_error = p.error, proof_.worst_body = BodyId(b);
         }
         proof_.volume_error = solid > 0 ? idealized / solid - 1 : 0;
     }
@@ -112,7 +111,7 @@ private:
         Groups groups(solids_.bodies.size());
         for (const Sheet& s : model_.sheets)
             for (const BodyShare& k : s.shares)
-                if (s.body >= 0) groups.tie(s.body, k.body);
+                if (s.body) groups.tie(s.body.value, k.body.value);
         return groups;
     }
 
@@ -138,8 +137,7 @@ private:
             }
             p.mesh_error = net[root] / solid[root] - 1;
             raw_all += p.meshed, solid_all += p.solid;
-            if (std::abs(p.mesh_error) > std::abs(proof_.worst_mesh_error))
-                proof_.worst_mesh_error = p.mesh_error, proof_.worst_mesh_body = static_cast<int>(b);
+            if (std::abs(p.mesh_error) > std::abs(proof_.worst_mesh_error)) proof_.worst_mesh_error = p.mesh_error, proof_.worst_mesh_body = BodyId(b);
         }
         proof_.mass_error = solid_all > 0 ? raw_all / solid_all - 1 : 0;
     }
@@ -151,10 +149,10 @@ private:
             if (proof_.bodies[b].idealized > 0 && proof_.bodies[b].solid > 0)
                 solid += proof_.bodies[b].solid * solids_.bodies[b].mass.centre, vs += proof_.bodies[b].solid;
         for (const Element& e : mesh_.elements) {
-            if (e.kind == ElementKind::rigid || e.body < 0 || !solids_.bodies[static_cast<std::size_t>(e.body)].closed) continue;
+            if (e.kind == ElementKind::rigid || !e.body || !solids_.bodies[e.body.index()].closed) continue;
             const auto at = [&](std::size_t k) -> const Vec3& { return mesh_.nodes[static_cast<std::size_t>(e.nodes[k])]; };
             if (e.kind == ElementKind::beam) {
-                const double v = (at(1) - at(0)).norm() * model_.sections[static_cast<std::size_t>(e.section)].area;
+                const double v = (at(1) - at(0)).norm() * model_.sections[e.section.index()].area;
                 ideal += v * (0.5 * (at(0) + at(1)) + e.section_offset), vi += v;
                 continue;
             }
@@ -183,13 +181,13 @@ private:
         std::vector<bool> has(n, false), asked(n, false);
         double members = 0;
         for (const Sheet& s : model_.sheets)
-            if (s.body >= 0) has[static_cast<std::size_t>(s.body)] = true;
-        std::set<int> with_member;
+            if (s.body) has[s.body.index()] = true;
+        std::set<BodyId> with_member;
         for (const Member& m : model_.members)
-            if (m.body >= 0 && with_member.insert(m.body).second) members += solids_.bodies[static_cast<std::size_t>(m.body)].mass.area;
+            if (m.body && with_member.insert(m.body).second) members += solids_.bodies[m.body.index()].mass.area;
         for (std::size_t b = 0; b < n; ++b) {
             asked[b] = has[b];
-            if (!has[b] && !with_member.count(static_cast<int>(b)) && wants_sheets(solids_.bodies[b])) asked[b] = true, empty_.push_back(b);
+            if (!has[b] && !with_member.count(BodyId(b)) && wants_sheets(solids_.bodies[b])) asked[b] = true, empty_.push_back(b);
         }
         SkinCover cover = cover_skin(solids_, model_, asked);
         proof_.coverage = cover.all + members > 0 ? (cover.covered + members) / (cover.all + members) : 0;
@@ -231,7 +229,7 @@ private:
     double merged_beyond(const Sheet& s, const Vec3& from, const Vec3& way) const {
         const double step = 1e-4 * s.thickness.max;
         for (const BodyShare& share : s.shares) {
-            const Body& other = solids_.bodies[static_cast<std::size_t>(share.body)];
+            const Body& other = solids_.bodies[share.body.index()];
             Vec3 start = from + step * way;
             if (!other.tree->encloses(start)) {
                 const auto entry = other.tree->shoot(start, way, 0);
@@ -248,9 +246,9 @@ private:
     void thickness() {
         std::vector<Sample> errors, deviations;
         for (const Element& e : mesh_.elements) {
-            if (e.kind != ElementKind::shell || e.body < 0) continue;
-            const Sheet& s = model_.sheets[static_cast<std::size_t>(e.sheet)];
-            const Body& body = solids_.bodies[static_cast<std::size_t>(e.body)];
+            if (e.kind != ElementKind::shell || !e.body) continue;
+            const Sheet& s = model_.sheets[e.sheet.index()];
+            const Body& body = solids_.bodies[e.body.index()];
             Vec3 c = Vec3::Zero();
             for (std::size_t k = 0; k < e.count; ++k) c += mesh_.nodes[static_cast<std::size_t>(e.nodes[k])] / e.count;
             // Elements of curved sheets are flat; the ray starts where the sheet itself is.
@@ -284,9 +282,9 @@ private:
         std::vector<const Curve*> curves;
     };
 
-    std::map<std::pair<int, int>, Shared> shared() const {
-        std::vector<std::set<int>> at_vertex(model_.vertices.size()), at_edge(model_.edges.size());
-        const auto use_edge = [&](EdgeId e, int body) {
+    std::map<BodyPair, Shared> shared() const {
+        std::vector<std::set<BodyId>> at_vertex(model_.vertices.size()), at_edge(model_.edges.size());
+        const auto use_edge = [&](EdgeId e, BodyId body) {
             at_edge[e.index()].insert(body);
             for (VertexId v : model_.edges[e.index()].vertices) at_vertex[v.index()].insert(body);
         };
@@ -309,10 +307,10 @@ private:
                 for (const Region& r : s.regions)
                     for (const auto& loop : r.loops)
                         for (const EdgeUse& u : loop) use_edge(u.edge, k.body);
-        std::map<std::pair<int, int>, Shared> out;
-        const auto pairs = [&](const std::set<int>& a, const std::set<int>& b, auto&& add) {
-            for (int x : a)
-                for (int y : b)
+        std::map<BodyPair, Shared> out;
+        const auto pairs = [&](const std::set<BodyId>& a, const std::set<BodyId>& b, auto&& add) {
+            for (const BodyId x : a)
+                for (const BodyId y : b)
                     if (x != y) add(out[std::minmax(x, y)]);
         };
         for (std::size_t v = 0; v < at_vertex.size(); ++v)
@@ -358,31 +356,31 @@ private:
     }
 
     // Is either body joined to one and the same other there? What touches in a point needs no joint of its own then.
-    [[nodiscard]] bool meet_at_third(const std::map<std::pair<int, int>, Shared>& joints, const Contact& c, double near) const {
-        const auto joined_here = [&](int a, int b) {
+    [[nodiscard]] bool meet_at_third(const std::map<BodyPair, Shared>& joints, const Contact& c, double near) const {
+        const auto joined_here = [&](BodyId a, BodyId b) {
             const auto it = joints.find(std::minmax(a, b));
             if (it == joints.end()) return false;
             const auto close = [&](const Vec3& v) { return (v - c.centre).norm() <= near; };
             return std::any_of(it->second.points.begin(), it->second.points.end(), close) ||
                    std::any_of(it->second.curves.begin(), it->second.curves.end(), [&](const Curve* k) { return close(k->point(k->nearest(c.centre))); });
         };
-        for (int third = 0; third < static_cast<int>(solids_.bodies.size()); ++third)
-            if (third != c.a && third != c.b && joined_here(c.a, third) && joined_here(c.b, third)) return true;
+        for (std::size_t i = 0; i < solids_.bodies.size(); ++i)
+            if (const BodyId third(i); third != c.a && third != c.b && joined_here(c.a, third) && joined_here(c.b, third)) return true;
         return false;
     }
 
     // Bodies that a fastener holds, by the solids, and that it is joined to in the model; they need no joint where it presses them together.
-    [[nodiscard]] std::set<std::pair<int, int>> held_by_fasteners(const std::map<std::pair<int, int>, Shared>& joints) const {
-        std::set<std::pair<int, int>> out;
+    [[nodiscard]] std::set<BodyPair> held_by_fasteners(const std::map<BodyPair, Shared>& joints) const {
+        std::set<BodyPair> out;
         for (const Fastener& f : find_fasteners(solids_)) {
-            std::vector<int> group{f.body};
-            const auto add = [&](int b) {
+            std::vector<BodyId> group{f.body};
+            const auto add = [&](BodyId b) {
                 if (joints.contains(std::minmax(f.body, b))) group.push_back(b);
             };
             for (const Fastener::Grip& g : f.grips) add(g.body);
-            for (const int r : f.rings) add(r);
-            for (int a : group)
-                for (int b : group)
+            for (const BodyId r : f.rings) add(r);
+            for (const BodyId a : group)
+                for (const BodyId b : group)
                     if (a < b) out.emplace(a, b);
         }
         return out;
@@ -390,31 +388,29 @@ private:
 
     void contacts() {
         std::vector<double> across(solids_.bodies.size(), 0.0);
-        std::map<std::pair<int, int>, std::vector<const Sheet*>> in_one;  // bodies that one sheet stands for
+        std::map<BodyPair, std::vector<const Sheet*>> in_one;  // bodies that one sheet stands for
         for (const Sheet& s : model_.sheets) {
-            if (s.body < 0) continue;
-            std::set<int> bodies{s.body};
+            if (!s.body) continue;
+            std::set<BodyId> bodies{s.body};
             for (const BodyShare& k : s.shares) bodies.insert(k.body);
-            for (int a : bodies) {
-                across[static_cast<std::size_t>(a)] = std::max(across[static_cast<std::size_t>(a)], s.thickness.max);
-                for (int b : bodies)
+            for (const BodyId a : bodies) {
+                across[a.index()] = std::max(across[a.index()], s.thickness.max);
+                for (const BodyId b : bodies)
                     if (a < b) in_one[{a, b}].push_back(&s);
             }
         }
         const std::vector<double> thick = across;  // of bodies that have sheets
         for (const Member& m : model_.members)
-            if (m.body >= 0) across[static_cast<std::size_t>(m.body)] = model_.sections[m.section.index()].depth;
+            if (m.body) across[m.body.index()] = model_.sections[m.section.index()].depth;
         for (const Coupling& c : model_.couplings)
-            if (c.whole_body()) across[static_cast<std::size_t>(c.body)] = solids_.bodies[static_cast<std::size_t>(c.body)].box.sizes().norm();
+            if (c.whole_body()) across[c.body.index()] = solids_.bodies[c.body.index()].box.sizes().norm();
         const auto joints = shared();
         held_ = held_by_fasteners(joints);
         for (const Contact& c : find_contacts(solids_, reach_, observer_, "prove")) {
-            const double near = across[static_cast<std::size_t>(c.a)] + across[static_cast<std::size_t>(c.b)] + reach_;
-            const double walls = thick[static_cast<std::size_t>(c.a)] > 0 && thick[static_cast<std::size_t>(c.b)] > 0
-                                     ? thick[static_cast<std::size_t>(c.a)] + thick[static_cast<std::size_t>(c.b)] + reach_
-                                     : 0;
+            const double near = across[c.a.index()] + across[c.b.index()] + reach_;
+            const double walls = thick[c.a.index()] > 0 && thick[c.b.index()] > 0 ? thick[c.a.index()] + thick[c.b.index()] + reach_ : 0;
             // A body without any sheet or member is named as such already.
-            if (across[static_cast<std::size_t>(c.a)] == 0 || across[static_cast<std::size_t>(c.b)] == 0) continue;
+            if (across[c.a.index()] == 0 || across[c.b.index()] == 0) continue;
             ContactProof p{c.a, c.b, c.centre, std::max(0.0, c.gap), false};
             const auto it = joints.find({c.a, c.b});
             if (it != joints.end())
@@ -452,8 +448,7 @@ private:
             if (!c.joined) {
                 const Vec3 at = c.place + solids_.shift;
                 proof_.outside.push_back(fmt::format("{} and {}: contact without a joint at ({:.1f}, {:.1f}, {:.1f}), gap {:.2f} mm",
-                                                     solids_.bodies[static_cast<std::size_t>(c.a)].label, solids_.bodies[static_cast<std::size_t>(c.b)].label,
-                                                     at.x(), at.y(), at.z(), c.gap));
+                                                     solids_.bodies[c.a.index()].label, solids_.bodies[c.b.index()].label, at.x(), at.y(), at.z(), c.gap));
             }
         for (std::size_t b : empty_) proof_.outside.push_back(fmt::format("{}: it has walls, but no sheet stands for any of them", solids_.bodies[b].label));
         if (model_.sheets.empty() && model_.members.empty()) proof_.outside.push_back("no wall and no member was found; the findings say why");
@@ -471,7 +466,7 @@ private:
     void mass_bounds() {
         if (mesh_.elements.empty()) return;
         // Round walls at a side that the plan asks for weigh more or less by its wish: said, but no error.
-        std::set<int> by_plan;
+        std::set<BodyId> by_plan;
         for (const Sheet& s : model_.sheets)
             if (s.placed && s.reference != Reference::middle && !s.chart.flat()) by_plan.insert(s.body);
         for (std::size_t b = 0; b < proof_.bodies.size(); ++b) {
@@ -483,7 +478,7 @@ private:
                 continue;
             }
             const double error = p.mesh_error + (p.left_out - p.filled) / p.solid;
-            if (std::abs(error) > options_.mesh && !by_plan.count(static_cast<int>(b)))
+            if (std::abs(error) > options_.mesh && !by_plan.count(BodyId(b)))
                 proof_.outside.push_back(
                     fmt::format("{}: its mesh holds {:+.2f} % of it (bound {:.2f} %)", solids_.bodies[b].label, 100 * error, 100 * options_.mesh));
         }
@@ -494,16 +489,16 @@ private:
         const Parts parts = connected_parts(model_);
         std::vector<std::set<int>> of(solids_.bodies.size());
         for (std::size_t i = 0; i < model_.sheets.size(); ++i)
-            if (model_.sheets[i].body >= 0) of[static_cast<std::size_t>(model_.sheets[i].body)].insert(parts.of_sheet[i]);
+            if (model_.sheets[i].body) of[model_.sheets[i].body.index()].insert(parts.of_sheet[i]);
         for (std::size_t b = 0; b < of.size(); ++b) {
             if (of[b].size() < 2) continue;
-            proof_.split_bodies.push_back(static_cast<int>(b));
+            proof_.split_bodies.push_back(BodyId(b));
             proof_.outside.push_back(fmt::format("{}: one solid, but its sheets fall into {} parts", solids_.bodies[b].label, of[b].size()));
         }
     }
 
     // Area of the sheet's surface under its elements: their own is less by their chords, a tenth in a bend with one row.
-    [[nodiscard]] double on_surface(const Chart& chart, int sheet) const {
+    [[nodiscard]] double on_surface(const Chart& chart, SheetId sheet) const {
         constexpr int n = 6;  // pieces along each side of a triangle
         double sum = 0;
         for (const Element& e : mesh_.elements) {
@@ -530,12 +525,11 @@ private:
         Groups one_sheet = weighed_together();
         for (const JointRecord& j : model_.joints) {
             const bool own = j.kind == JointKind::coupling || j.kind == JointKind::fastener || j.kind == JointKind::tie || j.kind == JointKind::point_contact;
-            if (own || j.state != EntryState::applied || j.bodies[0] < 0 || j.bodies[1] < 0 || j.bodies[0] == j.bodies[1]) continue;
-            if (one_sheet.root(j.bodies[0]) == one_sheet.root(j.bodies[1])) continue;
+            if (own || j.state != EntryState::applied || !j.bodies[0] || !j.bodies[1] || j.bodies[0] == j.bodies[1]) continue;
+            if (one_sheet.root(j.bodies[0].value) == one_sheet.root(j.bodies[1].value)) continue;
             if (held.contains(std::minmax(j.bodies[0], j.bodies[1]))) continue;
             proof_.outside.push_back(fmt::format("{}: the joint of {} and {} is listed, but nothing in the mesh holds them together", j.key,
-                                                 solids_.bodies[static_cast<std::size_t>(j.bodies[0])].label,
-                                                 solids_.bodies[static_cast<std::size_t>(j.bodies[1])].label));
+                                                 solids_.bodies[j.bodies[0].index()].label, solids_.bodies[j.bodies[1].index()].label));
         }
     }
 
@@ -555,11 +549,11 @@ private:
         if (mesh_.parts != proof_.parts) proof_.outside.push_back(fmt::format("the model is {} part(s), its mesh falls into {}", proof_.parts, mesh_.parts));
         std::vector<double> meshed(model_.sheets.size(), 0.0);
         for (const Element& e : mesh_.elements)
-            if (e.sheet >= 0)
+            if (e.sheet)
                 for (std::size_t k = 2; k < e.count; ++k) {
                     const Vec3& a = mesh_.nodes[static_cast<std::size_t>(e.nodes[0])];
                     const Vec3 &b = mesh_.nodes[static_cast<std::size_t>(e.nodes[k - 1])], &c = mesh_.nodes[static_cast<std::size_t>(e.nodes[k])];
-                    meshed[static_cast<std::size_t>(e.sheet)] += 0.5 * (b - a).cross(c - a).norm();
+                    meshed[e.sheet.index()] += 0.5 * (b - a).cross(c - a).norm();
                 }
         double all = 0;
         for (const Sheet& s : model_.sheets) all += s.area();
@@ -567,7 +561,7 @@ private:
             const double area = model_.sheets[i].area();
             const auto unlike = [&] { return std::abs(meshed[i] - area) > most_unmeshed * area && std::abs(meshed[i] - area) > least_unmeshed * all; };
             if (!unlike()) continue;
-            if (!model_.sheets[i].chart.flat()) meshed[i] = on_surface(model_.sheets[i].chart, static_cast<int>(i));
+            if (!model_.sheets[i].chart.flat()) meshed[i] = on_surface(model_.sheets[i].chart, SheetId(i));
             if (unlike()) proof_.outside.push_back(fmt::format("{}: its mesh has {:.1f} mm2, the sheet {:.1f} mm2", model_.sheets[i].key, meshed[i], area));
         }
     }
@@ -580,8 +574,8 @@ private:
     const Observer& observer_;
     std::vector<std::size_t> empty_;  // bodies that should have sheets and have none
     Proof proof_;
-    std::set<std::pair<int, int>> held_;  // bodies, by fasteners
-    std::vector<double> doubled_;         // volume of each body that several of its own walls hold in the mesh
+    std::set<BodyPair> held_;      // bodies, by fasteners
+    std::vector<double> doubled_;  // volume of each body that several of its own walls hold in the mesh
 };
 
 }  // namespace

@@ -87,12 +87,12 @@ ShellThickness measure(const Assembly& solids, const std::vector<Vec3>& nodes, c
         near.min().array() -= 0.5 * body.box.sizes().maxCoeff(), near.max().array() += 0.5 * body.box.sizes().maxCoeff();
         if (!near.intersects(box)) continue;
         for (const Vec3& o : from)
-            if (const auto s = Line(body, o, normal, tiny).material(); s && (best.body < 0 || s->to - s->from < best.thickness * (1 - 1e-9)))
-                best = {s->to - s->from, 0.5 * (s->from + s->to), static_cast<int>(b)};
+            if (const auto s = Line(body, o, normal, tiny).material(); s && (!best.body || s->to - s->from < best.thickness * (1 - 1e-9)))
+                best = {s->to - s->from, 0.5 * (s->from + s->to), BodyId(b)};
         // The middle of the element says most where it agrees.
-        if (best.body == static_cast<int>(b))
+        if (best.body == BodyId(b))
             if (const auto s = Line(body, centre, normal, tiny).material(); s && s->to - s->from < 1.2 * best.thickness)
-                best = {s->to - s->from, 0.5 * (s->from + s->to), static_cast<int>(b)};
+                best = {s->to - s->from, 0.5 * (s->from + s->to), BodyId(b)};
     }
     return best;
 }

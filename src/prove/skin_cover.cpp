@@ -52,12 +52,12 @@ bool over(const Cover& c, const Vec3& p, double slack) {
 std::vector<std::vector<Cover>> covers_of(const Assembly& solids, const Model& model) {
     std::vector<std::vector<Cover>> of(solids.bodies.size());
     for (const Sheet& s : model.sheets) {
-        if (s.body < 0) continue;
+        if (!s.body) continue;
         Box3 box = sheet_box(model, s);
         box.min().array() -= 1.1 * s.thickness.max, box.max().array() += 1.1 * s.thickness.max;
         const auto outline = std::make_shared<const OutlineIndex>(s.own_outline);
-        of[ix(s.body)].push_back({&s, box, outline});
-        for (const BodyShare& k : s.shares) of[ix(k.body)].push_back({&s, box, outline});
+        of[s.body.index()].push_back({&s, box, outline});
+        for (const BodyShare& k : s.shares) of[k.body.index()].push_back({&s, box, outline});
     }
     return of;
 }
@@ -106,7 +106,7 @@ double share_covered(const Body& body, std::size_t facet, const std::vector<Cove
     return static_cast<double>(in) / all;
 }
 
-void collect_patches(const Body& body, int id, const std::vector<double>& share, std::vector<UncoveredPatch>& out) {
+void collect_patches(const Body& body, BodyId id, const std::vector<double>& share, std::vector<UncoveredPatch>& out) {
     Groups groups(body.facets.size());
     std::map<std::array<std::int64_t, 3>, int> at;  // facets of different faces meet in points of their own
     for (std::size_t i = 0; i < body.facets.size(); ++i) {
@@ -158,7 +158,7 @@ SkinCover cover_skin(const Assembly& solids, const Model& model, const std::vect
         for (const Cover& c : covers[b]) boxes.push_back(c.box);
         const BoxTree tree(boxes);
         const bool region =
-            std::any_of(model.couplings.begin(), model.couplings.end(), [&](const Coupling& c) { return c.body == static_cast<int>(b) && !c.faces.empty(); });
+            std::any_of(model.couplings.begin(), model.couplings.end(), [&](const Coupling& c) { return c.body == BodyId(b) && !c.faces.empty(); });
         if (!covers[b].empty())
             parallel_for(share.size(), [&](std::size_t i) {
                 const double within = fillet[ix(body.facets[i].face)] ? slack + 0.75 * thickest : slack;
@@ -171,17 +171,17 @@ SkinCover cover_skin(const Assembly& solids, const Model& model, const std::vect
             }
         };
         for (const RootMaterial& r : model.roots)
-            if (r.body == static_cast<int>(b)) account_for(r.faces);
+            if (r.body == BodyId(b)) account_for(r.faces);
         // Skin of solid regions that stand as rigid masses.
         for (const Coupling& c : model.couplings)
-            if (c.body == static_cast<int>(b)) account_for(c.faces);
+            if (c.body == BodyId(b)) account_for(c.faces);
         for (const Face& f : body.faces) {
             double in = 0, total = 0;
             for (std::size_t i = f.first_facet; i < f.first_facet + f.facet_count; ++i) total += body.facet_area(i), in += share[i] * body.facet_area(i);
             out.all += f.area;
             if (total > 0) out.covered += f.area * in / total;
         }
-        collect_patches(body, static_cast<int>(b), share, out.uncovered);
+        collect_patches(body, BodyId(b), share, out.uncovered);
     }
     std::stable_sort(out.uncovered.begin(), out.uncovered.end(), [](const UncoveredPatch& a, const UncoveredPatch& b) { return a.area > b.area * (1 + 1e-9); });
     if (out.uncovered.size() > most_patches) out.uncovered.resize(most_patches);

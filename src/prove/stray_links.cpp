@@ -14,7 +14,7 @@ class Finder {
 public:
     explicit Finder(const Mesh& mesh) : mesh_(mesh), bodies_(mesh.nodes.size()), line_(mesh.nodes.size(), false) {
         for (const Element& e : mesh.elements) {
-            if (e.kind == ElementKind::rigid || e.body < 0) continue;
+            if (e.kind == ElementKind::rigid || !e.body) continue;
             for (std::size_t k = 0; k < e.count; ++k) {
                 bodies_[ix(e.nodes[k])].insert(e.body);
                 if (e.kind == ElementKind::beam) line_[ix(e.nodes[k])] = true;
@@ -22,7 +22,7 @@ public:
             }
         }
         for (std::size_t n = 0; n < bodies_.size(); ++n)
-            for (const int b : bodies_[n]) nodes_[b].push_back(static_cast<int>(n));
+            for (const BodyId b : bodies_[n]) nodes_[b].push_back(static_cast<int>(n));
         for (auto& [body, list] : nodes_) std::ranges::sort(list, [&](int a, int b) { return at(a).x() < at(b).x(); });
     }
 
@@ -48,7 +48,7 @@ private:
         if (bodies_[ix(from)].empty() || (line_[ix(from)] && !line_[ix(to)])) return std::nullopt;  // the centre of a rigid block asks for nothing
         std::optional<double> out;
         const double length = (at(from) - at(to)).norm();
-        for (const int body : bodies_[ix(to)]) {
+        for (const BodyId body : bodies_[ix(to)]) {
             if (bodies_[ix(from)].contains(body)) continue;
             const double more = length - nearest(body, at(from), length) - 0.5 * size_.at(body);
             if (!out || more < *out) out = more;
@@ -56,7 +56,7 @@ private:
         return out;
     }
 
-    [[nodiscard]] double nearest(int body, const Vec3& p, double within) const {
+    [[nodiscard]] double nearest(BodyId body, const Vec3& p, double within) const {
         const std::vector<int>& list = nodes_.at(body);
         double best = within;
         for (auto it = std::ranges::lower_bound(list, p.x() - within, {}, [&](int n) { return at(n).x(); }); it != list.end() && at(*it).x() <= p.x() + best;
@@ -66,10 +66,10 @@ private:
     }
 
     const Mesh& mesh_;
-    std::vector<std::set<int>> bodies_;
+    std::vector<std::set<BodyId>> bodies_;
     std::vector<bool> line_;
-    std::map<int, double> size_;
-    std::map<int, std::vector<int>> nodes_;  // by x
+    std::map<BodyId, double> size_;
+    std::map<BodyId, std::vector<int>> nodes_;  // by x
 };
 
 }  // namespace
@@ -78,15 +78,15 @@ std::vector<StrayLink> stray_links(const Mesh& mesh) {
     return Finder(mesh).run();
 }
 
-std::set<std::pair<int, int>> connected_bodies(const Mesh& mesh) {
-    std::vector<std::set<int>> at(mesh.nodes.size());
+std::set<BodyPair> connected_bodies(const Mesh& mesh) {
+    std::vector<std::set<BodyId>> at(mesh.nodes.size());
     for (const Element& e : mesh.elements)
-        if (e.kind != ElementKind::rigid && e.body >= 0)
+        if (e.kind != ElementKind::rigid && e.body)
             for (std::size_t k = 0; k < e.count; ++k) at[ix(e.nodes[k])].insert(e.body);
-    std::set<std::pair<int, int>> out;
-    const auto pairs = [&](const std::set<int>& x, const std::set<int>& y) {
-        for (const int a : x)
-            for (const int b : y)
+    std::set<BodyPair> out;
+    const auto pairs = [&](const std::set<BodyId>& x, const std::set<BodyId>& y) {
+        for (const BodyId a : x)
+            for (const BodyId b : y)
                 if (a != b) out.insert(std::minmax(a, b));
     };
     for (const auto& bodies : at) pairs(bodies, bodies);

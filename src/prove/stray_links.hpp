@@ -17,6 +17,6 @@ struct StrayLink {
 [[nodiscard]] std::vector<StrayLink> stray_links(const Mesh& mesh);
 
 /// Pairs of bodies (smaller number first) whose elements share a node or are held to each other by a rigid element or a tie.
-[[nodiscard]] std::set<std::pair<int, int>> connected_bodies(const Mesh& mesh);
+[[nodiscard]] std::set<BodyPair> connected_bodies(const Mesh& mesh);
 
 }  // namespace halvo

@@ -19,10 +19,6 @@ Vec3 middle_of(const Body& b, const Face& f) {
     return box.isEmpty() ? b.mass.centre : Vec3(box.center());
 }
 
-double unless(double given, double otherwise) {
-    return given > 0 ? given : otherwise;
-}
-
 // Thickness of the walls next to a face: what a hole or round there is measured against. Nothing is small in a bulk body
 // unless the plan says a length.
 double wall_at(const Surveyed& s, int face) {
@@ -64,7 +60,7 @@ void find_holes(const Surveyed& s, Findings& out) {
     int count = 0, face = -1;
     double least = std::numeric_limits<double>::infinity(), widest = 0;
     for (const Hole& h : holes) {
-        const double limit = unless(s.options.holes, wall_at(s, h.faces[0]));
+        const double limit = s.options.holes.value_or(wall_at(s, h.faces[0]));
         // Well over half a turn: a notch or a bend is no hole. Wide ones against their wall are tubes.
         if (h.turn < 1.9 * pi || 2 * h.radius > limit * (1 + 1e-9) || s.summary.kind == BodyClass::slender) continue;
         ++count;
@@ -85,7 +81,7 @@ void find_rounds(const Surveyed& s, Findings& out) {
     for (const SkinPair& q : s.skin.pairs)
         if (q.wall) in_walls.insert(q.a), in_walls.insert(q.b);
     if (s.summary.kind == BodyClass::slender) return;  // part of the profile
-    const double limit = unless(s.options.rounds, s.summary.bands.empty() ? 0 : 0.5 * s.wall());
+    const double limit = s.options.rounds.value_or(s.summary.bands.empty() ? 0 : 0.5 * s.wall());
     int count = 0, face = -1;
     double least = std::numeric_limits<double>::infinity(), largest = 0;
     for (std::size_t f = 0; f < s.body.faces.size(); ++f) {
@@ -150,7 +146,7 @@ std::optional<Island> island_behind(const Surveyed& s, int base, const std::vect
 }
 
 void find_lettering(const Surveyed& s, Findings& out) {
-    const double limit = unless(s.options.raised, s.summary.bands.empty() ? 0 : 0.5 * s.wall());
+    const double limit = s.options.raised.value_or(s.summary.bands.empty() ? 0 : 0.5 * s.wall());
     std::map<int, std::vector<int>> faces_at;
     for (std::size_t f = 0; f < s.body.faces.size(); ++f)
         for (const auto& loop : s.body.faces[f].loops)

@@ -24,7 +24,7 @@ Finding between(FindingKind kind, const Body& a, const Body& b, std::string abou
     Finding f;
     f.key = make_key("finding", std::string(kind_name(kind)) + " " + a.key + " " + b.key, measures);
     f.kind = kind, f.about = std::move(about), f.advice = std::move(advice);
-    f.place = place, f.size = size, f.body = a.label + " + " + b.label, f.face = face, f.body_keys = {a.key, b.key};
+    f.place = place, f.size = size, f.body = a.label + " + " + b.label, f.face = FaceId(face), f.body_keys = {a.key, b.key};
     return f;
 }
 
@@ -237,7 +237,7 @@ bool doubled_bodies(const Body& a, const Body& b, double tol) {
 
 void find_tiny(const Assembly& solids, const SurveyOptions& options, Findings& out) {
     if (solids.bodies.size() < 2) return;
-    const double limit = options.tiny > 0 ? options.tiny : 1e-3 * extent(solids);
+    const double limit = options.tiny.value_or(1e-3 * extent(solids));
     std::map<int, std::vector<const Body*>> parts;
     for (const Body& b : solids.bodies)
         if (!b.box.isEmpty() && extent(b) < limit) parts[b.part].push_back(&b);
@@ -300,12 +300,12 @@ void find_between_bodies(const Assembly& solids, const Survey& survey, const Sur
     find_tiny(solids, options, out);
     const auto contacts = find_contacts(solids, options.near, observer, "survey");
     // Play in the holes of bolts is no gap that anything is to close.
-    std::set<std::pair<int, int>> held;
+    std::set<BodyPair> held;
     for (const Fastener& f : find_fasteners(solids)) {
         for (const Fastener::Grip& g : f.grips) held.insert(std::minmax(f.body, g.body));
-        for (const int r : f.rings) held.insert(std::minmax(f.body, r));
+        for (const BodyId r : f.rings) held.insert(std::minmax(f.body, r));
     }
-    std::map<std::pair<int, int>, std::vector<const Contact*>> pairs;
+    std::map<BodyPair, std::vector<const Contact*>> pairs;
     for (const Contact& c : contacts) pairs[{c.a, c.b}].push_back(&c);
     for (const auto& [ids, list] : pairs) {
         const Body &a = solids.bodies[ix(ids.first)], &b = solids.bodies[ix(ids.second)];

@@ -70,7 +70,7 @@ double Surveyed::wall() const {
 }
 
 double Surveyed::narrow() const {
-    if (options.narrow > 0) return options.narrow;
+    if (options.narrow) return *options.narrow;
     return std::max(10 * tol, summary.bands.empty() ? 1e-4 * extent(body) : 0.05 * wall());
 }
 
@@ -79,7 +79,7 @@ Finding Surveyed::finding(FindingKind kind, std::string about, std::string advic
     Finding f;
     f.key = make_key("finding", std::string(kind_name(kind)) + " " + body.key, measures);
     f.kind = kind, f.about = body.label + ": " + std::move(about), f.advice = std::move(advice);
-    f.place = place, f.size = size, f.body = body.label, f.face = face, f.body_keys = {body.key, ""};
+    f.place = place, f.size = size, f.body = body.label, f.face = FaceId(face), f.body_keys = {body.key, ""};
     return f;
 }
 

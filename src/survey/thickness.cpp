@@ -72,7 +72,7 @@ void find_bulk(const Body& body, const Skin& skin, BodySurvey& out) {
         const int root = groups.root(static_cast<int>(f));
         BulkRegion& r = regions[root];
         r.area += rest[f], r.across = std::max(r.across, across[f]);
-        if (r.face < 0 || body.faces[f].area > body.faces[ix(r.face)].area) r.face = static_cast<int>(f);
+        if (!r.face || body.faces[f].area > body.faces[ix(r.face)].area) r.face = FaceId(f);
         const Face& face = body.faces[f];
         for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i)
             for (int c : body.facets[i].corners) boxes[root].extend(body.points[ix(c)]);

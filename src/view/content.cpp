@@ -73,7 +73,7 @@ private:
         }
         const bool by_body = o_.colour == DrawOptions::Colour::body;
         const auto colour = [&](const Element& e) {
-            if (by_body) return category(e.body);
+            if (by_body) return category(e.body.value);
             const double v = quality ? e.quality : e.thickness;
             return field((v - s.low) / (s.high - s.low));
         };
@@ -125,7 +125,7 @@ private:
         }
         face(top, c), face(bottom, c);
         for (std::size_t k = 0; k < e.count; ++k) {
-            const auto key = std::tuple(e.sheet, std::min(e.nodes[k], e.nodes[(k + 1) % e.count]), std::max(e.nodes[k], e.nodes[(k + 1) % e.count]));
+            const auto key = std::tuple(e.sheet.value, std::min(e.nodes[k], e.nodes[(k + 1) % e.count]), std::max(e.nodes[k], e.nodes[(k + 1) % e.count]));
             if (sides().at(key) == 1) face({bottom[k], bottom[(k + 1) % e.count], top[(k + 1) % e.count], top[k]}, c);
         }
     }
@@ -136,13 +136,13 @@ private:
             for (const Element& e : job_.mesh.elements)
                 if (e.kind == ElementKind::shell)
                     for (std::size_t k = 0; k < e.count; ++k)
-                        ++sides_[{e.sheet, std::min(e.nodes[k], e.nodes[(k + 1) % e.count]), std::max(e.nodes[k], e.nodes[(k + 1) % e.count])}];
+                        ++sides_[{e.sheet.value, std::min(e.nodes[k], e.nodes[(k + 1) % e.count]), std::max(e.nodes[k], e.nodes[(k + 1) % e.count])}];
         return sides_;
     }
 
     void real_members() {
         for (const Element& e : job_.mesh.elements) {
-            if (e.kind != ElementKind::beam || e.section < 0) continue;
+            if (e.kind != ElementKind::beam || !e.section) continue;
             const Member& m = job_.model.members[ix(e.member)];
             // Across each node, so that the skins of neighbours meet in bends.
             const Frame first = m.axis.frame(m.axis.parameter(node(e, 0))), last = m.axis.frame(m.axis.parameter(node(e, 1)));

@@ -20,12 +20,12 @@ Content compose_coverage(const Job& job) {
         const Body& body = job.solids.bodies[b];
         std::vector<bool> open(body.facets.size(), false);
         for (const UncoveredPatch& p : job.proof.uncovered)
-            if (p.body == static_cast<int>(b))
+            if (p.body == BodyId(b))
                 for (int f : p.facets)
                     if (f >= 0 && ix(f) < open.size()) open[ix(f)] = true;
         bool any = false;
-        for (const Sheet& s : job.model.sheets) any = any || s.body == static_cast<int>(b);
-        for (const Member& m : job.model.members) any = any || m.body == static_cast<int>(b);
+        for (const Sheet& s : job.model.sheets) any = any || s.body == BodyId(b);
+        for (const Member& m : job.model.members) any = any || m.body == BodyId(b);
         for (std::size_t i = 0; i < body.facets.size(); ++i) {
             const auto& k = body.facets[i].corners;
             out.scene.triangles.push_back({body.points[ix(k[0])], body.points[ix(k[1])], body.points[ix(k[2])], open[i] ? bare : any ? covered : neutral});
@@ -40,7 +40,7 @@ Content compose_coverage(const Job& job) {
     for (std::size_t i = 0; i < job.proof.uncovered.size() && i < most_marks; ++i) {
         const UncoveredPatch& p = job.proof.uncovered[i];
         out.marks.push_back({p.place, std::to_string(i + 1)});
-        out.list.push_back(fmt::format("{}. {:.0f} mm2 ({})", i + 1, p.area, job.solids.bodies[ix(p.body)].label));
+        out.list.push_back(fmt::format("{}. {:.0f} mm2 ({})", i + 1, p.area, job.solids.bodies[p.body.index()].label));
     }
     if (job.proof.uncovered.empty()) out.captions.push_back("every patch of the skin is a side or a rim of some sheet or member");
     else

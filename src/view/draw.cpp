@@ -151,8 +151,8 @@ void close_up(Scene::View& view, const Job& job, const DrawOptions& o, Content& 
         if (span <= 0) span = 12 * measures(job.mesh, e).longest;
         content.marks = {{place, fmt::format("{:.2f}", r.worst[0].scaled_jacobian)}};
         content.title = fmt::format("{}: the worst element, scaled Jacobian {:.3f}", job.solids.file, r.worst[0].scaled_jacobian);
-        content.captions = {fmt::format("element {} of sheet {} at {}", r.worst[0].element, job.model.sheets[static_cast<std::size_t>(e.sheet)].key,
-                                        at(place, job.solids.shift))};
+        content.captions = {
+            fmt::format("element {} of sheet {} at {}", r.worst[0].element, job.model.sheets[e.sheet.index()].key, at(place, job.solids.shift))};
     }
     if (span <= 0) span = 0.1 * view.height / view.scale;
     view.centre = Vec2(view.right.dot(place), view.up.dot(place));
