@@ -44,6 +44,13 @@ enum class SeamKind {
     butt,
 };
 
+/// The joint that sheets have along a seam.
+[[nodiscard]] constexpr JointKind joint_of(SeamKind seam) {
+    static_assert(static_cast<int>(SeamKind::corner) == static_cast<int>(JointKind::corner) &&
+                  static_cast<int>(SeamKind::butt) == static_cast<int>(JointKind::butt));  // the same ones, first
+    return static_cast<JointKind>(seam);
+}
+
 /// What was decided. For `joint`, LedgerEntry::joint says which.
 enum class EntryKind {
     wall,

@@ -1,6 +1,8 @@
 #include "body/fasteners.hpp"
 
+#include "body/round_faces.hpp"
 #include "core/index.hpp"
+#include "core/keys.hpp"
 #include "geom/box_tree.hpp"
 #include "geom/facet_tree.hpp"
 
@@ -57,18 +59,10 @@ std::optional<Fastener> shank_of(const Body& b, BodyId id) {
         if (!c || f.facet_count == 0 || !is_shank(b, f, *c)) continue;  // faces of damaged files may have no facets
         const Range r = along(b, f, c->frame);
         if (r.length() <= longest * (1 + 1e-9)) continue;
-        double round = 0;
-        std::vector<int> faces;
-        for (std::size_t k = 0; k < b.faces.size(); ++k) {
-            const auto* o = std::get_if<CylinderSurface>(&b.faces[k].surface);
-            if (!o || std::abs(o->radius - c->radius) > 1e-3 * c->radius || o->frame.z.cross(c->frame.z).norm() > same_axis ||
-                off_axis(c->frame, o->frame.origin) > 1e-3 * c->radius)
-                continue;
-            round += b.faces[k].area, faces.push_back(static_cast<int>(k));
-        }
-        if (round < least_round * 2 * pi * c->radius * r.length()) continue;
+        RoundBand band = band_round(b, *c);
+        if (band.turns(r.length()) < least_round) continue;  // further on there may be a nut of one piece with it
         Fastener s;
-        s.body = id, s.axis = c->frame, s.radius = c->radius, s.shank = std::move(faces);
+        s.body = id, s.axis = c->frame, s.radius = c->radius, s.shank = std::move(band.faces);
         longest = r.length(), best = std::move(s);
     }
     if (!best) return std::nullopt;
@@ -134,6 +128,10 @@ bool clamped(const Fastener& s) {
 }
 
 }  // namespace
+
+std::string fastener_key(const Body& body) {
+    return make_key("fastener", body.key, {});
+}
 
 std::vector<Fastener> find_fasteners(const Assembly& solids) {
     std::vector<Box3> boxes;

@@ -22,6 +22,9 @@ struct Fastener {
     std::vector<BodyId> rings;  ///< nuts and washers: bodies that lie round the shank and hold on to nothing else
 };
 
+/// Stable id of the decision what becomes of a fastener.
+[[nodiscard]] std::string fastener_key(const Body& body);
+
 /// All of an assembly. A bolt holds two bodies at least, and these lie on each other there, with no more than a shank's radius between.
 [[nodiscard]] std::vector<Fastener> find_fasteners(const Assembly& solids);
 

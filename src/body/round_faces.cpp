@@ -9,9 +9,28 @@
 namespace halvo {
 namespace {
 
-constexpr double rolled = 0.06;  // of a principal curvature, that it varies by over what a ball was rolled along
+constexpr double same_cylinder = 1e-3;  // of the radius, and sine of the angle between axes
+constexpr double rolled = 0.06;         // of a principal curvature, that it varies by over what a ball was rolled along
 
 }  // namespace
+
+RoundBand band_round(const Body& body, const CylinderSurface& c) {
+    RoundBand out{{}, std::numeric_limits<double>::max(), std::numeric_limits<double>::lowest(), 0, c.radius};
+    for (std::size_t k = 0; k < body.faces.size(); ++k) {
+        const Face& f = body.faces[k];
+        const auto* o = std::get_if<CylinderSurface>(&f.surface);
+        if (!o || f.facet_count == 0 || std::abs(o->radius - c.radius) > same_cylinder * c.radius || o->frame.z.cross(c.frame.z).norm() > same_cylinder ||
+            c.frame.local2(o->frame.origin).norm() > same_cylinder * c.radius)
+            continue;
+        out.area += f.area, out.faces.push_back(static_cast<int>(k));
+        for (std::size_t i = f.first_facet; i < f.first_facet + f.facet_count; ++i)
+            for (const int v : body.facets[i].corners) {
+                const double h = c.frame.height(body.points[ix(v)]);
+                out.low = std::min(out.low, h), out.high = std::max(out.high, h);
+            }
+    }
+    return out;
+}
 
 const Surface& RoundFaces::surface(int face) const {
     const Surface& own = body_.faces[ix(face)].surface;

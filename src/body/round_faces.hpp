@@ -10,6 +10,17 @@
 
 namespace halvo {
 
+/// All faces of a body that lie on one cylinder, and how far they go along it and round it.
+struct RoundBand {
+    std::vector<int> faces;
+    double low = 0, high = 0;  ///< along the cylinder's axis (mm)
+    double area = 0;           ///< (mm2)
+    double radius = 0;         ///< (mm)
+    /// How often they go round, if they were so long along the axis (mm).
+    [[nodiscard]] double turns(double length) const { return area / (2 * pi * radius * std::max(length, 1e-12)); }
+};
+[[nodiscard]] RoundBand band_round(const Body& body, const CylinderSurface& cylinder);
+
 /// Refers to the body. What is found out of a face is kept.
 class RoundFaces {
 public:

@@ -1,6 +1,7 @@
 #include "body/skin.hpp"
 
 #include "body/folds.hpp"
+#include "body/round_faces.hpp"
 #include "core/groups.hpp"
 #include "core/index.hpp"
 #include "geom/facet_tree.hpp"
@@ -270,21 +271,8 @@ bool thick_ring(const Body& body, const SkinPair& q) {
     const auto* b = std::get_if<CylinderSurface>(&body.faces[ix(q.b)].surface);
     if (!a || !b || a->frame.z.cross(b->frame.z).norm() > 1e-3) return false;
     if (std::abs(a->radius - b->radius) < thick * 0.5 * (a->radius + b->radius) || a->frame.local2(b->frame.origin).norm() > 0.05 * b->radius) return false;
-    const auto turns = [&](const CylinderSurface& c) {
-        double area = 0, low = std::numeric_limits<double>::max(), high = -low;
-        for (const Face& f : body.faces) {
-            const auto* o = std::get_if<CylinderSurface>(&f.surface);
-            if (!o || std::abs(o->radius - c.radius) > 1e-3 * c.radius || o->frame.z.cross(c.frame.z).norm() > 1e-3 ||
-                c.frame.local2(o->frame.origin).norm() > 1e-3 * c.radius)
-                continue;
-            area += f.area;
-            for (std::size_t i = f.first_facet; i < f.first_facet + f.facet_count; ++i)
-                for (int k : body.facets[i].corners)
-                    low = std::min(low, c.frame.height(body.points[ix(k)])), high = std::max(high, c.frame.height(body.points[ix(k)]));
-        }
-        return area / (2 * pi * c.radius * std::max(high - low, 1e-12));
-    };
-    return turns(*a) > all_round && turns(*b) > all_round;
+    const RoundBand outer = band_round(body, *a), inner = band_round(body, *b);
+    return outer.turns(outer.high - outer.low) > all_round && inner.turns(inner.high - inner.low) > all_round;
 }
 
 Skin analyse_skin(const Body& body, std::vector<Probe> probes, const WallLimits& limits) {

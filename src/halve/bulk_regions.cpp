@@ -9,6 +9,7 @@
 #include "geom/spread.hpp"
 #include "halve/bulk_grid.hpp"
 #include "model/sheet_index.hpp"
+#include "model/slab.hpp"
 #include "model/volumes.hpp"
 
 #include <fmt/format.h>
@@ -312,12 +313,10 @@ private:
         const std::vector<int> near = sheets_.near(p);
         return std::any_of(near.begin(), near.end(), [&](int k) {
             const Sheet& s = sheets_.sheet(k);
-            const double height = s.chart.height(p);
-            if (std::abs(height) > sheet_reach * s.thickness.max) return false;
+            if (std::abs(s.chart.height(p)) > sheet_reach * s.thickness.max) return false;
             const Vec2 at = s.chart.local2(p);
-            if (!sheets_.outline(k).inside(at)) return false;
-            const auto sides = s.field.sides(s.chart, at);
-            return height <= 2 * share * sides.up + tol_ && height >= -2 * share * sides.down - tol_ && (!with_skin || has_skin(s, p));
+            return sheets_.outline(k).inside(at) && between_sides(s.chart, s.field, at, s.chart.height(p), 0, tol_, 2 * share) &&
+                   (!with_skin || has_skin(s, p));
         });
     }
 

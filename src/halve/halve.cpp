@@ -213,8 +213,7 @@ Model halve_body(const Assembly& solids, std::size_t id, const HalveOptions& opt
 std::vector<bool> left_to_join(const Assembly& solids, const HalveOptions& options) {
     std::vector<bool> out(solids.bodies.size(), false);
     for (const Fastener& f : find_fasteners(solids)) {
-        const std::string key = make_key("fastener", solids.bodies[f.body.index()].key, {});
-        if (std::find(options.refuse.begin(), options.refuse.end(), key) != options.refuse.end()) continue;
+        if (std::ranges::find(options.refuse, fastener_key(solids.bodies[f.body.index()])) != options.refuse.end()) continue;
         out[f.body.index()] = true;
         for (const BodyId r : f.rings) out[r.index()] = true;
     }

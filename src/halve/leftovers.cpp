@@ -6,6 +6,7 @@
 #include "halve/step_slopes.hpp"
 #include "halve/wall_neighbours.hpp"
 #include "model/sheet_index.hpp"
+#include "model/slab.hpp"
 
 #include <fmt/format.h>
 
@@ -189,20 +190,9 @@ private:
         if (p.box.squaredExteriorDistance(m) > 3 * p.thickest * p.thickest || !widened(p.box, p.thickest).contains(m)) return false;
         const double h = p.chart.height(m);
         if (p.field.pieces.size() < 2 || p.field.ridge) return std::abs(h) <= 0.52 * p.thickest + tol_;
-        return std::abs(h) <= 1.02 * p.thickest + tol_ && (in_step(p, m, h) || on_slope(body_, p, p.chart.foot(m)));
+        return std::abs(h) <= 1.02 * p.thickest + tol_ &&
+               (halvo::between_sides(p.chart, p.field, p.chart.local2(m), h, 0.05 * p.thickest, 0, 1.02) || on_slope(body_, p, p.chart.foot(m)));
     }
-
-    // Between the sides that a stepped wall has there, or a little to one side: skin of the step itself is of its thick piece.
-    static bool in_step(const WallSurface& p, const Vec3& m, double h) {
-        constexpr double more = 1.02;
-        const double beside = 0.05 * p.thickest;
-        const Vec2 at = p.chart.local2(m);
-        return std::any_of(std::begin(around), std::end(around), [&](const std::array<double, 2>& d) {
-            const auto sides = p.field.sides(p.chart, at + beside * Vec2(d[0], d[1]));
-            return h <= more * sides.up && h >= -more * sides.down;
-        });
-    }
-    static constexpr std::array<std::array<double, 2>, 5> around{{{0, 0}, {1, 0}, {-1, 0}, {0, 1}, {0, -1}}};
 
     // Nearer than in_some_wall: the wall's two sides must face each other there.
     bool between_sides(const Vec3& m) const {

@@ -3,6 +3,7 @@
 #include "core/index.hpp"
 #include "core/parallel.hpp"
 #include "model/sheet_index.hpp"
+#include "model/slab.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -62,28 +63,22 @@ private:
         return best;
     }
 
-    static double outside(const Sheet& s, const Vec3& p) {
-        const double h = s.chart.height(p);
-        const auto sides = s.field.sides(s.chart, s.chart.local2(p));
-        return h > 0 ? h - sides.up : -h - sides.down;
-    }
-
     // By the secant method on the distance from the sheet's slab; its foot must lie in the sheet.
     std::optional<double> reach(int k, const SkinPoint& from) const {
         const Sheet& s = sheets_.sheet(k);
         const double limit = 3 * s.thickness.max;
         if (std::abs(s.chart.height(from.point)) > limit + s.thickness.max) return std::nullopt;
-        double a = 0, fa = outside(s, from.point);
+        double a = 0, fa = slab_place(s, from.point).beyond();
         if (fa <= tol_) return over(k, from.point) ? std::optional(0.0) : std::nullopt;
         if (fa > limit) return std::nullopt;
-        double b = fa, fb = outside(s, from.point - b * from.normal);
+        double b = fa, fb = slab_place(s, from.point - b * from.normal).beyond();
         for (int i = 0; i < 60 && std::abs(fb) > tol_; ++i) {
             const double slope = (fb - fa) / (b - a);
             if (!(slope < -0.02)) return std::nullopt;
             a = b, fa = fb;
             b -= fb / slope;
             if (!(b >= 0) || b > limit) return std::nullopt;
-            fb = outside(s, from.point - b * from.normal);
+            fb = slab_place(s, from.point - b * from.normal).beyond();
         }
         const Vec3 at = from.point - b * from.normal;
         return over(k, at) ? std::optional(b) : std::nullopt;

@@ -15,24 +15,6 @@
 namespace halvo {
 namespace {
 
-JointKind joint_of(SeamKind kind) {
-    switch (kind) {
-        case SeamKind::corner:
-            return JointKind::corner;
-        case SeamKind::tee:
-            return JointKind::tee;
-        case SeamKind::cross:
-            return JointKind::cross;
-        case SeamKind::star:
-            return JointKind::star;
-        case SeamKind::smooth:
-            return JointKind::smooth;
-        case SeamKind::butt:
-            break;
-    }
-    return JointKind::butt;
-}
-
 class Carrier {
 public:
     Carrier(Model& model, JoinWork& work) : model_(model), work_(work), tol_(work.tol) {}

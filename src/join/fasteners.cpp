@@ -25,10 +25,6 @@ std::string joined(const std::vector<std::string>& names) {
     return out;
 }
 
-std::string key_of(const Body& b) {
-    return make_key("fastener", b.key, {});
-}
-
 // Where the axis meets the sheet's surface, near a place along it.
 std::optional<double> meets_axis(const Sheet& sheet, const Frame& axis, double near) {
     double t = near;
@@ -118,7 +114,7 @@ void Fastening::lines(Model& model) {
     for (const Member& m : model.members)
         if (m.body) made[m.body.index()] = true;
     for (Fastener& f : find_fasteners(solids_)) {
-        const std::string key = key_of(solids_.bodies[f.body.index()]);
+        const std::string key = fastener_key(solids_.bodies[f.body.index()]);
         if (made[f.body.index()] || std::ranges::find(options_.refuse, key) != options_.refuse.end()) continue;
         HeldFastener h{std::move(f), {}, -1};
         h.stops = stops_of(model, h.fastener);
@@ -131,7 +127,7 @@ void Fastening::lines(Model& model) {
         if (options_.fasteners == FastenersAs::line && length > h.fastener.radius * 0.1) {
             Member m;
             const Body& body = solids_.bodies[h.fastener.body.index()];
-            m.key = key_of(body), m.body = h.fastener.body, m.section = SectionId(section_of(model, h.fastener.radius));
+            m.key = fastener_key(body), m.body = h.fastener.body, m.section = SectionId(section_of(model, h.fastener.radius));
             Frame begin = h.fastener.axis;
             begin.origin = place(h, h.stops.front().at);
             m.axis = Axis::straight(begin, length);
@@ -209,17 +205,17 @@ void Fastening::hold(const Model& model, JoinWork& work) const {
         std::vector<int> head;
         for (int k = 0; k < static_cast<int>(body.faces.size()); ++k)
             if (std::ranges::find(f.shank, k) == f.shank.end()) head.push_back(k);
-        CouplingWork whole{key_of(body), f.body, body.mass.centre, body.mass.volume, {}, {}, {}};
+        CouplingWork whole{fastener_key(body), f.body, body.mass.centre, body.mass.volume, {}, {}, {}};
         for (std::size_t k = 0; k < h.stops.size(); ++k) {
             const FastenerStop& stop = h.stops[k];
             const Vec3 p = place(h, stop.at);
             const bool end = k == 0 || k + 1 == h.stops.size();
-            CouplingWork own{fmt::format("{}-{}", key_of(body), k + 1), f.body, p, end ? 0.5 * ends : 0, {}, {}, end ? head : f.shank};
+            CouplingWork own{fmt::format("{}-{}", fastener_key(body), k + 1), f.body, p, end ? 0.5 * ends : 0, {}, {}, end ? head : f.shank};
             CouplingWork& c = h.member >= 0 ? own : whole;
             const std::string other = stop.sheet >= 0    ? model.sheets[static_cast<std::size_t>(stop.sheet)].key
                                       : stop.member >= 0 ? model.members[static_cast<std::size_t>(stop.member)].key
                                                          : solids_.bodies[stop.body.index()].key;
-            JointRecord j = joint_record(JointKind::fastener, key_of(body), f.body, other, stop.body);
+            JointRecord j = joint_record(JointKind::fastener, fastener_key(body), f.body, other, stop.body);
             j.place = p, j.length = 2 * pi * stop.radius;
             if (add_joint(model, work, j) == -1) continue;
             if (stop.sheet >= 0) {
@@ -276,7 +272,7 @@ void Fastening::record(Model& model) const {
         const std::string as = options_.fasteners == FastenersAs::left_out ? "left out by the plan"
                                : h.member >= 0 ? fmt::format("a line of {:.1f} mm, stiff to the rim of each hole", h.stops.back().at - h.stops.front().at)
                                                : "rigid, coupled to the rim of each hole";
-        model.ledger.push_back({key_of(body), "join", EntryKind::fastener, EntryState::applied,
+        model.ledger.push_back({fastener_key(body), "join", EntryKind::fastener, EntryState::applied,
                                 fmt::format("{}: fastener of {:.2f} mm through {}, {}", body.label, 2 * h.fastener.radius, joined(held), as),
                                 2 * h.fastener.radius, body.mass.centre, body.label});
         if (options_.fasteners == FastenersAs::left_out) {

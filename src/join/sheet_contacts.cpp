@@ -1,4 +1,5 @@
 #include "join/sheet_contacts.hpp"
+#include "model/slab.hpp"
 
 #include <algorithm>
 
@@ -24,11 +25,8 @@ bool SheetContacts::at_foot(std::size_t sheet, const std::set<int>& facing, cons
         if (it == side_of_.end() || it->second.contains(sheet)) return false;
         return std::ranges::any_of(it->second, [&](std::size_t k) {
             const Sheet& foot = model_.sheets[k];
-            const SkinPoint on = foot.chart.on(c.place);
-            const double height = (c.place - on.point).dot(on.normal);
-            const auto sides = foot.field.sides(foot.chart, foot.chart.local2(on.point));
-            const double off = std::min(std::abs(height - sides.up), std::abs(height + sides.down));
-            return off <= std::abs(c.gap) + 10 * work_.tol && on_sheet(foot, work_.sheets[k], on.point, foot.thickness.max);
+            const SlabPlace in = slab_place(foot, c.place);
+            return in.from_side() <= std::abs(c.gap) + 10 * work_.tol && on_sheet(foot, work_.sheets[k], in.foot.point, foot.thickness.max);
         });
     });
 }

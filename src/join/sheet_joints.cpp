@@ -2,6 +2,7 @@
 #include "geom/foot_curve.hpp"
 #include "geom/outline.hpp"
 #include "join/sheet_contacts.hpp"
+#include "model/slab.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -203,16 +204,11 @@ private:
 
     // The normal of the sheet where a place of contact is on a side of its wall.
     std::optional<Vec3> normal_under_skin(std::size_t i, const ContactPoint& c) const {
-        const Chart& chart = sheet(i).chart;
-        const SkinPoint on = chart.on(c.place);
-        const Vec2 at = chart.local2(on.point);
-        if (!on_sheet(sheet(i), work_.sheets[i], on.point, 0)) return std::nullopt;
-        const double height = (c.place - on.point).dot(on.normal);
-        const auto sides = sheet(i).field.sides(chart, at);
-        const double off = std::min(std::abs(height - sides.up), std::abs(height + sides.down));
+        const SlabPlace in = slab_place(sheet(i), c.place);
+        if (!on_sheet(sheet(i), work_.sheets[i], in.foot.point, 0)) return std::nullopt;
         constexpr double slack = 0.01;  // thicknesses: of fitted midsurfaces and facets
-        if (off > 0.5 * std::abs(c.gap) + 10 * work_.tol + slack * sides.thickness()) return std::nullopt;
-        return on.normal;
+        if (in.from_side() > 0.5 * std::abs(c.gap) + 10 * work_.tol + slack * in.sides.thickness()) return std::nullopt;
+        return in.foot.normal;
     }
 
     // In one solid a round wall runs into a flat or another round one along a line, less deep than their midsurfaces would meet: a corrugated

@@ -4,6 +4,7 @@
 #include "join/work.hpp"
 #include "model/sheet_index.hpp"
 #include "model/sheet_values.hpp"
+#include "model/slab.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -59,12 +60,8 @@ private:
     // In the thickness of a sheet?
     bool within(const SheetIndex& index, int k, const Vec3& p) const {
         const Sheet& s = index.sheet(k);
-        const SkinPoint on = s.chart.on(p);
-        const Vec2 at = s.chart.local2(on.point);
-        if (!index.outline(k).inside(at)) return false;
-        const double height = (p - on.point).dot(on.normal);
-        const auto sides = s.field.sides(s.chart, at);
-        return height <= sides.up + work_.tol && height >= -sides.down - work_.tol;
+        const SlabPlace in = slab_place(s, p);
+        return in.beyond() <= work_.tol && index.outline(k).inside(in.at);
     }
 
     // The sheet's own body, and those that touch it there.

@@ -5,6 +5,7 @@
 #include "join/work.hpp"
 #include "model/sheet_index.hpp"
 #include "model/sheet_values.hpp"
+#include "model/slab.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -103,17 +104,13 @@ private:
     // How far a point in the thickness of a sheet is from that, with nothing but solid between.
     std::optional<double> height_in(const SheetIndex& index, int k, const Vec3& p) const {
         const Sheet& s = index.sheet(k);
-        const SkinPoint on = s.chart.on(p);
-        const auto copies = s.chart.copies(s.chart.local2(on.point));
-        const auto in = [&](const Vec2& q) { return index.outline(k).inside(q) || index.outline(k).border_within(q, beside * s.thickness.max); };
-        const auto at = std::find_if(copies.begin(), copies.end(), in);
-        if (at == copies.end()) return std::nullopt;
-        const double height = (p - on.point).dot(on.normal);
-        const auto sides = s.field.sides(s.chart, *at);
-        if (height > sides.up + work_.tol || height < -sides.down - work_.tol) return std::nullopt;
-        const auto solid = [&](double share) { return body(s).tree->encloses(p + share * (on.point - p)); };
+        const SlabPlace in = slab_place(s, p);
+        const auto copies = s.chart.copies(in.at);
+        const auto over = [&](const Vec2& q) { return index.outline(k).inside(q) || index.outline(k).border_within(q, beside * s.thickness.max); };
+        if (std::ranges::none_of(copies, over) || in.beyond() > work_.tol) return std::nullopt;
+        const auto solid = [&](double share) { return body(s).tree->encloses(p + share * (in.foot.point - p)); };
         if (!solid(0.25) || !solid(0.5) || !solid(0.75)) return std::nullopt;
-        return std::abs(height);
+        return std::abs(in.height);
     }
 
     // Nothing may follow what follows it.

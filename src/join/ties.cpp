@@ -3,6 +3,7 @@
 #include "join/work.hpp"
 #include "model/sets.hpp"
 #include "model/sheet_values.hpp"
+#include "model/slab.hpp"
 
 #include <fmt/format.h>
 
@@ -49,12 +50,8 @@ private:
 bool runs_over(const Curve& c, const Sheet& from, const Sheet& onto, const SheetState& state, double reach, double flush) {
     for (const double share : {0.03, 0.27, 0.5, 0.73, 0.97}) {
         const Vec3 p = c.point(c.parameter_at(share));
-        const SkinPoint foot = onto.chart.on(p);
-        if (!on_sheet(onto, state, foot.point, flush)) return false;
-        const double across = std::abs(foot.normal.dot(from.chart.normal(p)));
-        const auto under = onto.field.sides(onto.chart, onto.chart.local2(foot.point)), own = from.field.sides(from.chart, from.chart.local2(p));
-        const double side = (p - foot.point).dot(foot.normal) < 0 ? under.down : under.up;
-        if ((p - foot.point).norm() - side - std::max(own.up, own.down) * across > reach) return false;
+        const SlabPlace in = slab_place(onto, p);
+        if (!on_sheet(onto, state, in.foot.point, flush) || skin_gap(from, p, in) > reach) return false;
     }
     return true;
 }

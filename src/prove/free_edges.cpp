@@ -4,6 +4,7 @@
 #include "geom/box_tree.hpp"
 #include "geom/outline.hpp"
 #include "model/sheet_values.hpp"
+#include "model/slab.hpp"
 #include "prove/mechanisms.hpp"
 
 #include <fmt/format.h>
@@ -129,16 +130,12 @@ private:
     // Between the skins at a point of an edge: over the other's side or before its rim.
     std::optional<double> gap(const Vec3& p, std::size_t own, std::size_t other) const {
         const Sheet &a = model_.sheets[own], &b = model_.sheets[other];
-        const SkinPoint on = b.chart.on(p);
-        const double across = std::abs(on.normal.dot(a.chart.normal(p)));
-        if ((p - on.point).norm() > b.thickness.max + a.thickness.max + reach_) return std::nullopt;
-        const Vec2 q = b.chart.local2(on.point);
-        const auto under = b.field.sides(b.chart, q), edge = a.field.sides(a.chart, a.chart.local2(p));
-        const double side = (p - on.point).dot(on.normal) < 0 ? under.down : under.up;
-        const double above = (p - on.point).norm() - side - std::max(edge.up, edge.down) * across;
+        const SlabPlace in = slab_place(b, p);
+        if (std::abs(in.height) > b.thickness.max + a.thickness.max + reach_) return std::nullopt;
+        const double above = skin_gap(a, p, in);
         if (above > reach_) return std::nullopt;
         for (const auto& loops : polygons_.at(&b))
-            if (inside(loops, q) || border_distance(loops, q) <= reach_) return std::max(0.0, above);
+            if (inside(loops, in.at) || border_distance(loops, in.at) <= reach_) return std::max(0.0, above);
         return std::nullopt;
     }
 

@@ -8,6 +8,7 @@
 #include "geom/facet_tree.hpp"
 #include "geom/outline.hpp"
 #include "model/sheet_values.hpp"
+#include "model/slab.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -26,18 +27,6 @@ struct Cover {
     std::shared_ptr<const OutlineIndex> outline;
 };
 
-// Between the sheet's two sides; at a step, between those of either piece.
-bool in_slab(const Sheet& s, const Vec2& q, double h, double slack) {
-    const auto within = [&](const Vec2& at) {
-        const auto sides = s.field.sides(s.chart, at);
-        return h <= sides.up + slack && h >= -sides.down - slack;
-    };
-    if (within(q)) return true;
-    if (s.field.pieces.size() < 2) return false;
-    const double d = 0.05 * s.thickness.max;
-    return within(q + Vec2(d, 0)) || within(q - Vec2(d, 0)) || within(q + Vec2(0, d)) || within(q - Vec2(0, d));
-}
-
 // A side of the sheet, or a rim within its thickness.
 bool over(const Cover& c, const Vec3& p, double slack) {
     if (!c.box.contains(p)) return false;
@@ -45,7 +34,7 @@ bool over(const Cover& c, const Vec3& p, double slack) {
     const double h = s.chart.height(p);
     if (std::abs(h) > s.thickness.max * 1.02 + slack) return false;
     const Vec2 q = s.chart.local2(p);
-    if (!in_slab(s, q, h, 0.01 * s.thickness.max + slack)) return false;
+    if (!between_sides(s.chart, s.field, q, h, 0.05 * s.thickness.max, 0.01 * s.thickness.max + slack)) return false;
     return c.outline->inside(q) || c.outline->border_within(q, s.thickness.max + slack);
 }
 
