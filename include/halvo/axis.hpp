@@ -12,7 +12,7 @@ class Axis {
 public:
     Axis() = default;
     /// `start` has its origin at the start, z along the line, x and y the section axes. Pieces run one after the other.
-    Axis(Frame start, std::vector<Curve> pieces);
+    Axis(const Frame& start, std::vector<Curve> pieces);
     [[nodiscard]] static Axis straight(const Frame& start, double length);
 
     [[nodiscard]] double length() const { return at_.empty() ? 0 : at_.back(); }

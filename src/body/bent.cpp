@@ -51,7 +51,7 @@ private:
     Axis axis() const { return axis_from(frame_); }
 
     // The pieces walked, for the line that starts at a frame: arcs turn about the same axes, each at the line's own radius.
-    Axis axis_from(Frame start) const {
+    Axis axis_from(const Frame& start) const {
         std::vector<Curve> pieces;
         Frame f = start;
         for (const auto& [motion, amount] : pieces_) {

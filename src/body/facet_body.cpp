@@ -234,7 +234,7 @@ private:
     }
 
     Curve open_curve(const Chain& c, const std::vector<Vec3>& pts) const {
-        const Vec3 a = pts.front(), d = pts.back() - a;
+        const Vec3 &a = pts.front(), d = pts.back() - a;
         if (d.norm() > 0) {
             double off = 0;
             for (const Vec3& p : pts) off = std::max(off, (p - a).cross(d).norm() / d.norm());

@@ -26,7 +26,7 @@ double speed(const Curve& piece) {
 
 }  // namespace
 
-Axis::Axis(Frame start, std::vector<Curve> pieces) : pieces_(std::move(pieces)) {
+Axis::Axis(const Frame& start, std::vector<Curve> pieces) : pieces_(std::move(pieces)) {
     frames_.push_back(start);
     at_.push_back(0);
     for (std::size_t k = 0; k < pieces_.size(); ++k) {

@@ -25,7 +25,7 @@ std::array<std::array<double, 4>, 3> cubic(double t) {
 // Points over a rectangle, as a sum of uniform bicubic basis functions.
 class Field {
 public:
-    Field(const Box2& range, int nu, int nv) : range_(range), n_{nu, nv}, poles_(Eigen::MatrixX3d::Zero((nu + 3) * (nv + 3), 3)) {}
+    Field(const Box2& range, int nu, int nv) : range_(range), n_{nu, nv}, poles_(Eigen::MatrixX3d::Zero(static_cast<Eigen::Index>(nu + 3) * (nv + 3), 3)) {}
 
     void fit(std::span<const Vec3> points, const std::vector<Vec2>& at) {
         const Eigen::Index size = poles_.rows();

@@ -34,7 +34,7 @@ double twice_area(const std::vector<Vec2>& q, const Triple& t) {
 std::array<int, 2> far_ends(std::span<const Vec3> p) {
     std::array<int, 2> out{0, 0};
     for (int& k : out) {
-        const Vec3 from = p[ix(out[0])];
+        const Vec3& from = p[ix(out[0])];
         for (std::size_t i = 0; i < p.size(); ++i)
             if ((p[i] - from).squaredNorm() > (p[ix(k)] - from).squaredNorm()) k = static_cast<int>(i);
         std::swap(out[0], out[1]);

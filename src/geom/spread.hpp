@@ -36,4 +36,16 @@ namespace halvo {
     return out;
 }
 
+/// Middles of the n * n equal triangles that a triangle falls into.
+[[nodiscard]] inline std::vector<Vec3> middles_of_pieces(const Vec3& a, const Vec3& b, const Vec3& c, int n) {
+    std::vector<Vec3> out;
+    for (int row = 0; row < n; ++row)
+        for (int k = 0; k < 2 * (n - row) - 1; ++k) {
+            const int column = k / 2;
+            const double third = k % 2 ? 2.0 / 3 : 1.0 / 3;  // every other one stands on its head
+            out.emplace_back(a + (column + third) / n * (b - a) + (row + third) / n * (c - a));
+        }
+    return out;
+}
+
 }  // namespace halvo

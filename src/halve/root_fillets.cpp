@@ -2,6 +2,7 @@
 
 #include "core/index.hpp"
 #include "core/parallel.hpp"
+#include "geom/spread.hpp"
 #include "model/sheet_index.hpp"
 #include "model/slab.hpp"
 
@@ -30,20 +31,17 @@ public:
         std::set<const Sheet*> sheets;
         for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i) {
             const auto& k = body_.facets[i].corners;
-            const Vec3 &a = body_.points[ix(k[0])], ab = body_.points[ix(k[1])] - a, ac = body_.points[ix(k[2])] - a;
             constexpr int n = 4;
             const double area = body_.facet_area(i) / (n * n);
-            for (int u = 0; u < n; ++u)
-                for (int v = 0; v < 2 * (n - u) - 1; ++v) {
-                    const Vec3 p = a + (v / 2 + (v % 2 ? 2.0 : 1.0) / 3) / n * ab + (u + (v % 2 ? 2.0 : 1.0) / 3) / n * ac;
-                    const SkinPoint on = body_.on_skin(i, p);
-                    all += area;
-                    const auto hit = depth(on);
-                    if (!hit) continue;
-                    reached += area, sheets.insert(hit->first);
-                    out.depth = std::max(out.depth, hit->second);
-                    out.volume += area * hit->second * (1 + 0.5 * widening(i, p, on) * hit->second);
-                }
+            for (const Vec3& p : middles_of_pieces(body_.points[ix(k[0])], body_.points[ix(k[1])], body_.points[ix(k[2])], n)) {
+                const SkinPoint on = body_.on_skin(i, p);
+                all += area;
+                const auto hit = depth(on);
+                if (!hit) continue;
+                reached += area, sheets.insert(hit->first);
+                out.depth = std::max(out.depth, hit->second);
+                out.volume += area * hit->second * (1 + 0.5 * widening(i, p, on) * hit->second);
+            }
         }
         if (all <= 0 || reached < most_share * all || sheets.size() < 2) return std::nullopt;
         double thick = 0;

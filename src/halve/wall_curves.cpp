@@ -53,9 +53,9 @@ public:
                 share(i, ix(w.wall->twin), Curve{CircleCurve{Frame::with_z(ball.frame.origin, w.wall->half->normal), ball.radius}, 0, 2 * pi});
             }
             add_step_cuts(i);
-            for (Curve& c : ends_at_pads(body_, walls_, i, tol_)) input_.sheets[i].curves.push_back(add(std::move(c)));
+            for (Curve& c : ends_at_pads(body_, walls_, i, tol_)) input_.sheets[i].curves.push_back(add(c));
             for (Curve& c : thickness_steps(body_, w, tol_)) {
-                input_.steps.push_back(add(std::move(c)));
+                input_.steps.push_back(add(c));
                 input_.sheets[i].curves.push_back(input_.steps.back());
             }
             for (std::size_t j : w.near)

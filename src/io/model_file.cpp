@@ -288,7 +288,7 @@ void save_info(Database& db, const Job& job) {
     real("volume_error", p.volume_error), real("mass_error", p.mass_error), real("centroid_error", p.centroid_error), real("coverage", p.coverage),
         real("thickness_error", p.thickness_error);
     for (const auto& [name, k] : {std::pair("thickness", &p.thickness), std::pair("deviation", &p.deviation)}) {
-        const auto field = [&](const char* what, double v) { real(fmt::format("{}_{}", name, what).c_str(), v); };
+        const auto field = [&, of = name](const char* what, double v) { real(fmt::format("{}_{}", of, what).c_str(), v); };
         field("mean", k->mean), field("high", k->high), field("worst", k->worst), field("x", k->place.x()), field("y", k->place.y()), field("z", k->place.z());
         field("count", k->count);
     }

@@ -413,7 +413,7 @@ void load_info(Database& db, Job& job) {
     p.volume_error = real("volume_error"), p.mass_error = real("mass_error"), p.centroid_error = real("centroid_error"), p.coverage = real("coverage"),
     p.thickness_error = real("thickness_error");
     for (const auto& [name, k] : {std::pair("thickness", &p.thickness), std::pair("deviation", &p.deviation)}) {
-        const auto field = [&](const char* what) { return real(fmt::format("{}_{}", name, what).c_str()); };
+        const auto field = [&, of = name](const char* what) { return real(fmt::format("{}_{}", of, what).c_str()); };
         k->mean = field("mean"), k->high = field("high"), k->worst = field("worst"), k->place = {field("x"), field("y"), field("z")};
         k->count = static_cast<int>(field("count"));
     }

@@ -86,7 +86,7 @@ pid_t start(const std::vector<int>& ends, std::vector<std::string> words) {
 
 class Parent {
 public:
-    Parent(std::filesystem::path file, FileKind kind, std::string shown, const Limits& limits, const Observer& observer)
+    Parent(const std::filesystem::path& file, FileKind kind, std::string shown, const Limits& limits, const Observer& observer)
         : kind_(kind), shown_(std::move(shown)), limits_(limits), observer_(observer) {
         const auto workers = static_cast<std::size_t>(std::clamp(thread_count(), 1, 8));
         std::vector<int> ends;
@@ -173,14 +173,13 @@ private:
 
     void handle(Pipe& p, Message kind, std::string payload) {
         if (kind == Message::error) fail(payload);
-        if (kind == Message::done) p.done = true;
-        if (kind == Message::progress) std::memcpy(&share_, payload.data(), std::min(sizeof share_, payload.size()));
-        if (kind == Message::tree) {
+        else if (kind == Message::done) p.done = true;
+        else if (kind == Message::progress) std::memcpy(&share_, payload.data(), std::min(sizeof share_, payload.size()));
+        else if (kind == Message::tree) {
             out_.tree = unpack_tree(std::move(payload));
             out_.parts.resize(static_cast<std::size_t>(out_.tree.parts));
             have_tree_ = true, share_ = 0.5;
-        }
-        if (kind == Message::part) {
+        } else if (kind == Message::part) {
             int i = -1;
             std::memcpy(&i, payload.data(), std::min(sizeof i, payload.size()));
             out_.parts.at(static_cast<std::size_t>(i)) = unpack_body(payload.substr(sizeof(int)));

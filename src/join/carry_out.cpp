@@ -475,7 +475,7 @@ private:
                                          fmt::format("{}: overhangs beyond joints cut, {:.1f} mm2", keys_[i], trimmed_[i]), trimmed_[i], places_[i], ""});
         for (std::size_t m = 0; m < work_.merges.size(); ++m) {
             const std::string &keeper = keys_[ix(work_.merges[m].keeper)], &lost = keys_[ix(work_.merges[m].lost)];
-            model_.ledger.push_back({"merge-" + keeper + "-" + lost, "join", EntryKind::merge, EntryState::applied,
+            model_.ledger.push_back({fmt::format("merge-{}-{}", keeper, lost), "join", EntryKind::merge, EntryState::applied,
                                      fmt::format("{} takes {:.1f} mm3 of {} over: one double wall where they lie on each other", keeper, lost_[m], lost),
                                      lost_[m], places_[ix(work_.merges[m].lost)], ""});
         }

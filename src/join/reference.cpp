@@ -185,7 +185,7 @@ private:
         const Edge& edge = model_.edges[e];
         const Place& place = at_edge_[e];
         const bool stays = std::none_of(place.sheets.begin(), place.sheets.end(), [&](std::size_t s) { return charts_[s].has_value(); });
-        const Vec3 from = points[edge.vertices[0].index()], to = points[edge.vertices[1].index()];
+        const Vec3 &from = points[edge.vertices[0].index()], &to = points[edge.vertices[1].index()];
         if (stays && from == edge.curve.start() && to == edge.curve.end()) return edge.curve;
         const bool flat = std::all_of(place.sheets.begin(), place.sheets.end(), [&](std::size_t s) { return chart(s).flat(); });
         if (edge.curve.is_line() && (flat || stays)) return Curve::segment(from, to);

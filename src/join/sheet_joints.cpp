@@ -216,7 +216,7 @@ private:
     void run_together(std::size_t a, std::size_t b) {
         const auto line = line_between(a, b);
         if (!line || share_edge(a, b)) return;
-        const auto& [p, q, d] = *line;
+        const Vec3 &p = line->on_a, &q = line->on_b, &d = line->direction;
         const double apart = (p - q).norm();
         if (apart <= 10 * work_.tol || apart >= 0.5 * (work_.sheets[a].thickest + work_.sheets[b].thickest)) return;
         const auto both = [&](double s) {
@@ -282,7 +282,7 @@ private:
     bool touch_along_line(std::size_t a, std::size_t b) {
         const auto line = line_between(a, b);
         if (!line) return false;
-        const auto& [p, q, d] = *line;
+        const Vec3 &p = line->on_a, &q = line->on_b, &d = line->direction;
         double lo = std::numeric_limits<double>::max(), hi = -lo, gap = lo;
         const double within = work_.sheets[a].deepest + work_.sheets[b].deepest + work_.reach + 10 * work_.tol;
         if ((p - q).norm() > within) return false;

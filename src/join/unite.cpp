@@ -39,7 +39,7 @@ void take_over(Sheet& to, Sheet& from) {
         }
         to.regions.push_back(std::move(r));
     }
-    if (to.own_outline.size() > 0)
+    if (!to.own_outline.empty())
         for (ThicknessPiece& p : to.field.pieces) {
             if (p.top_outline.empty()) p.top_outline = to.own_outline;
             if (p.bottom_outline.empty()) p.bottom_outline = to.own_outline;

@@ -161,7 +161,7 @@ Torsion solve_torsion(const TorsionMesh& mesh) {
             for (int i = 0; i < 3; ++i) {
                 const int j = (i + 1) % 3;
                 p.shape[static_cast<std::size_t>(i)] = l[i] * (2 * l[i] - 1);
-                p.shape[static_cast<std::size_t>(3 + i)] = 4 * l[i] * l[j];
+                p.shape[3 + static_cast<std::size_t>(i)] = 4 * l[i] * l[j];
                 grad.col(i) = (4 * l[i] - 1) * g[i];
                 grad.col(3 + i) = 4 * (l[i] * g[j] + l[j] * g[i]);
             }

@@ -118,7 +118,7 @@ void find_hinges(const Model& model, const Assembly& solids, Mobility& out) {
             row += 3;
         }
     // One group of each part stands still; what can move then is a mechanism.
-    for (int r : roots) a.middleCols(6 * r, 6).setZero();
+    for (int r : roots) a.middleCols(Eigen::Index{6} * r, 6).setZero();
     const SingularValues svd = singular_values(a);
     const auto& values = svd.values;
     Eigen::Index rank = 0;
@@ -127,7 +127,8 @@ void find_hinges(const Model& model, const Assembly& solids, Mobility& out) {
     std::set<std::string> named;
     for (Eigen::Index k = rank; k < a.cols(); ++k) {
         const Eigen::VectorXd v = svd.directions.col(k);
-        for (const auto& [group, n] : number) {
+        for (const auto& [of_ties, n] : number) {
+            const int group = of_ties;
             if (roots.count(static_cast<int>(n)) || v.segment(6 * n, 6).norm() < 0.1) continue;
             const std::string name = name_of(model, solids, rigid, group);
             if (!named.insert(name).second) continue;

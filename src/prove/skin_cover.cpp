@@ -7,6 +7,7 @@
 #include "geom/box_tree.hpp"
 #include "geom/facet_tree.hpp"
 #include "geom/outline.hpp"
+#include "geom/spread.hpp"
 #include "model/sheet_values.hpp"
 #include "model/slab.hpp"
 
@@ -78,20 +79,17 @@ double share_covered(const Body& body, std::size_t facet, const std::vector<Cove
     std::vector<Cover> covers;
     for (int c : tree.touching(box)) covers.push_back(all_covers[ix(c)]);
     int all = 0, in = 0;
-    for (int i = 0; i < n; ++i)
-        for (int j = 0; j < 2 * (n - i) - 1; ++j) {
-            // Middles of the n * n equal pieces.
-            const double u = (j / 2 + (j % 2 ? 2.0 : 1.0) / 3) / n, v = (i + (j % 2 ? 2.0 : 1.0) / 3) / n;
-            const SkinPoint s = body.on_skin(facet, a + u * ab + v * ac);
-            ++all;
-            if (std::any_of(covers.begin(), covers.end(), [&](const Cover& c) { return over(c, s.point, slack); })) {
-                ++in;
-                continue;
-            }
-            if (!std::isfinite(solid)) continue;
-            const auto behind = body.tree->shoot(a + u * ab + v * ac, -s.normal, slack);
-            in += behind && behind->distance > solid ? 1 : 0;
+    for (const Vec3& p : middles_of_pieces(a, a + ab, a + ac, n)) {
+        const SkinPoint s = body.on_skin(facet, p);
+        ++all;
+        if (std::any_of(covers.begin(), covers.end(), [&](const Cover& c) { return over(c, s.point, slack); })) {
+            ++in;
+            continue;
         }
+        if (!std::isfinite(solid)) continue;
+        const auto behind = body.tree->shoot(p, -s.normal, slack);
+        in += behind && behind->distance > solid ? 1 : 0;
+    }
     return static_cast<double>(in) / all;
 }
 

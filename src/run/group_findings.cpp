@@ -65,8 +65,7 @@ std::vector<FindingGroup> grouped(const std::vector<Finding>& findings) {
             continue;
         }
         const auto [it, is_new] = by_cause.try_emplace({f.kind, one_cause(f) ? "" : pattern_of(f.about)}, open.size());
-        if (is_new) open.push_back({{{f}, {}}, false});
-        else if (open[it->second].one_place) open.push_back({{{f}, {}}, false});
+        if (is_new || open[it->second].one_place) open.push_back({{{f}, {}}, false});
         else open[it->second].group.findings.push_back(f);
     }
     std::vector<FindingGroup> out;

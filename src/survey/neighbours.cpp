@@ -120,7 +120,7 @@ Overlap overlap(const Body& a, const Body& b, const std::vector<Vec3>& inside) {
 // Part of the plane polygon `poly` on the inner side of all sides of triangle `t` (Sutherland & Hodgman, 1974), as an area.
 double common_area(const std::array<Vec2, 3>& t, std::vector<Vec2> poly) {
     for (std::size_t k = 0; k < 3 && !poly.empty(); ++k) {
-        const Vec2 a = t[k], d = t[(k + 1) % 3] - a;
+        const Vec2 &a = t[k], d = t[(k + 1) % 3] - a;
         std::vector<Vec2> out;
         for (std::size_t i = 0; i < poly.size(); ++i) {
             const Vec2 &p = poly[i], &q = poly[(i + 1) % poly.size()];

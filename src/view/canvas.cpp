@@ -114,7 +114,7 @@ void Canvas::paste(const std::vector<std::uint8_t>& rgba, int width, int height,
                 for (int a = 0; a < factor; ++a)
                     for (int k = 0; k < 3; ++k)
                         // The renderer's first row is at the bottom.
-                        sum[k] += rgba[(static_cast<std::size_t>(height - 1 - (j * factor + b)) * width + i * factor + a) * 4 + k];
+                        sum[k] += rgba[(static_cast<std::size_t>(height - 1 - (j * factor + b)) * width + static_cast<std::size_t>(i) * factor + a) * 4 + k];
             const double n = 255.0 * factor * factor;
             blend(left + i, top + j, {sum[0] / n, sum[1] / n, sum[2] / n}, 1);
         }
