@@ -66,14 +66,14 @@ std::optional<std::string> first_stages(const Plan& p) {
                narrow == d.narrow && holes == d.holes && rounds == d.rounds && raised == d.raised;
     };
     const auto& [file, unit, body, only, skip, places] = p.source;
-    const auto& [survey, slender, steps, openings, fill, keep, thickness, draft, slimness, refuse, reference, method, bulk, walls, patches] = p.halve;
+    const auto& [survey, slender, steps, openings, fill, keep, covered, thickness, draft, slimness, refuse, reference, method, bulk, walls, patches] = p.halve;
     const HalveOptions d;
     const bool plain = unit.empty() && body.empty() && only.empty() && skip.empty() && places.empty() && plain_survey(p.survey) && plain_survey(survey) &&
                        openings == d.openings && fill.empty() && keep.empty() && thickness == d.thickness && draft == d.draft && slimness == d.slimness &&
                        refuse.empty() && walls.empty() && patches.empty();
     if (!plain) return std::nullopt;
-    return fmt::format("{} {} {} {} {} ", static_cast<int>(slender), static_cast<int>(steps), static_cast<int>(reference), static_cast<int>(method),
-                       static_cast<int>(bulk));
+    return fmt::format("{} {} {} {} {} {} ", static_cast<int>(covered), static_cast<int>(slender), static_cast<int>(steps), static_cast<int>(reference),
+                       static_cast<int>(method), static_cast<int>(bulk));
 }
 
 }  // namespace

@@ -75,6 +75,7 @@ enum class EntryKind {
     member_free_to_spin,
     fastener,
     touch_only,
+    start_at_skin,
     joint,
 };
 

@@ -46,6 +46,8 @@ struct SurveyOptions {
 
 enum class SlenderAs { beams, shells };
 enum class StepsAs { continuous, separate };
+/// Openings that another body lies over on one side: open, or filled as if the plan named them.
+enum class CoveredAs : std::uint8_t { open, filled };
 /// Where a sheet lies in its wall. Outer is the convex side: that with more skin, over all walls that go on in each other.
 enum class Reference : std::uint8_t { middle, outer, inner };
 /// How a midsurface is found: exact where both sides are of a kind and fitted otherwise, or always one of these, or one side
@@ -88,9 +90,10 @@ struct HalveOptions {
     /// Walls that hang together through a step in thickness: one sheet whose thickness jumps and whose offset keeps each piece at its
     /// own middle, or a sheet each with rigid links across.
     StepsAs steps = StepsAs::continuous;
-    double openings = 0;              ///< holes and notches no larger than this do not open a sheet (mm)
-    std::vector<std::string> fill;    ///< keys of openings that do not open a sheet, whatever their size
-    std::vector<std::string> keep;    ///< keys of openings that do
+    double openings = 0;            ///< holes and notches no larger than this do not open a sheet (mm)
+    std::vector<std::string> fill;  ///< keys of openings that do not open a sheet, whatever their size
+    std::vector<std::string> keep;  ///< keys of openings that do
+    CoveredAs covered = CoveredAs::open;
     std::optional<double> thickness;  ///< of surfaces without a solid; without it they get no sheet (mm)
     double draft = 10 * pi / 180;     ///< largest angle between opposed faces
     double slimness = 0.4;            ///< a wall is at most this share of its own width thick
@@ -119,6 +122,8 @@ enum class StripAs : std::uint8_t { none, straight, tangent };
 enum class EndsAs : std::uint8_t { footprint, node };
 /// Bolts, rivets and pins: a line between the bodies they hold, stiff to the rim of each hole; rigid as a whole; or left out.
 enum class FastenersAs : std::uint8_t { line, rigid, left_out };
+/// Sheets that end in the middle of others (ribs): there, sharing its edge; or at its skin, rigid across the half thickness.
+enum class StartAs : std::uint8_t { middle, skin };
 /// What the plan says of single joints ([[joint]]): which ones, and what is to be done with them.
 struct JointRule {
     std::vector<std::string> id;                      ///< keys of joints
@@ -162,6 +167,7 @@ struct JoinOptions {
     AlongSheet along = AlongSheet::offset;
     EndsAs ends = EndsAs::footprint;
     FastenersAs fasteners = FastenersAs::line;
+    StartAs start = StartAs::middle;
     BulkAs bulk = BulkAs::coupling;
     LapsAs laps = LapsAs::link;
     CoplanarAs coplanar = CoplanarAs::separate;

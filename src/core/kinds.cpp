@@ -31,7 +31,7 @@ constexpr std::array<const char*, 24> joint_names = {"corner",
                                                      "sheet edge along member",
                                                      "fastener"};
 constexpr std::array<const char*, 6> seam_names = {"corner", "tee", "cross", "star", "smooth", "butt"};
-constexpr std::array<const char*, 23> entry_names = {"wall",          "opening",
+constexpr std::array<const char*, 24> entry_names = {"wall",          "opening",
                                                      "stray",         "stub",
                                                      "member",        "patch",
                                                      "patch point",   "surface",
@@ -42,7 +42,7 @@ constexpr std::array<const char*, 23> entry_names = {"wall",          "opening",
                                                      "edges bridged", "short element edges",
                                                      "thickness",     "member free to spin",
                                                      "fastener",      "touch only",
-                                                     "joint"};
+                                                     "start at skin", "joint"};
 constexpr std::array<const char*, 40> finding_names = {"open body",
                                                        "unconnected edges",
                                                        "missing face",

@@ -3,6 +3,7 @@
 #include "core/groups.hpp"
 #include "core/keys.hpp"
 #include "core/parallel.hpp"
+#include "geom/facet_tree.hpp"
 #include "geom/outline.hpp"
 #include "halve/leftovers.hpp"
 #include "halve/orientation.hpp"
@@ -143,6 +144,7 @@ private:
         std::vector<std::size_t> cells;
         double area = 0, size = 0;
         Vec3 place = Vec3::Zero();
+        std::vector<Vec3> outline;
     };
 
     // Those no larger than the plan's openings, or named by it, are filled.
@@ -152,6 +154,8 @@ private:
             for (const EdgeUse& u : a.on_curve[static_cast<std::size_t>(c)]) mouth_edges.insert(u.edge.value);
         const auto named = [](const std::vector<std::string>& list, const std::string& key) { return std::find(list.begin(), list.end(), key) != list.end(); };
         KeySet keys;
+        RootMaterial filled;  // that the body does not have
+        filled.body = id_;
         for (std::size_t i = 0; i < walls_.size(); ++i) {
             std::vector<Opening> list = openings_of(a, i, mouth_edges);
             for (Opening& o : list) o.key = make_key("opening", wall_key(i), {std::sqrt(o.area), (o.place - body_.mass.centre).norm()});
@@ -160,7 +164,8 @@ private:
                 o.key = keys.unique(o.key);
                 const std::string id = own_key(o.key, body_.key);
                 const bool kept = named(options_.keep, id), small = o.size <= decisions_[i].openings * (1 + 1e-9);
-                const bool fill = !kept && (small || named(options_.fill, id));
+                const bool covered = options_.covered == CoveredAs::filled && covered_by_another(walls_[i], o);
+                const bool fill = !kept && (small || covered || named(options_.fill, id));
                 const char* done = fill ? "ignored: the sheet runs through" : kept ? "stays open, by the plan" : "stays open";
                 model_.ledger.push_back({o.key, "halve", EntryKind::opening,
                                          fill   ? EntryState::applied
@@ -169,9 +174,31 @@ private:
                                          fmt::format("{}: an opening {:.2f} mm across, {:.1f} mm2, {}", body_.label, o.size, o.area, done), o.area, o.place,
                                          body_.label});
                 if (!fill) continue;
+                const WallSurface& w = walls_[i];
+                filled.volume -= o.area * w.field.at(w.chart, w.chart.local2(o.place));
                 for (std::size_t c : o.cells) kept_.keep[i][c].kept = true, kept_.keep[i][c].own = false;
             }
         }
+        if (filled.volume < 0) model_.roots.push_back(std::move(filled));
+    }
+
+    // Does another body lie over all of an opening, skin on skin on one side of the wall?
+    bool covered_by_another(const WallSurface& w, const Opening& o) const {
+        constexpr double within = 0.05;  // thicknesses past the skin that are looked at
+        constexpr double shrunk = 0.9;   // of the outline: a little inside it
+        const std::size_t every = std::max<std::size_t>(1, o.outline.size() / 16);
+        for (const double side : {1.0, -1.0}) {
+            const auto under_another = [&](const Vec3& p) {
+                const Vec3 foot = w.chart.foot(o.place + shrunk * (p - o.place));
+                const auto sides = w.field.sides(w.chart, w.chart.local2(foot));
+                const Vec3 at = foot + side * ((side > 0 ? sides.up : sides.down) + within * sides.thickness()) * w.chart.normal(foot);
+                return std::ranges::any_of(solids_.bodies, [&](const Body& b) { return &b != &body_ && b.tree && b.box.contains(at) && b.tree->encloses(at); });
+            };
+            bool all = under_another(o.place);
+            for (std::size_t k = 0; all && k < o.outline.size(); k += every) all = under_another(o.outline[k]);
+            if (all) return true;
+        }
+        return false;
     }
 
     // Voids inside a wall's thickness open its sheet only where the plan says so.
@@ -227,6 +254,7 @@ private:
         for (auto& [root, o] : found) {
             Vec3 sum = Vec3::Zero();
             for (const Vec3& p : outline[root]) sum += p;
+            o.outline = outline[root];
             o.place = sum / static_cast<double>(outline[root].size());
             std::vector<Vec2> flat;
             for (const Vec3& p : outline[root]) flat.push_back(walls_[i].chart.local2(p, walls_[i].chart.local2(o.place)));

@@ -233,7 +233,7 @@ Model halve(const Assembly& solids, const HalveOptions& options, const Observer&
     observer.tell("halve", 0.02);
     // Each part is idealized where it first stands and placed from there. What the plan says of single walls makes each body its own.
     const WallRules rules(options, solids);
-    const bool alike = options.refuse.empty() && options.walls.empty() && options.fill.empty() && options.keep.empty();
+    const bool alike = options.refuse.empty() && options.walls.empty() && options.fill.empty() && options.keep.empty() && options.covered == CoveredAs::open;
     std::map<int, std::size_t> first_of;
     std::vector<std::size_t> first, own;
     const std::vector<bool> left = left_to_join(solids, options);

@@ -1,5 +1,6 @@
 #include "core/keys.hpp"
 #include "join/fasteners.hpp"
+#include "join/start_at_skin.hpp"
 #include "join/work.hpp"
 #include "model/sets.hpp"
 
@@ -40,6 +41,7 @@ void join_with(Model& model, const Assembly* solids, const ContactTable& contact
     const bool at_sides = find_side_ends(model, contacts, ends), tied = solids && find_thickness_ties(model, *solids, ends);
     if (at_sides || tied) settle_stations(ends), carry_out(model, ends);
     if (solids) drop_stray_parts(model, *solids);
+    if (options.start == StartAs::skin) start_at_skin(model);
     if (options.members == MembersMeet::meet || (rules && rules->any(&JointRule::members, MembersMeet::meet))) meet_members(model, work);
     observer.tell("join", 1);
 }

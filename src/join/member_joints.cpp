@@ -1,4 +1,5 @@
 // Joints of members: ends to members and sheets, sheets that end at a member's side, members along sheets.
+#include "geom/foot_curve.hpp"
 #include "geom/outline.hpp"
 #include "geom/spread.hpp"
 #include "join/work.hpp"
@@ -15,8 +16,9 @@ constexpr double in_plane = 5e-3;          // sine below which an axis runs alon
 constexpr double most_of_footprint = 0.5;  // of its lines, that must lie clear of the sheet's border
 constexpr double most_of_member = 0.5;     // of its length, over which sheets go along with a member whose line they take
 constexpr double longest_strip = 2;        // times its thickness: further than this a sheet is not extended to an axis but linked
-constexpr std::size_t spider_legs = 8;     // links from a member to a sheet that its axis misses
-constexpr double feet_apart = 0.15;        // of the depth of the member that they hang on, at least
+constexpr std::size_t most_legs = 400;
+constexpr std::size_t spider_legs = 8;  // links from a member to a sheet that its axis misses
+constexpr double feet_apart = 0.15;     // of the depth of the member that they hang on, at least
 
 struct Closest {
     double a, b;  // parameters on both lines
@@ -402,26 +404,25 @@ private:
         return true;
     }
 
-    // The lines on which the member's profile stands on a flat sheet are imprinted there and rigid to its end: one node would give a stiffness
+    // The lines on which the member's profile stands on a sheet are imprinted there and rigid to its end: one node would give a stiffness
     // that the size of elements decides. Lines at the sheet's border or past it are left out; where that is most of them, the node holds it.
     void stand_on(std::size_t m, std::size_t s, double at, const Vec3& x) {
         const Member& member = model_.members[m];
         const Sheet& sheet = model_.sheets[s];
-        if (!member.section || !sheet.chart.flat()) return;
-        const Frame f = work_.members[m].axis.frame(at), plane = sheet.chart.plane();
-        const double slope = f.z.dot(plane.z);
-        const auto project = [&](const Vec3& p) {
-            const Vec3 q = f.at(p.x(), p.y());
-            return Vec3(q - plane.height(q) / slope * f.z);
-        };
+        if (!member.section) return;
+        const Frame f = work_.members[m].axis.frame(at);
+        const auto project = [&](const Vec3& p) { return along_to_sheet(sheet, f.at(p.x(), p.y()), f.z); };
         const auto clear = [&](const Vec3& p) {
-            const Vec2 q = plane.local2(p);
-            return inside(work_.sheets[s].polygons, q) && border_distance(work_.sheets[s].polygons, q) > 0.5 * sheet.thickness.max;
+            const auto copies = sheet.chart.copies(sheet.chart.local2(p));
+            return std::ranges::any_of(copies, [&](const Vec2& q) {
+                return inside(work_.sheets[s].polygons, q) && border_distance(work_.sheets[s].polygons, q) > 0.5 * sheet.thickness.max;
+            });
         };
         std::vector<Curve> kept;
         double all = 0, clear_length = 0;
         for (const Curve& c : profile_lines(model_.sections[member.section.index()])) {
-            const Curve foot = c.is_line() ? Curve::segment(project(c.start()), project(c.end())) : projected(c, project);
+            Curve foot = c.is_line() && sheet.chart.flat() ? Curve::segment(project(c.start()), project(c.end())) : projected(c, project);
+            if (!sheet.chart.flat()) foot = foot_curve(sheet.chart, foot, work_.tol);
             all += foot.length();
             bool free = true;
             for (int k = 0; k <= 8; ++k) free = free && clear(foot.point(foot.parameter_at(k / 8.0)));
@@ -437,7 +438,14 @@ private:
         work_.couplings.push_back(std::move(k));
     }
 
-    // A round of a profile as it falls on a plane: a smooth curve through places of it.
+    // The place of a sheet's surface that is met from a point along a direction.
+    static Vec3 along_to_sheet(const Sheet& sheet, const Vec3& p, const Vec3& d) {
+        Vec3 q = p;
+        for (int i = 0; i < (sheet.chart.flat() ? 1 : 20); ++i) q -= sheet.chart.height(q) / d.dot(sheet.chart.normal(q)) * d;
+        return q;
+    }
+
+    // A line of a profile as it falls on a surface: a smooth curve through places of it.
     template <class Project>
     static Curve projected(const Curve& c, const Project& project) {
         constexpr int n = 24;
@@ -540,7 +548,9 @@ private:
         if (number < 0) return;
         const Vec3 hub = loose_station(sm, at);
         std::vector<Vec3> feet;
-        for (const Vec3& p : spread_points(points, spider_legs)) {
+        const auto [lo, hi] = range_of(sm, points);
+        const auto legs = static_cast<std::size_t>(std::clamp((hi - lo) / std::max(sm.depth, work_.tol), 1.0 * spider_legs, 1.0 * most_legs));
+        for (const Vec3& p : spread_points(points, legs)) {
             const Vec3 q = onto_lines(s, snapped_to_sheet(model_, work_.sheets[s], sheet, p, sheet.thickness.max));
             const double apart = std::max(0.5 * sheet.thickness.max, feet_apart * sm.depth);
             if (std::any_of(feet.begin(), feet.end(), [&](const Vec3& k) { return (k - q).norm() < apart; })) continue;

@@ -13,6 +13,7 @@
 namespace halvo {
 namespace {
 
+constexpr double least_level = 0.7;  // cosine between walls that run into each other along a line
 constexpr double least_sine = 0.17;  // of the angle between arms that do not go straight on
 
 // The arm of a sheet that lies along `way` from the seam, at a point of it with the tangent `along`.
@@ -149,6 +150,7 @@ void add_doubled_along_links(const Model& model, const std::vector<std::vector<s
                     pairs.insert({i, j});
         for (const auto& [i, j] : pairs) {
             const Vec3 p = c.middle(), q = k.middle(), along = c.derivative(c.t0).normalized(), up = model.sheets[i].chart.normal(p);
+            if (std::abs(model.sheets[j].chart.normal(q).dot(up)) < least_level) continue;  // one stands on the other
             const auto a = profile_of(model.sheets[i], p, along, up, p), b = profile_of(model.sheets[j], q, along, up, p);
             if (a && b) out[model.sheets[i].body.index()] += common_area(*a, *b) * model.length(l.a);
         }
