@@ -11,7 +11,7 @@ using make::box;
 
 namespace {
 
-Job meshed(const make::Solid& solid, double size) {
+Job meshed(const make::Solid& solid, std::optional<double> size) {
     Plan plan;
     plan.mesh.size = size;
     return job_of(solid, plan);
@@ -99,7 +99,7 @@ TEST(Mesh, HalvingTheSizeQuartersTheAreaErrorOfAHole) {
 }
 
 TEST(Mesh, DefaultSizeIsTwiceTheThicknessAtLeast) {
-    const Job j = meshed(box({0, 0, 0}, {100, 100, 12}), 0);
+    const Job j = meshed(box({0, 0, 0}, {100, 100, 12}), {});
     check_mesh(j.model, j.mesh);
     for (const Element& e : j.mesh.elements)
         for (std::size_t k = 0; k < e.count; ++k)

@@ -16,6 +16,7 @@ constexpr double in_plane = 5e-3;          // sine below which an axis runs alon
 constexpr double most_of_footprint = 0.5;  // of its lines, that must lie clear of the sheet's border
 constexpr double most_of_member = 0.5;     // of its length, over which sheets go along with a member whose line they take
 constexpr double longest_strip = 2;        // times its thickness: further than this a sheet is not extended to an axis but linked
+constexpr double short_of_end = 0.1;       // of the stretch where a sheet lies beside a member
 constexpr std::size_t most_legs = 400;
 constexpr std::size_t spider_legs = 8;  // links from a member to a sheet that its axis misses
 constexpr double feet_apart = 0.15;     // of the depth of the member that they hang on, at least
@@ -412,11 +413,15 @@ private:
         if (!member.section) return;
         const Frame f = work_.members[m].axis.frame(at);
         const auto project = [&](const Vec3& p) { return along_to_sheet(sheet, f.at(p.x(), p.y()), f.z); };
+        // Half a thickness from the border, all round; where a closed surface is cut open is none.
         const auto clear = [&](const Vec3& p) {
-            const auto copies = sheet.chart.copies(sheet.chart.local2(p));
-            return std::ranges::any_of(copies, [&](const Vec2& q) {
-                return inside(work_.sheets[s].polygons, q) && border_distance(work_.sheets[s].polygons, q) > 0.5 * sheet.thickness.max;
-            });
+            constexpr int directions = 8;
+            const Frame on = Frame::with_z(p, sheet.chart.normal(p));
+            for (int k = 0; k < directions; ++k) {
+                const double angle = 2 * pi * k / directions, off = 0.5 * sheet.thickness.max;
+                if (!on_sheet(sheet, work_.sheets[s], sheet.chart.foot(on.at(off * std::cos(angle), off * std::sin(angle))), work_.tol)) return false;
+            }
+            return true;
         };
         std::vector<Curve> kept;
         double all = 0, clear_length = 0;
@@ -516,7 +521,9 @@ private:
         const Vec3 p = foot(0), d = (foot(1) - p).normalized();
         bool any = false;
         for (const LineReach& r : line_reaches(f, work_.sheets[s], p, d, work_.tol, work_.tol)) {
-            const double a = std::max(lo, r.lo), b = std::min(hi, r.hi);
+            // The points of a contact fall short of its ends by chance: what is left of the sheet there is part of it.
+            const double slack = std::max(model_.sheets[s].thickness.max + work_.reach, short_of_end * (r.hi - r.lo));
+            const double a = std::max(sm.start, lo <= r.lo + slack ? r.lo : lo), b = std::min(sm.end, hi >= r.hi - slack ? r.hi : hi);
             if (b - a <= 10 * work_.tol) continue;
             JointRecord j =
                 joint_record(JointKind::member_along_sheet, axis_key(m), model_.members[m].body, model_.sheets[s].key, model_.sheets[s].body, points);
