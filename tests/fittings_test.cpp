@@ -131,7 +131,7 @@ TEST(Bores, AreInSummaryAndModelFile) {
     make::write_step((dir / "plate.step").string(), {{"plate", bored_plate(true)}});
     const Ran r = halvo_command("run plate.step --out out", dir.path());
     ASSERT_EQ(r.code, 0) << r.out << r.err;
-    EXPECT_NE(r.out.find("voids inside walls, "), std::string::npos) << r.out;
+    EXPECT_NE(r.out.find("voids inside walls and openings"), std::string::npos) << r.out;
     EXPECT_NE(slurp(dir / "out/summary.json").find("filled_void_volume"), std::string::npos);
     const Job j = read_model(dir / "out/model.halvo");
     EXPECT_NEAR(j.proof.bodies[0].filled, bores, 0.01 * bores);

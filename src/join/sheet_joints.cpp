@@ -105,15 +105,36 @@ private:
         Eigen::Matrix3d rows;
         rows << fa.z.transpose(), fb.z.transpose(), d.transpose();
         const Vec3 p = rows.fullPivLu().solve(Vec3(fa.z.dot(fa.origin), fb.z.dot(fb.origin), d.dot(work_.sheets[a].box.center())));
-        const auto ra = line_reaches(fa, work_.sheets[a], p, d, furthest(a, b, sine), work_.tol);
+        const auto ra = exact(a, line_reaches(fa, work_.sheets[a], p, d, furthest(a, b, sine), work_.tol), p, d);
         if (ra.empty()) return;
-        const auto rb = line_reaches(fb, work_.sheets[b], p, d, furthest(b, a, sine), work_.tol);
+        const auto rb = exact(b, line_reaches(fb, work_.sheets[b], p, d, furthest(b, a, sine), work_.tol), p, d);
         for (const LineReach& x : ra)
             for (const LineReach& y : rb) {
                 const double lo = std::max(x.lo, y.lo), hi = std::min(x.hi, y.hi);
                 if (hi - lo <= 10 * work_.tol) continue;
                 join_along(a, b, x, y, p, d, lo, hi, sine);
             }
+    }
+
+    // Reaches end at the chords of a round border: moved onto the border itself.
+    std::vector<LineReach> exact(std::size_t s, std::vector<LineReach> reaches, const Vec3& p, const Vec3& d) const {
+        for (LineReach& r : reaches)
+            if (!r.extension) r.lo = at_border(s, p, d, r.lo), r.hi = at_border(s, p, d, r.hi);
+        return reaches;
+    }
+
+    double at_border(std::size_t s, const Vec3& p, const Vec3& d, double from) const {
+        const double near = 2 * model_.tolerance.chord;
+        for (const Region& r : sheet(s).regions)
+            for (const auto& loop : r.loops)
+                for (const EdgeUse& u : loop) {
+                    const Curve& c = model_.edges[u.edge.index()].curve;
+                    if (c.is_line() || c.box().squaredExteriorDistance(p + from * d) > near * near) continue;
+                    double t = from;
+                    for (int k = 0; k < 40; ++k) t = (c.point(c.nearest(p + t * d)) - p).dot(d);
+                    if (std::abs(t - from) <= near && (c.point(c.nearest(p + t * d)) - (p + t * d)).norm() <= work_.tol) return t;
+                }
+        return from;
     }
 
     void join_along(std::size_t a, std::size_t b, const LineReach& x, const LineReach& y, const Vec3& p, const Vec3& d, double lo, double hi, double sine) {

@@ -482,18 +482,53 @@ double scaled_jacobian(const std::vector<Vec3>& corners) {
     return planar_quality(flat, {0, 1, 2, corners.size() == 4 ? 3 : -1});
 }
 
-// Edges that run close beside each other cross where few nodes stand on them: then their sheet is divided more finely.
+namespace {
+
+// Sheets that elements cover in part only. Chords cost a round one a twentieth at most.
+std::set<std::size_t> uncovered_sheets(const Model& model, const Mesh& mesh) {
+    constexpr double least_covered = 0.85;
+    std::vector<double> area(model.sheets.size(), 0.0);
+    for (const Element& e : mesh.elements) {
+        if (!e.sheet) continue;
+        for (std::size_t k = 2; k < e.count; ++k) {
+            const auto at = [&](std::size_t i) -> const Vec3& { return mesh.nodes[ix(e.nodes[i])]; };
+            area[e.sheet.index()] += 0.5 * (at(k - 1) - at(0)).cross(at(k) - at(0)).norm();
+        }
+    }
+    std::set<std::size_t> out;
+    for (std::size_t s = 0; s < area.size(); ++s)
+        if (area[s] < least_covered * model.sheets[s].area()) out.insert(s);
+    return out;
+}
+
+}  // namespace
+
+// Edges that run close beside each other cross where few nodes stand on them, and regions may lose elements: then their sheet is divided more
+// finely. What is not covered even so, the proof tells.
 Mesh mesh(const Model& model, const MeshOptions& options, const Observer& observer) {
     constexpr int finer = 4;  // times as fine by two
     if (options.size && !(*options.size > 0)) throw Error(ErrorKind::usage, "mesh.size is not a length; give a length greater than 0");
     const MeshOptions placed = placed_rules(options, model);
     MeshOptions now = placed;
+    std::set<std::size_t> were_lost;
     for (int round = 0;; ++round) {
         const auto joined = without_idle_vertices(model, now);
         const Model& all = joined ? joined->model : model;
         Mesher mesher(all, now, observer);
+        const auto more_finely = [&](const std::set<std::size_t>& sheets) {
+            for (const std::size_t s : sheets) {
+                SizeRule rule;
+                rule.sheet = {all.sheets[s].key}, rule.size = 0.5 * mesher.size_of(s);
+                now.sizes.push_back(std::move(rule));
+            }
+        };
         try {
             Mesh m = mesher.run();
+            const std::set<std::size_t> lost = uncovered_sheets(all, m);
+            if (!lost.empty() && lost != were_lost && round < finer) {
+                more_finely(lost), were_lost = lost;
+                continue;
+            }
             m.ledger = mesh_notes(model, m, placed);
             m.findings = quality_findings(assess(m, options.limits), options.limits);
             const auto idle = idle_rules(placed, model);
@@ -502,11 +537,7 @@ Mesh mesh(const Model& model, const MeshOptions& options, const Observer& observ
             return m;
         } catch (const Error& e) {
             if (mesher.failed().empty() || e.kind() != ErrorKind::stage || round == finer) throw;
-            for (const std::size_t s : mesher.failed()) {
-                SizeRule rule;
-                rule.sheet = {all.sheets[s].key}, rule.size = 0.5 * mesher.size_of(s);
-                now.sizes.push_back(std::move(rule));
-            }
+            more_finely(mesher.failed());
         }
     }
 }
