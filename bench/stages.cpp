@@ -51,7 +51,7 @@ void stages(benchmark::State& state, const std::string& file, double size) {
         surveying += seconds([&] { benchmark::DoNotOptimize(survey(solids)); });
         halving += seconds([&] { model = halve(solids); });
         joining += seconds([&] { join(model, solids); });
-        meshing += seconds([&] { m = mesh(model, {size, 0, 0}); });
+        meshing += seconds([&] { m = mesh(model, {size}); });
         proving += seconds([&] { benchmark::DoNotOptimize(prove(solids, model, m)); });
         elements = m.elements.size();
     }

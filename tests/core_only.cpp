@@ -11,7 +11,7 @@ int main() {
     halvo::add_plate(model, {{0, 0, 0}, {100, 0, 0}, {100, 80, 0}, {0, 80, 0}}, 4);
     halvo::add_plate(model, {{0, 40, 2}, {100, 40, 2}, {100, 40, 50}, {0, 40, 50}}, 3);
     halvo::join(model);
-    const halvo::Mesh mesh = halvo::mesh(model, {10, 0, 0});
+    const halvo::Mesh mesh = halvo::mesh(model, {10});
     std::ifstream maps("/proc/self/maps");
     for (std::string line; std::getline(maps, line);)
         for (const char* name : {"libTK", "libGL", "libOSMesa", "sqlite"})

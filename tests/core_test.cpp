@@ -138,7 +138,7 @@ TEST(Progress, EveryStageReportsAndCanBeStopped) {
     (void)survey(solids, {}, watch);
     Model m = halve(solids, {}, watch);
     join(m, solids, {}, watch);
-    const Mesh k = mesh(m, {20, 0, 0}, watch);
+    const Mesh k = mesh(m, {20}, watch);
     (void)prove(solids, m, k, {}, 0.5, watch);
     EXPECT_EQ(told, (std::set<std::string>{"survey", "halve", "join", "mesh", "prove"}));
     Observer stop;
@@ -154,6 +154,6 @@ TEST(Progress, EveryStageReportsAndCanBeStopped) {
     EXPECT_TRUE(stopped([&] { (void)survey(solids, {}, stop); }));
     EXPECT_TRUE(stopped([&] { (void)halve(solids, {}, stop); }));
     EXPECT_TRUE(stopped([&] { join(m, solids, {}, stop); }));
-    EXPECT_TRUE(stopped([&] { (void)mesh(m, {20, 0, 0}, stop); }));
+    EXPECT_TRUE(stopped([&] { (void)mesh(m, {20}, stop); }));
     EXPECT_TRUE(stopped([&] { (void)prove(solids, m, k, {}, 0.5, stop); }));
 }

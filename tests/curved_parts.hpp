@@ -13,7 +13,7 @@ struct CurvedPart {
     int sheets = 0;        ///< 0 where the number tells nothing
     double thickness = 0;  ///< the one thickness; 0 where it varies
     double coverage = 0.999;
-    double angle = 0;  ///< that elements may span, where the usual ones are too coarse for the check of areas (rad)
+    std::optional<double> angle;  ///< that elements may span, where the usual ones are too coarse for the check of areas (rad)
 };
 
 /// Made by name, so that tests can be listed without making any.

@@ -280,7 +280,7 @@ TEST(Halve, ThicknessStepIsOneSheetWithAnOffset) {
         ASSERT_EQ(m.sheets.size(), 1u) << low;
         const Sheet& s = m.sheets[0];
         ASSERT_EQ(s.regions.size(), 2u) << low;
-        const Mesh k = mesh(m, {20, 0, 0});
+        const Mesh k = mesh(m, {20});
         // Each element at its own thickness and, with the offset, at its own middle; the step lies between elements.
         double volume = 0;
         for (const Element& e : k.elements) {

@@ -1,5 +1,5 @@
 // Joints between bodies: what touches is joined, what does not is not, and only what the joint needs is moved.
-#include "join/work.hpp"
+#include "join/steps.hpp"
 #include "spoilt.hpp"
 #include "support.hpp"
 
@@ -113,7 +113,7 @@ TEST(Join, FacesInContactAreLinkedNodeToNode) {
     const auto j = joined({{"plate", box({0, 0, 0}, {300, 200, 6})}, {"doubler", box({100, 60, 6}, {90, 70, 4})}});
     EXPECT_EQ(connected_parts(j.model).count, 1);
     EXPECT_EQ(joint_count(j.model, "lap"), 1);
-    const Mesh m = mesh(j.model, {15, 0, 0});
+    const Mesh m = mesh(j.model, {15});
     check_mesh(j.model, m);
     ASSERT_GT(m.links, 10);
     for (const Element& e : m.elements)
@@ -190,7 +190,7 @@ TEST(Join, RailUnderADeckKeepsItsEccentricity) {
         const auto j = joined({{"deck", box({0, 0, 0}, {900, 400, t})}, {"rail", tube_between(60, 4, {0, 200, -30}, {900, 200, -30}, Vec3::UnitZ())}}, linked);
         EXPECT_EQ(connected_parts(j.model).count, 1);
         EXPECT_EQ(joint_count(j.model, "member along sheet"), 1);
-        const Mesh m = mesh(j.model, {50, 0, 0});
+        const Mesh m = mesh(j.model, {50});
         check_mesh(j.model, m);
         EXPECT_EQ(m.parts, 1);
         EXPECT_EQ(m.links, m.lines + 1) << "every node of the rail has its node on the deck";
@@ -207,7 +207,7 @@ TEST(Join, GussetBesideAPostIsLinkedAlongIt) {
     EXPECT_EQ(connected_parts(j.model).count, 1);
     EXPECT_EQ(joint_count(j.model, "sheet edge along member"), 1);
     EXPECT_EQ(joint_count(j.model, "tee"), 1);
-    const Mesh m = mesh(j.model, {25, 0, 0});
+    const Mesh m = mesh(j.model, {25});
     check_mesh(j.model, m);
     EXPECT_GE(m.links, 5);
 }
@@ -219,7 +219,7 @@ TEST(Join, TubeOnAHoleIsLinkedToTheSheetRoundIt) {
     const auto j = joined({{"plate", plate}, {"post", post}});
     EXPECT_EQ(connected_parts(j.model).count, 1);
     EXPECT_EQ(joint_count(j.model, "links"), 1);
-    const Mesh m = mesh(j.model, {30, 0, 0});
+    const Mesh m = mesh(j.model, {30});
     check_mesh(j.model, m);
     EXPECT_GE(m.links, 4);
     EXPECT_EQ(m.parts, 1);
@@ -229,7 +229,7 @@ TEST(Join, ShelfPlateNotchedRoundAPostIsLinked) {
     const auto shelf = make::cut(box({-200, -30, 400}, {200, 260, 6}), {box({-30, -30, 300}, {60, 60, 200})});
     const auto j = joined({{"post", tube_between(60, 4, {0, 0, 0}, {0, 0, 900})}, {"shelf", shelf}});
     EXPECT_EQ(connected_parts(j.model).count, 1);
-    const Mesh m = mesh(j.model, {25, 0, 0});
+    const Mesh m = mesh(j.model, {25});
     check_mesh(j.model, m);
     EXPECT_EQ(m.parts, 1);
 }
@@ -246,7 +246,7 @@ TEST(Join, RefusingOneJointLeavesExactlyThatOneOpen) {
     int refused = 0;
     for (const JointRecord& k : some.model.joints) refused += k.state == EntryState::refused;
     EXPECT_EQ(refused, 1);
-    const Proof p = prove(some.solids, some.model, mesh(some.model, {30, 0, 0}));
+    const Proof p = prove(some.solids, some.model, mesh(some.model, {30}));
     int open = 0;
     for (const ContactProof& c : p.contacts) open += !c.joined;
     EXPECT_EQ(open, 1);
@@ -288,7 +288,7 @@ TEST(Join, ModelMadeByHandFindsItsSeams) {
     EXPECT_EQ(seam_count(m, "tee"), 1);
     EXPECT_NEAR(seam_length(m, "tee"), 400, 1e-9);
     EXPECT_NEAR(m.length(m.members[0]), 500, 1e-9);
-    const Mesh k = mesh(m, {40, 0, 0});
+    const Mesh k = mesh(m, {40});
     check_mesh(m, k);
     EXPECT_EQ(k.parts, 1);
 }
@@ -299,7 +299,7 @@ TEST(Join, ThicknessStepIsLinkedAcrossItsOffset) {
     const auto j = joined({{"plate", make::unify(make::fuse({box({0, 0, 0}, {200, 100, 4}), box({200, 0, 0}, {150, 100, 8})}))}}, {}, separate);
     EXPECT_EQ(joint_count(j.model, "step"), 1);
     EXPECT_EQ(connected_parts(j.model).count, 1);
-    const Mesh m = mesh(j.model, {20, 0, 0});
+    const Mesh m = mesh(j.model, {20});
     check_mesh(j.model, m);
     EXPECT_EQ(m.links, 6);
     for (const Element& e : m.elements)
@@ -342,7 +342,7 @@ TEST(Join, PipeThroughAPlateIsLinkedRoundIt) {
     const auto j = joined({{"plate", plate}, {"pipe", make::extrude(make::tube(60, 4), 900)}});
     EXPECT_EQ(connected_parts(j.model).count, 1);
     EXPECT_NEAR(j.model.length(joined_member(j, "pipe")), 900, 1e-8);
-    const Mesh m = mesh(j.model, {30, 0, 0});
+    const Mesh m = mesh(j.model, {30});
     check_mesh(j.model, m);
     EXPECT_GE(m.links, 4);
 }

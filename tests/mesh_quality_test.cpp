@@ -179,7 +179,7 @@ TEST(MeshSize, ByAngleChordAndNumberAcross) {
     o.angle = 10 * pi / 180;
     const Mesh by_angle = mesh(tube, o);
     EXPECT_EQ(by_angle.quads % 36, 0);
-    o.angle = 0, o.chord = 0.1;
+    o.angle.reset(), o.chord = 0.1;
     const Mesh by_chord = mesh(tube, o);
     // 2 acos(1 - 0.1 / 58) is 6.73 degrees: 54 round the tube.
     EXPECT_EQ(by_chord.quads % 54, 0);

@@ -223,7 +223,7 @@ TEST(MeshRules, OutlinesRunOnPastKinksAndShortSmoothPieces) {
     EXPECT_TRUE(has(mesh(m, o), {47, kink, 1.5}));
     o.sizes.clear(), o.chord = 1e-3;
     EXPECT_TRUE(has(mesh(m, o), {47, kink, 1.5}));
-    o.chord = 0;
+    o.chord.reset();
     Model wanted = halve(a);
     JoinOptions at;
     at.points = {{47, kink, 1.5}};

@@ -165,3 +165,14 @@ TEST(Mesh, RandomPolygonsAlwaysMesh) {
         for (std::size_t i = 0; i < in.points.size(); ++i) ASSERT_EQ(m.points[i], in.points[i]);
     }
 }
+
+TEST(Mesh, WhatIsGivenIsSomething) {
+    const Job j = meshed(box({0, 0, 0}, {100, 100, 3}), 20);
+    for (const auto value :
+         {&MeshOptions::size, &MeshOptions::smallest, &MeshOptions::largest, &MeshOptions::angle, &MeshOptions::chord, &MeshOptions::ring_width})
+        for (const double v : {0.0, -1.0, std::nan("")}) {
+            MeshOptions o;
+            o.*value = v;
+            EXPECT_THROW((void)mesh(j.model, o), Error) << "an angle of 0 divided edges without end";
+        }
+}

@@ -20,7 +20,7 @@ ProofCase rib_on_base() {
     ProofCase c{solids_of({{"base", box({0, 0, 0}, {300, 200, 10})}, {"rib", box({50, 97, 10}, {180, 6, 80})}}), {}, {}};
     c.model = halve(c.solids);
     join(c.model, c.solids);
-    c.mesh = mesh(c.model, {20, 0, 0});
+    c.mesh = mesh(c.model, {20});
     return c;
 }
 
@@ -50,7 +50,7 @@ TEST(Prove, PlatesStandForTheirVolume) {
 TEST(Prove, LostSheetShows) {
     ProofCase c = rib_on_base();
     c.model.sheets[0].regions.clear();
-    c.mesh = mesh(c.model, {20, 0, 0});
+    c.mesh = mesh(c.model, {20});
     const Proof p = c.prove();
     EXPECT_LT(std::abs(p.volume_error), 1) << "only bodies with a model count";
     ProofCase half = rib_on_base();
@@ -90,7 +90,7 @@ TEST(Prove, ShiftedMeshShows) {
 TEST(Prove, MissingJointShows) {
     ProofCase c{solids_of({{"base", box({0, 0, 0}, {300, 200, 10})}, {"rib", box({50, 97, 10}, {180, 6, 80})}}), {}, {}};
     c.model = halve(c.solids);
-    c.mesh = mesh(c.model, {20, 0, 0});
+    c.mesh = mesh(c.model, {20});
     const Proof p = c.prove();
     EXPECT_EQ(open_contacts(p), 1);
     EXPECT_EQ(p.parts, 2);
@@ -105,13 +105,13 @@ TEST(Prove, UncoveredSkinShows) {
         {box({0, 0, 0}, {300, 200, 4}), make::cut(make::ball({150, 100, 0}, 50), {make::ball({150, 100, 0}, 47), box({0, 0, -100}, {300, 200, 100.5})})});
     const Assembly solids = solids_of({{"part", part}});
     const Model whole = halve(solids);
-    EXPECT_GT(halvo::prove(solids, whole, mesh(whole, {20, 0, 0})).coverage, 0.999);
+    EXPECT_GT(halvo::prove(solids, whole, mesh(whole, {20})).coverage, 0.999);
     HalveOptions options;
     for (const Sheet& s : whole.sheets)
         if (!s.chart.flat()) options.refuse.push_back(s.wall);
     ASSERT_EQ(options.refuse.size(), 1u);
     const Model m = halve(solids, options);
-    const Proof p = halvo::prove(solids, m, mesh(m, {20, 0, 0}));
+    const Proof p = halvo::prove(solids, m, mesh(m, {20}));
     EXPECT_LT(p.coverage, 0.95);
     EXPECT_GT(std::abs(p.worst_body_error), 0.015);
     EXPECT_FALSE(p.within_bounds);
@@ -125,7 +125,7 @@ TEST(Prove, MeasuresThicknessAndMiddle) {
     // A model 1 % too thin and 0.1 mm off the middle is told with both figures and where.
     const Assembly solids = solids_of({{"part", box({0, 0, 0}, {200, 150, 5})}});
     Model m = halve(solids);
-    Mesh k = mesh(m, {20, 0, 0});
+    Mesh k = mesh(m, {20});
     const Proof good = halvo::prove(solids, m, k);
     EXPECT_LT(good.thickness.worst, 1e-9);
     EXPECT_LT(good.deviation.worst, 1e-9);
@@ -146,7 +146,7 @@ TEST(Prove, GapWithinReachIsAContactAndBeyondIsNot) {
         const Assembly solids = solids_of({{"a", box({0, 0, 0}, {100, 100, 5})}, {"b", box({0, 48, 5 + gap}, {100, 4, 60})}});
         Model m = halve(solids);
         join(m, solids);
-        return halvo::prove(solids, m, mesh(m, {20, 0, 0})).contacts;
+        return halvo::prove(solids, m, mesh(m, {20})).contacts;
     };
     ASSERT_EQ(contacts(0.4).size(), 1u);
     EXPECT_NEAR(contacts(0.4)[0].gap, 0.4, 1e-6);

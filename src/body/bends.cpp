@@ -20,7 +20,7 @@ constexpr double bend_off = 0.2;       // of the thickness, between a bend's mid
 constexpr double all_over = 0.9;       // of its larger side, that a patch which fills a corner sees the other one from
 constexpr double bend_off_all = 0.01;  // of the thickness, for one in place of their equal distance
 constexpr double no_rib = 1.5;         // times as thick as a wall: what is thicker may be the depth of a rib on it
-constexpr int passes = 4;
+constexpr int passes = 4;              // bends beside bends are found one after the other
 
 class Search {
 public:

@@ -12,9 +12,9 @@
 namespace halvo {
 namespace {
 
-constexpr double samples_across = 48;  // of the overlap of two boxes
-constexpr std::size_t most_samples = 20000;
-constexpr double facing_least = 0.9;  // cosine between a normal and the other skin's, turned round
+constexpr double samples_across = 48;        // of the overlap of two boxes
+constexpr std::size_t most_samples = 20000;  // on one side of a pair of bodies: bounds the time of large skins that lie on each other
+constexpr double facing_least = 0.9;         // cosine between a normal and the other skin's, turned round
 
 double slenderest(const Body& b) {
     return b.mass.area > 0 ? 2 * std::abs(b.mass.volume) / b.mass.area : 0;

@@ -7,7 +7,7 @@ namespace halvo {
 inline constexpr double swept_angle = 1e-5;   ///< sine of the angle at which a surface counts as parallel to a line
 inline constexpr double same_area = 5e-3;     ///< relative difference at which two sections count as one profile
 inline constexpr double filled_least = 0.80;  ///< volume against area times length: bolt holes and copes take this much at most
-inline constexpr double filled_most = 1.02;
+inline constexpr double filled_most = 1.02;   // of profile by length, that a bar may have: ends that stand out
 
 /// A body that carries one profile along a line of straight pieces and arcs.
 struct Prism {

@@ -16,7 +16,7 @@ namespace {
 constexpr double least_length = 4;      // times the depth, for a line worth walking
 constexpr double ends_at = 0.5;         // cosine between a face's normal and the line: it closes the profile
 constexpr double square_enough = 0.02;  // root mean square cosine of the skin's normals with the line, at most
-constexpr int most_stations = 600;
+constexpr int most_stations = 600;      // along a line: bounds the time
 
 struct Station {
     Frame frame;  // origin at the section's centroid, z along the line

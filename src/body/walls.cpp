@@ -13,9 +13,9 @@
 namespace halvo {
 namespace {
 
-constexpr int least_probes = 24, most_probes = 400;
-constexpr double flat_when_bent = 3;              // times as wide as thick, a bent flat bar is folded sheet
-constexpr double thin_from = 0.7, bulk_to = 0.2;  // share of the skin in walls and rims
+constexpr int least_probes = 24, most_probes = 400;  // on a face, by its area
+constexpr double flat_when_bent = 3;                 // times as wide as thick, a bent flat bar is folded sheet
+constexpr double thin_from = 0.7, bulk_to = 0.2;     // share of the skin in walls and rims
 
 int probe_count(const Face& f, double mean_thickness) {
     const double wanted = f.area / std::max(mean_thickness * mean_thickness * 4, 1e-12);

@@ -11,14 +11,14 @@
 namespace halvo {
 namespace {
 
-constexpr double least_sine = 0.15;  // between both surfaces' normals
-constexpr double step_share = 0.03;  // of the radius, between traced places of the ball
-constexpr double beyond = 0.75;      // radii, that the ball rolls past what it is to cover
-constexpr double turn_step = 0.08;   // rad, that it turns by at most between them
-constexpr double beyond_turn = 0.8;  // rad, likewise
-constexpr double more_turn = 0.3;    // rad, that the surface reaches past the places it touches at
-constexpr double most_turn = 2.8;    // rad, from one of its sides to the other
-constexpr std::size_t most_steps = 4000;
+constexpr double least_sine = 0.15;       // between both surfaces' normals
+constexpr double step_share = 0.03;       // of the radius, between traced places of the ball
+constexpr double beyond = 0.75;           // radii, that the ball rolls past what it is to cover
+constexpr double turn_step = 0.08;        // rad, that it turns by at most between them
+constexpr double beyond_turn = 0.8;       // rad, likewise
+constexpr double more_turn = 0.3;         // rad, that the surface reaches past the places it touches at
+constexpr double most_turn = 2.8;         // rad, from one of its sides to the other
+constexpr std::size_t most_steps = 4000;  // along a line that is followed: bounds the time
 
 // Where a ball touches two surfaces.
 class Roller {

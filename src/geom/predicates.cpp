@@ -56,9 +56,9 @@ private:
     std::vector<double> terms_;
 };
 
-constexpr double epsilon = 1.1102230246251565e-16;
-constexpr double orient_bound = (3 + 16 * epsilon) * epsilon;
-constexpr double circle_bound = (10 + 96 * epsilon) * epsilon;
+constexpr double epsilon = 1.1102230246251565e-16;              // half an ulp of 1 (Shewchuk 1997)
+constexpr double orient_bound = (3 + 16 * epsilon) * epsilon;   // of the orientation test, by the same
+constexpr double circle_bound = (10 + 96 * epsilon) * epsilon;  // of the incircle test, by the same
 
 }  // namespace
 

@@ -10,7 +10,7 @@ namespace halvo {
 namespace {
 
 constexpr double touching = 1e-3;  // sine of the angle between two surfaces below which they touch
-constexpr int most_levels = 9;
+constexpr int most_levels = 9;     // of halving a chord: a curve in 512 pieces
 
 // Unit tangent of the intersection at a point of both, in the sense of `along`.
 Vec3 tangent_at(const FootOn& a, const FootOn& b, const Vec3& p, const Vec3& along) {

@@ -11,8 +11,8 @@
 namespace halvo {
 namespace {
 
-constexpr double mostly = 0.6;  // of a body's sheets, by area, are walls of bars
-constexpr std::size_t least_bars = 3;
+constexpr double mostly = 0.6;         // of a body's sheets, by area, are walls of bars
+constexpr std::size_t least_bars = 3;  // in one solid: two may be a bent bar or a tee
 
 struct Bar {
     Vec3 along = Vec3::Zero();

@@ -223,6 +223,8 @@ std::vector<bool> left_to_join(const Assembly& solids, const HalveOptions& optio
 }  // namespace
 
 Model halve(const Assembly& solids, const HalveOptions& options, const Observer& observer) {
+    if (options.thickness && !(*options.thickness > 0))
+        throw Error(ErrorKind::usage, fmt::format("halve.thickness is {:g}; give a length greater than 0, or none", *options.thickness));
     Model model;
     model.tolerance = solids.tolerance, model.shift = solids.shift;
     model.bodies.assign(solids.bodies.begin(), solids.bodies.end());

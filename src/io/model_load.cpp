@@ -460,6 +460,7 @@ int checked_version(Database& db, const std::filesystem::path& file) {
 Job read_model(const std::filesystem::path& file) {
     std::error_code ec;
     if (!std::filesystem::exists(file, ec)) throw Error(ErrorKind::input, file.string() + ": no such file; check the path");
+    if (std::filesystem::is_directory(file, ec)) throw Error(ErrorKind::input, file.string() + ": is a folder; name the model.halvo in it");
     Database db(file, Database::Mode::read);
     const int version = checked_version(db, file);
     Job job;

@@ -471,6 +471,7 @@ void apply(Plan& plan, const std::string& name, const toml::node& node, const st
 Plan read_plan(const std::filesystem::path& file) {
     std::error_code ec;
     if (!std::filesystem::exists(file, ec)) throw Error(ErrorKind::input, file.string() + ": no such file; check the path");
+    if (std::filesystem::is_directory(file, ec)) throw Error(ErrorKind::input, file.string() + ": is a folder; name the plan in it");
     toml::table table;
     try {
         table = toml::parse_file(file.string());

@@ -3,7 +3,7 @@
 #include "core/keys.hpp"
 #include "geom/nearest_curve.hpp"
 #include "geom/outline.hpp"
-#include "join/work.hpp"
+#include "join/steps.hpp"
 #include "model/sheet_values.hpp"
 
 #include <fmt/format.h>

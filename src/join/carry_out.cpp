@@ -2,7 +2,7 @@
 #include "core/groups.hpp"
 #include "core/index.hpp"
 #include "core/parallel.hpp"
-#include "join/work.hpp"
+#include "join/steps.hpp"
 #include "model/sheet_values.hpp"
 
 #include <fmt/format.h>

@@ -1,7 +1,7 @@
 // Blocks between others: rigid, with their mass, coupled to the sheets and members they touch.
 #include "body/skin.hpp"
 #include "core/keys.hpp"
-#include "join/work.hpp"
+#include "join/steps.hpp"
 
 #include <algorithm>
 #include <limits>

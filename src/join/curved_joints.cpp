@@ -26,7 +26,7 @@ public:
         if (contacts_.known() && contact_.empty()) return;
         Box3 range = widened(a_).intersection(widened(b_));
         if (range.isEmpty()) return;
-        edges_a_ = boundary_of(a_), edges_b_ = boundary_of(b_);
+        edges_a_ = border_of(model_, sheet(a_)), edges_b_ = border_of(model_, sheet(b_));
         const bool first = work_.sheets[a_].box.sizes().norm() <= work_.sheets[b_].box.sizes().norm();
         const std::size_t on = first ? a_ : b_, other = first ? b_ : a_;
         std::vector<Vec3> span;
@@ -47,19 +47,6 @@ private:
     }
 
     bool inside_sheet(std::size_t i, const Vec3& p) const { return on_sheet(sheet(i), work_.sheets[i], p, 10 * work_.tol); }
-
-    // Edges of the sheet but for the cuts of a closed surface, which its loops run along twice.
-    std::vector<const Curve*> boundary_of(std::size_t i) const {
-        std::vector<const Curve*> out;
-        for (const Region& r : sheet(i).regions)
-            for (const auto& loop : r.loops) {
-                std::map<int, int> uses;
-                for (const EdgeUse& u : loop) ++uses[u.edge.value];
-                for (const EdgeUse& u : loop)
-                    if (uses[u.edge.value] == 1) out.push_back(&model_.edges[u.edge.index()].curve);
-            }
-        return out;
-    }
 
     // Nearest point of the sheet's boundary.
     Foot boundary(std::size_t i, const Vec3& p) const {
@@ -105,7 +92,7 @@ private:
     }
 
     // Or up to the midsurface of a third sheet that stands beside that end: three plates close their corner.
-    bool up_to_third(std::size_t i, std::size_t other, const Vec3& p, const Vec3& corner) const {
+    std::optional<std::size_t> up_to_third(std::size_t i, std::size_t other, const Vec3& p, const Vec3& corner) const {
         for (std::size_t t = 0; t < model_.sheets.size(); ++t) {
             if (t == i || t == other) continue;
             const bool touches = sheet(t).body == sheet(i).body || contacts_.of_bodies().all().contains(std::minmax(sheet(t).body, sheet(i).body));
@@ -114,13 +101,13 @@ private:
             // A sheet of the same solid that meets this one at the corner goes on as well: both end where they would cross.
             if (sheet(t).body == sheet(i).body && std::abs(at_corner) <= 10 * work_.tol) {
                 const double within = sheet(t).chart.height(inward(i, corner));
-                if (std::abs(within) > 10 * work_.tol && at_p * within >= -work_.tol * std::abs(within)) return true;
+                if (std::abs(within) > 10 * work_.tol && at_p * within >= -work_.tol * std::abs(within)) return t;
                 continue;
             }
             const bool before = std::abs(at_corner) <= work_.sheets[t].deepest + work_.reach + 10 * work_.tol;
-            if (before && std::abs(at_p) < std::abs(at_corner) && at_p * at_corner >= -10 * work_.tol * std::abs(at_corner)) return true;
+            if (before && std::abs(at_p) < std::abs(at_corner) && at_p * at_corner >= -10 * work_.tol * std::abs(at_corner)) return t;
         }
-        return false;
+        return std::nullopt;
     }
 
     // Does each of both sheets reach the place, as it is or carried on along its surface?
@@ -207,13 +194,31 @@ private:
             return;
         }
         for (const auto& [p, q] : {std::pair(points.front(), feet.front()), std::pair(points.back(), feet.back())}) {
-            if ((p - q).norm() <= work_.tol) continue;
+            if ((p - q).norm() <= work_.tol || fill_corner(i, p, q)) continue;
             // The side runs in the chart as straight as the surface lets it.
             const Vec2 u = chart.local2(p), v = chart.local2(q, u);
             std::vector<Vec3> side;
             for (int k = 0; k <= 16; ++k) side.push_back(k == 0 ? p : k == 16 ? q : chart.at(u + (v - u) * (k / 16.0)));
             s.curves.push_back(work_.add_curve(curve_past(side, work_.tol)));
         }
+    }
+
+    // Where the strip goes on to a third sheet, so does the sheet's own edge beside that: the corner between both is part of the sheet.
+    bool fill_corner(std::size_t i, const Vec3& end, const Vec3& corner) {
+        if (!past_corner(i, end, corner)) return false;
+        const auto third = up_to_third(i, i == a_ ? b_ : a_, end, corner);
+        if (!third) return false;
+        const Chart &chart = sheet(i).chart, &onto = sheet(*third).chart;
+        Vec3 q = corner;
+        for (int k = 0; k < 20; ++k) {
+            const Vec3 n = chart.normal(q), up = onto.normal(q), along = up - up.dot(n) * n;
+            if (along.norm() < least_curved_crossing) return false;
+            q = chart.foot(q - onto.height(q) / along.squaredNorm() * along);
+        }
+        if ((q - corner).norm() <= 10 * work_.tol || std::abs(onto.height(q)) > 10 * work_.tol || std::abs(onto.height(end)) > grow_) return false;
+        const Vec2 u = chart.local2(end);
+        work_.sheets[i].extensions.push_back({u, chart.local2(q, u), chart.local2(corner, u)});
+        return true;
     }
 
     const Model& model_;

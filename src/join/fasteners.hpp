@@ -1,7 +1,7 @@
 #pragma once
 /// Bolts, rivets and pins between what they hold.
 #include "body/fasteners.hpp"
-#include "join/work.hpp"
+#include "join/steps.hpp"
 
 namespace halvo {
 

@@ -1,7 +1,7 @@
 #include "core/keys.hpp"
 #include "join/fasteners.hpp"
 #include "join/start_at_skin.hpp"
-#include "join/work.hpp"
+#include "join/steps.hpp"
 #include "model/sets.hpp"
 
 #include <fmt/format.h>

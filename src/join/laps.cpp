@@ -1,6 +1,6 @@
 // Skins that lie on each other: linked node to node, tied, or one double wall.
 #include "geom/foot_curve.hpp"
-#include "join/work.hpp"
+#include "join/steps.hpp"
 #include "model/arrangement.hpp"
 #include "model/sheet_values.hpp"
 

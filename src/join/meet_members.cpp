@@ -1,7 +1,7 @@
 // Member lines that miss each other by little, brought to one point.
 #include "core/groups.hpp"
 #include "geom/dense.hpp"
-#include "join/work.hpp"
+#include "join/steps.hpp"
 #include "model/references.hpp"
 #include "model/renumber.hpp"
 

@@ -1,9 +1,7 @@
 // Joints of members: ends to members and sheets, sheets that end at a member's side, members along sheets.
-#include "geom/foot_curve.hpp"
 #include "geom/outline.hpp"
 #include "geom/spread.hpp"
-#include "join/work.hpp"
-#include "model/profile_lines.hpp"
+#include "join/steps.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -11,13 +9,12 @@
 namespace halvo {
 namespace {
 
-constexpr double pierces = 0.17;           // sine of the flattest angle at which an axis is taken to pierce a sheet
-constexpr double in_plane = 5e-3;          // sine below which an axis runs along a sheet
-constexpr double most_of_footprint = 0.5;  // of its lines, that must lie clear of the sheet's border
-constexpr double most_of_member = 0.5;     // of its length, over which sheets go along with a member whose line they take
-constexpr double longest_strip = 2;        // times its thickness: further than this a sheet is not extended to an axis but linked
-constexpr double short_of_end = 0.1;       // of the stretch where a sheet lies beside a member
-constexpr std::size_t most_legs = 400;
+constexpr double pierces = 0.17;        // sine of the flattest angle at which an axis is taken to pierce a sheet
+constexpr double in_plane = 5e-3;       // sine below which an axis runs along a sheet
+constexpr double most_of_member = 0.5;  // of its length, over which sheets go along with a member whose line they take
+constexpr double longest_strip = 2;     // times its thickness: further than this a sheet is not extended to an axis but linked
+constexpr double short_of_end = 0.1;    // of the stretch where a sheet lies beside a member
+constexpr std::size_t most_legs = 400;  // however long a contact is: links cost nodes
 constexpr std::size_t spider_legs = 8;  // links from a member to a sheet that its axis misses
 constexpr double feet_apart = 0.15;     // of the depth of the member that they hang on, at least
 
@@ -400,68 +397,9 @@ private:
         demand(m, end, at, false);
         sm.splits.push_back(at);
         work_.sheets[s].points.emplace_back(-1, x);
-        if (number >= 0 && work_.options->ends == EndsAs::footprint) stand_on(m, s, at, x);
+        if (number >= 0 && work_.options->ends == EndsAs::footprint) add_footprint(model_, work_, m, s, at, x);
         if (sm.shifted() && number >= 0) work_.point_links.push_back({sm.line(at), x, number});
         return true;
-    }
-
-    // The lines on which the member's profile stands on a sheet are imprinted there and rigid to its end: one node would give a stiffness
-    // that the size of elements decides. Lines at the sheet's border or past it are left out; where that is most of them, the node holds it.
-    void stand_on(std::size_t m, std::size_t s, double at, const Vec3& x) {
-        const Member& member = model_.members[m];
-        const Sheet& sheet = model_.sheets[s];
-        if (!member.section) return;
-        const Frame f = work_.members[m].axis.frame(at);
-        const auto project = [&](const Vec3& p) { return along_to_sheet(sheet, f.at(p.x(), p.y()), f.z); };
-        // Half a thickness from the border, all round; where a closed surface is cut open is none.
-        const auto clear = [&](const Vec3& p) {
-            constexpr int directions = 8;
-            const Frame on = Frame::with_z(p, sheet.chart.normal(p));
-            for (int k = 0; k < directions; ++k) {
-                const double angle = 2 * pi * k / directions, off = 0.5 * sheet.thickness.max;
-                if (!on_sheet(sheet, work_.sheets[s], sheet.chart.foot(on.at(off * std::cos(angle), off * std::sin(angle))), work_.tol)) return false;
-            }
-            return true;
-        };
-        std::vector<Curve> kept;
-        double all = 0, clear_length = 0;
-        for (const Curve& c : profile_lines(model_.sections[member.section.index()])) {
-            Curve foot = c.is_line() && sheet.chart.flat() ? Curve::segment(project(c.start()), project(c.end())) : projected(c, project);
-            if (!sheet.chart.flat()) foot = foot_curve(sheet.chart, foot, work_.tol);
-            all += foot.length();
-            bool free = true;
-            for (int k = 0; k <= 8; ++k) free = free && clear(foot.point(foot.parameter_at(k / 8.0)));
-            if (free) kept.push_back(foot), clear_length += foot.length();
-        }
-        if (kept.empty() || clear_length < most_of_footprint * all) return;
-        CouplingWork k{
-            make_key("footprint", member.key + " " + sheet.key, {(x - member.axis.at(0)).norm()}), member.body, work_.members[m].line(at), 0, {}, {}, {}};
-        for (const Curve& c : kept) {
-            k.curves.push_back(work_.add_curve(c));
-            work_.sheets[s].curves.push_back(k.curves.back());
-        }
-        work_.couplings.push_back(std::move(k));
-    }
-
-    // The place of a sheet's surface that is met from a point along a direction.
-    static Vec3 along_to_sheet(const Sheet& sheet, const Vec3& p, const Vec3& d) {
-        Vec3 q = p;
-        for (int i = 0; i < (sheet.chart.flat() ? 1 : 20); ++i) q -= sheet.chart.height(q) / d.dot(sheet.chart.normal(q)) * d;
-        return q;
-    }
-
-    // A line of a profile as it falls on a surface: a smooth curve through places of it.
-    template <class Project>
-    static Curve projected(const Curve& c, const Project& project) {
-        constexpr int n = 24;
-        std::vector<Vec3> points, tangents;
-        for (int k = 0; k <= n; ++k) {
-            const double t = c.parameter_at(static_cast<double>(k) / n);
-            const Vec3 p = c.point(t), d = c.derivative(t).normalized();
-            points.push_back(project(p));
-            tangents.push_back((project(p + d) - project(p)).normalized());
-        }
-        return Curve::polyline(std::move(points), std::move(tangents));
     }
 
     // The sheet's plane holds the axis: its edge is carried to the axis and shared.

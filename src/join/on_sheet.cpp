@@ -1,10 +1,11 @@
 // Places in sheets, as joining has them.
 #include "geom/outline.hpp"
 #include "geom/spread.hpp"
-#include "join/work.hpp"
+#include "join/steps.hpp"
 
 #include <algorithm>
 #include <limits>
+#include <map>
 
 namespace halvo {
 
@@ -37,6 +38,18 @@ Vec3 snapped_to_sheet(const Model& model, const SheetState& state, const Sheet& 
                 best = k;
             }
     return best;
+}
+
+std::vector<const Curve*> border_of(const Model& model, const Sheet& sheet) {
+    std::vector<const Curve*> out;
+    for (const Region& r : sheet.regions)
+        for (const auto& loop : r.loops) {
+            std::map<EdgeId, int> uses;
+            for (const EdgeUse& u : loop) ++uses[u.edge];
+            for (const auto& [e, n] : uses)
+                if (n == 1) out.push_back(&model.edges[e.index()].curve);
+        }
+    return out;
 }
 
 }  // namespace halvo

@@ -1,6 +1,6 @@
 // Which overhangs joints cut. A sheet that runs on past a joint, no further than through the thickness of what it is joined to, ends at the
 // joint; and it ends there all along its side, or nowhere: cut in part, its border would get a step of half a thickness, too small to mesh.
-#include "join/work.hpp"
+#include "join/steps.hpp"
 
 #include <algorithm>
 

@@ -1,5 +1,5 @@
 // Places that the plan wants a vertex at, for loads, supports and masses.
-#include "join/work.hpp"
+#include "join/steps.hpp"
 
 #include <fmt/format.h>
 

@@ -1,4 +1,4 @@
-#include "join/work.hpp"
+#include "join/steps.hpp"
 #include "model/sheet_values.hpp"
 
 #include <algorithm>

@@ -1,6 +1,6 @@
 #pragma once
 /// Contacts between sheets, told from those between their bodies.
-#include "join/work.hpp"
+#include "join/steps.hpp"
 
 namespace halvo {
 

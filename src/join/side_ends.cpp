@@ -1,7 +1,7 @@
 // Ends of walls at the side of a thicker piece of another wall: a rib at the thick border of the plate it stands on, at a pad, at a solid
 // node of a grid. The sheet of the thicker piece crosses the rib's end edge in one point only; its normal there takes all of the edge along.
 #include "core/keys.hpp"
-#include "join/work.hpp"
+#include "join/steps.hpp"
 #include "model/sheet_index.hpp"
 #include "model/sheet_values.hpp"
 #include "model/slab.hpp"

@@ -1,6 +1,6 @@
 // Places that links go from and to. Contacts give them only roughly: two on a member's line that are all but one, or one in a sheet just
 // beside a line that it shares with another, would leave elements of hundredths of a millimetre.
-#include "join/work.hpp"
+#include "join/steps.hpp"
 
 #include <algorithm>
 #include <map>

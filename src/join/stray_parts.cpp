@@ -1,5 +1,5 @@
 // Pieces of a body's walls that nothing joins to the rest of it and that are no walls of their own: narrower than thick.
-#include "join/work.hpp"
+#include "join/steps.hpp"
 #include "model/renumber.hpp"
 
 #include <fmt/format.h>

@@ -2,7 +2,7 @@
 // square beside the equator of another as wide, a piece between three walls at a node. Each follows the other's sheet as a tie.
 #include "geom/facet_tree.hpp"
 #include "geom/spread.hpp"
-#include "join/work.hpp"
+#include "join/steps.hpp"
 #include "model/sheet_index.hpp"
 #include "model/sheet_values.hpp"
 #include "model/slab.hpp"

@@ -1,6 +1,6 @@
 // Ties that the plan names outright: edges of some bodies to the sheets of others.
 #include "body/named.hpp"
-#include "join/work.hpp"
+#include "join/steps.hpp"
 #include "model/sets.hpp"
 #include "model/sheet_values.hpp"
 #include "model/slab.hpp"

@@ -1,6 +1,6 @@
 // Plates of several bodies that go on in one plane become one sheet, if the plan wants it.
 #include "core/groups.hpp"
-#include "join/work.hpp"
+#include "join/steps.hpp"
 #include "model/references.hpp"
 
 #include <fmt/format.h>

@@ -13,6 +13,6 @@ namespace halvo {
 [[nodiscard]] std::optional<PlanarMesh> three_blocks(const PlanarInput& input);
 
 /// Up to how many points on its outline a region is small in this sense.
-inline constexpr std::size_t most_round_block = 40;
+inline constexpr std::size_t most_round_block = 40;  // nodes round a disc or triangle that is meshed as one block
 
 }  // namespace halvo

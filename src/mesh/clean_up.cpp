@@ -8,10 +8,10 @@
 namespace halvo {
 namespace {
 
-constexpr double good = 0.6;  // scaled Jacobian that a change may leave behind whatever was there before
-constexpr int rounds = 6;
-constexpr int rounds_after_change = 8;  // of smoothing after a change
-constexpr double wanted_angle = pi / 2;
+constexpr double good = 0.6;             // scaled Jacobian that a change may leave behind whatever was there before
+constexpr int rounds = 6;                // over all nodes; little changes after the third
+constexpr int rounds_after_change = 8;   // of smoothing after a change
+constexpr double wanted_angle = pi / 2;  // of a quad
 
 int corners(const std::array<int, 4>& e) {
     return e[3] < 0 ? 3 : 4;

@@ -11,7 +11,7 @@ namespace {
 constexpr double beside = 1.213;       // of the size: what is nearer to an edge has one of its nodes stand by it
 constexpr double close_by = 0.487;     // of the size: and is it this near, finer ones
 constexpr double finest_beside = 0.2;  // of the size, however near it is
-constexpr int steps = 200;
+constexpr int steps = 200;             // along an edge, in which sizes are summed up
 
 }  // namespace
 

@@ -13,10 +13,10 @@ namespace {
 constexpr int longest_walk = 20;         // quads between two triangles
 constexpr std::size_t most_trails = 12;  // kept at each step of a walk
 constexpr int most_partners = 4;         // triangles that one is tried with
-constexpr int unseen = -2;
-constexpr double least_on_walk = -0.2;  // scaled Jacobian of a quad left behind, before smoothing
-constexpr double least_left = 0.35;     // scaled Jacobian that a walk may leave behind whatever was there before
-constexpr int rounds_after_walk = 10;   // of smoothing after a walk
+constexpr int unseen = -2;               // mark, of elements that the search has not been at
+constexpr double least_on_walk = -0.2;   // scaled Jacobian of a quad left behind, before smoothing
+constexpr double least_left = 0.35;      // scaled Jacobian that a walk may leave behind whatever was there before
+constexpr int rounds_after_walk = 10;    // of smoothing after a walk
 
 using Corners = std::array<int, 4>;
 

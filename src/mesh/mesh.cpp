@@ -12,6 +12,8 @@
 #include "mesh/ties.hpp"
 #include "model/sheet_values.hpp"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cmath>
 #include <numeric>
@@ -501,13 +503,27 @@ std::set<std::size_t> uncovered_sheets(const Model& model, const Mesh& mesh) {
     return out;
 }
 
+// What is given must be something: an angle of 0 would divide edges without end.
+void check(const MeshOptions& o) {
+    for (const auto& [key, value] : {std::pair("mesh.size", o.size),
+                                     {"mesh.smallest", o.smallest},
+                                     {"mesh.largest", o.largest},
+                                     {"mesh.angle", o.angle},
+                                     {"mesh.chord", o.chord},
+                                     {"mesh.ring_width", o.ring_width},
+                                     {"mesh.ring_share", o.ring_share}})
+        if (value && !(*value > 0)) throw Error(ErrorKind::usage, fmt::format("{} is {:g}; give a value greater than 0, or none", key, *value));
+    for (const SizeRule& r : o.sizes)
+        if (r.size && !(*r.size > 0)) throw Error(ErrorKind::usage, fmt::format("[[size]]: size is {:g}; give a length greater than 0", *r.size));
+}
+
 }  // namespace
 
 // Edges that run close beside each other cross where few nodes stand on them, and regions may lose elements: then their sheet is divided more
 // finely. What is not covered even so, the proof tells.
 Mesh mesh(const Model& model, const MeshOptions& options, const Observer& observer) {
     constexpr int finer = 4;  // times as fine by two
-    if (options.size && !(*options.size > 0)) throw Error(ErrorKind::usage, "mesh.size is not a length; give a length greater than 0");
+    check(options);
     const MeshOptions placed = placed_rules(options, model);
     MeshOptions now = placed;
     std::set<std::size_t> were_lost;

@@ -19,8 +19,8 @@
 namespace halvo {
 namespace {
 
-constexpr double least_patch = 1e-5;  // patches below this share of the body's skin are rounding of the facets
-constexpr std::size_t most_patches = 50;
+constexpr double least_patch = 1e-5;      // patches below this share of the body's skin are rounding of the facets
+constexpr std::size_t most_patches = 50;  // that are named, largest first
 
 struct Cover {
     const Sheet* sheet;
