@@ -92,7 +92,7 @@ private:
     }
 
     // Or up to the midsurface of a third sheet that stands beside that end: three plates close their corner.
-    std::optional<std::size_t> up_to_third(std::size_t i, std::size_t other, const Vec3& p, const Vec3& corner) const {
+    bool up_to_third(std::size_t i, std::size_t other, const Vec3& p, const Vec3& corner) const {
         for (std::size_t t = 0; t < model_.sheets.size(); ++t) {
             if (t == i || t == other) continue;
             const bool touches = sheet(t).body == sheet(i).body || contacts_.of_bodies().all().contains(std::minmax(sheet(t).body, sheet(i).body));
@@ -101,13 +101,13 @@ private:
             // A sheet of the same solid that meets this one at the corner goes on as well: both end where they would cross.
             if (sheet(t).body == sheet(i).body && std::abs(at_corner) <= 10 * work_.tol) {
                 const double within = sheet(t).chart.height(inward(i, corner));
-                if (std::abs(within) > 10 * work_.tol && at_p * within >= -work_.tol * std::abs(within)) return t;
+                if (std::abs(within) > 10 * work_.tol && at_p * within >= -work_.tol * std::abs(within)) return true;
                 continue;
             }
             const bool before = std::abs(at_corner) <= work_.sheets[t].deepest + work_.reach + 10 * work_.tol;
-            if (before && std::abs(at_p) < std::abs(at_corner) && at_p * at_corner >= -10 * work_.tol * std::abs(at_corner)) return t;
+            if (before && std::abs(at_p) < std::abs(at_corner) && at_p * at_corner >= -10 * work_.tol * std::abs(at_corner)) return true;
         }
-        return std::nullopt;
+        return false;
     }
 
     // Does each of both sheets reach the place, as it is or carried on along its surface?
@@ -194,31 +194,13 @@ private:
             return;
         }
         for (const auto& [p, q] : {std::pair(points.front(), feet.front()), std::pair(points.back(), feet.back())}) {
-            if ((p - q).norm() <= work_.tol || fill_corner(i, p, q)) continue;
+            if ((p - q).norm() <= work_.tol) continue;
             // The side runs in the chart as straight as the surface lets it.
             const Vec2 u = chart.local2(p), v = chart.local2(q, u);
             std::vector<Vec3> side;
             for (int k = 0; k <= 16; ++k) side.push_back(k == 0 ? p : k == 16 ? q : chart.at(u + (v - u) * (k / 16.0)));
             s.curves.push_back(work_.add_curve(curve_past(side, work_.tol)));
         }
-    }
-
-    // Where the strip goes on to a third sheet, so does the sheet's own edge beside that: the corner between both is part of the sheet.
-    bool fill_corner(std::size_t i, const Vec3& end, const Vec3& corner) {
-        if (!past_corner(i, end, corner)) return false;
-        const auto third = up_to_third(i, i == a_ ? b_ : a_, end, corner);
-        if (!third) return false;
-        const Chart &chart = sheet(i).chart, &onto = sheet(*third).chart;
-        Vec3 q = corner;
-        for (int k = 0; k < 20; ++k) {
-            const Vec3 n = chart.normal(q), up = onto.normal(q), along = up - up.dot(n) * n;
-            if (along.norm() < least_curved_crossing) return false;
-            q = chart.foot(q - onto.height(q) / along.squaredNorm() * along);
-        }
-        if ((q - corner).norm() <= 10 * work_.tol || std::abs(onto.height(q)) > 10 * work_.tol || std::abs(onto.height(end)) > grow_) return false;
-        const Vec2 u = chart.local2(end);
-        work_.sheets[i].extensions.push_back({u, chart.local2(q, u), chart.local2(corner, u)});
-        return true;
     }
 
     const Model& model_;
