@@ -64,7 +64,8 @@ void print_run(const Job& job) {
         for (const BodyProof& b : p.bodies) (b.left_out > 0.999 * b.solid ? whole : fillets) += b.left_out, voids += b.filled, solid += b.solid;
         if (whole > 0) fmt::print("           bodies left out by the plan, {:.2f} % of the volume, have no mesh\n", 100 * whole / solid);
         if (fillets > 0) fmt::print("           fillets at the roots of walls, {:.2f} % of the volume, are left out\n", 100 * fillets / solid);
-        if (voids > 0) fmt::print("           voids inside walls and openings that the plan fills, {:.2f} % of the volume, are filled by sheets\n", 100 * voids / solid);
+        if (voids > 0)
+            fmt::print("           voids inside walls and openings that the plan fills, {:.2f} % of the volume, are filled by sheets\n", 100 * voids / solid);
         fmt::print("           skin covered {:.1f} %", 100 * p.coverage);
         if (!p.uncovered.empty()) fmt::print(", largest uncovered patch {} mm2 at {}", number(p.uncovered[0].area), at(p.uncovered[0].place, job.solids.shift));
         fmt::print("; {} contacts of the solids, {} without a joint; {} rigid-body modes{}\n", p.contacts.size(), open, p.rigid_body_modes,

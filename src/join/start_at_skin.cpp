@@ -1,6 +1,5 @@
 #include "join/start_at_skin.hpp"
 
-#include "core/index.hpp"
 #include "geom/foot_curve.hpp"
 #include "model/arrangement.hpp"
 #include "model/renumber.hpp"
@@ -173,8 +172,8 @@ private:
 
     // The rib's new vertex at a place: in a corner of three sheets several of the old ones come to one.
     VertexId vertex_at(std::size_t s, const Vec3& p) {
-        for (const auto& [at, v] : vertex_)
-            if (at.first == s && (model_.vertices[v.index()].point - p).norm() <= 10 * model_.tolerance.point) return v;
+        for (auto it = vertex_.lower_bound({s, VertexId()}); it != vertex_.end() && it->first.first == s; ++it)
+            if ((model_.vertices[it->second.index()].point - p).norm() <= 10 * model_.tolerance.point) return it->second;
         model_.vertices.push_back({p});
         return VertexId(model_.vertices.size() - 1);
     }
