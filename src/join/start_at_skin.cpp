@@ -206,7 +206,8 @@ private:
                     for (const VertexId v : edge(u.edge).vertices) at_vertex[v].push_back(end);
                 }
         if (wanted.empty()) return 0;
-        for (const auto& [v, ends] : at_vertex) {
+        for (const auto& [v, here] : at_vertex) {
+            const std::vector<const End*>& ends = here;
             const auto other = std::find_if(ends.begin(), ends.end(), [&](const End* k) { return k->onto != ends[0]->onto; });
             if (!new_vertex(s, v, *ends[0], other == ends.end() ? nullptr : *other, staying(s, r, v))) return 0;
         }
