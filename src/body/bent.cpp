@@ -11,7 +11,7 @@
 namespace halvo {
 namespace {
 
-constexpr std::size_t most_pieces = 400, most_ends = 6;  // of a bent bar: more is no bar, and the search would be quadratic
+constexpr std::size_t most_pieces = 400, most_ends = 6;  // of a bent bar: bounds the time
 
 // One motion of the profile: straight ahead, or round an axis.
 struct Motion {

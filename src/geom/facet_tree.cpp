@@ -8,7 +8,7 @@
 namespace halvo {
 namespace {
 
-constexpr int leaf_size = 4;        // triangles in a leaf: the fastest of 2, 4 and 8
+constexpr int leaf_size = 4;        // triangles in a leaf
 constexpr double farthest = 1e300;  // a ray without an end
 
 // One over each component; where that is nothing, so much that 0 times it is still 0.

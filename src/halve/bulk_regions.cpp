@@ -27,7 +27,7 @@ constexpr int most_steps = 36, least_steps = 16;  // of a grid along its longest
 constexpr double least_share = 0.002;             // of the body's volume, for a region of its own
 constexpr double sheet_reach = 2;                 // thicknesses that the sides of a sheet may be off it
 constexpr double sure = 0.05;                     // by which the volume on a grid may be off
-constexpr std::size_t most_points = 6;            // of a sheet beside a region, that hold it: more make it no stiffer
+constexpr std::size_t most_points = 6;            // of a sheet beside a region, that hold it
 
 // Corners of a face's facets.
 std::vector<Vec3> corners_of(const Body& body, int face) {

@@ -16,7 +16,7 @@ constexpr double widest_strip = 2;   // thicknesses, of a strip
 constexpr double strip_gain = 0.4;   // of its outline
 constexpr double least_hung = 0.25;  // thicknesses of edge that nothing else is at
 constexpr double least_long = 0.75;  // of the thickest wall beside it: shorter edges are where a border runs into that
-constexpr int rounds = 10;           // ends that were loose may free others; chains of more were not seen
+constexpr int rounds = 10;           // ends that go may loosen others: bounds the time
 
 }  // namespace
 

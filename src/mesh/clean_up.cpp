@@ -9,7 +9,7 @@ namespace halvo {
 namespace {
 
 constexpr double good = 0.6;             // scaled Jacobian that a change may leave behind whatever was there before
-constexpr int rounds = 6;                // over all nodes; little changes after the third
+constexpr int rounds = 6;                // over all nodes, at most
 constexpr int rounds_after_change = 8;   // of smoothing after a change
 constexpr double wanted_angle = pi / 2;  // of a quad
 

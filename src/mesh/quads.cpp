@@ -16,11 +16,11 @@ namespace {
 constexpr double least_pair = 0.25;                        // scaled Jacobian below which two triangles are not made a quad
 constexpr double least_quad = 0.12;                        // and below which a quad is not made of two by dropping a point
 constexpr double poor_quad = 0.35;                         // below this a quad is cut again after smoothing, where that makes better triangles
-constexpr int smoothing_rounds = 12;                       // over all nodes; the worst element stands still by then
+constexpr int smoothing_rounds = 12;                       // over all nodes
 constexpr int lifting_rounds = 6;                          // that move the nodes of the worst elements alone
 constexpr double at_rest = 1e-4;                           // of an edge; a point nearer than this to its place is not moved
 constexpr double good_enough = 0.6;                        // scaled Jacobian above which a point is left where smoothing put it
-constexpr int longest_path = 12, longest_eager_path = 40;  // triangles between two that are brought together; the first way looks further
+constexpr int longest_path = 12, longest_eager_path = 40;  // triangles between two that are brought together
 constexpr double least_on_path = 0.05;                     // of quads on a way between two triangles: smoothing sees to them
 
 class Pairing {

@@ -15,7 +15,7 @@ namespace halvo {
 /// Places on the surface just past an edge, `by` mm to its right in the sense of use: away from a sheet whose loop it is part of.
 [[nodiscard]] std::array<Vec3, 5> past_edge(const Chart& chart, const Curve& edge, bool reversed, double by);
 /// So many of these tell what lies past most of it.
-inline constexpr int most_past_edge = 4;  // of five places: one may lie in a notch
+inline constexpr int most_past_edge = 4;  // of five places
 
 /// Does the body go on past most of an edge of a sheet, a quarter of its thickness from it? Where a sheet ends at air, that is past its rim.
 [[nodiscard]] bool ends_in_solid(const Model& model, const Body& body, const Sheet& sheet, const EdgeUse& use);

@@ -16,7 +16,7 @@ namespace {
 
 constexpr double rank_tol = 1e-6;         // singular values below this share of the largest leave a motion free
 constexpr double along_normal = 0.985;    // cosine between a member and a sheet's normal: it spins against drilling alone
-constexpr std::size_t most_groups = 400;  // rigid pieces held by ties: dense algebra beyond would take minutes
+constexpr std::size_t most_groups = 400;  // rigid pieces held by ties, for dense algebra
 
 // Number of the group that each vertex moves with: sheets, members, links and couplings hold theirs rigidly.
 class Rigid {
