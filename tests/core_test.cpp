@@ -2,7 +2,7 @@
 #include "core/groups.hpp"
 #include "core/parallel.hpp"
 #include "core/quantity.hpp"
-#include "io/recognise.hpp"
+#include "geom/recognise.hpp"
 #include "support.hpp"
 
 #include <gtest/gtest.h>
@@ -52,12 +52,12 @@ TEST(Recognise, LinesAndArcsGivenAsPoints) {
         arc.emplace_back(10 * std::cos(t), 10 * std::sin(t), 5);
         helix.emplace_back(10 * std::cos(t), 10 * std::sin(t), 5 * t);
     }
-    EXPECT_TRUE(io::recognise_curve(line, none, 1e-7).is_line());
-    const Curve a = io::recognise_curve(arc, none, 1e-7);
+    EXPECT_TRUE(recognise_curve(line, none, 1e-7).is_line());
+    const Curve a = recognise_curve(arc, none, 1e-7);
     ASSERT_TRUE(std::holds_alternative<CircleCurve>(a.shape));
     EXPECT_NEAR(std::get<CircleCurve>(a.shape).radius, 10, 1e-9);
     EXPECT_NEAR(a.length(), 10, 1e-9);
-    EXPECT_TRUE(std::holds_alternative<PolylineCurve>(io::recognise_curve(helix, none, 1e-7).shape));
+    EXPECT_TRUE(std::holds_alternative<PolylineCurve>(recognise_curve(helix, none, 1e-7).shape));
 }
 
 // Points and normals of a surface on a grid of its parameters.
@@ -76,13 +76,13 @@ TEST(Recognise, PlainSurfacesGivenAsSplines) {
     for (const Surface& s : {Surface(PlaneSurface{f}), Surface(CylinderSurface{f, 12}), Surface(ConeSurface{f, 12, 0.3}), Surface(SphereSurface{f, 15}),
                              Surface(TorusSurface{f, 40, 8})}) {
         const auto [points, normals] = grid_on(s, {0.2, 0.1}, {1.7, 1.0});
-        const auto found = io::recognise_surface(points, normals, 1e-7);
+        const auto found = recognise_surface(points, normals, 1e-7);
         ASSERT_TRUE(found.has_value()) << surface_name(s);
         EXPECT_EQ(found->index(), s.index()) << surface_name(s);
         for (const Vec3& p : points) EXPECT_LT((*surface_foot(*found, p) - p).norm(), 1e-6) << surface_name(s);
         auto bent = points;
         for (std::size_t i = 0; i < bent.size(); ++i) bent[i] += 0.01 * std::sin(0.7 * static_cast<double>(i)) * normals[i];
-        EXPECT_FALSE(io::recognise_surface(bent, normals, 1e-7).has_value()) << surface_name(s) << " with waves is none";
+        EXPECT_FALSE(recognise_surface(bent, normals, 1e-7).has_value()) << surface_name(s) << " with waves is none";
     }
 }
 

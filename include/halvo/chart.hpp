@@ -26,6 +26,8 @@ public:
     /// The same, continued past the cut: the copy nearest to `near`.
     [[nodiscard]] Vec2 local2(const Vec3& p, const Vec2& near) const;
     [[nodiscard]] Vec3 at(const Vec2& q) const;
+    /// The same point with the sheet's normal there.
+    [[nodiscard]] SkinPoint place(const Vec2& q) const;
     /// The same place one turn on and one turn back on closed surfaces, itself first.
     [[nodiscard]] std::vector<Vec2> copies(const Vec2& q) const;
     /// Foot of `p` and the sheet's normal there.

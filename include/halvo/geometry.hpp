@@ -109,15 +109,17 @@ struct NurbsSurface {
     };
     [[nodiscard]] std::size_t count_u() const { return knots_u.size() - static_cast<std::size_t>(degree_u) - 1; }
     [[nodiscard]] std::size_t count_v() const { return knots_v.size() - static_cast<std::size_t>(degree_v) - 1; }
-    [[nodiscard]] Vec3 point(const Vec2& uv) const { return jet(uv).p; }
-    [[nodiscard]] Jet jet(const Vec2& uv) const;
+    [[nodiscard]] Vec3 point(const Vec2& uv) const { return jet(uv, 0).p; }
+    /// Derivatives above `order` are left zero, which is faster where they are not needed.
+    [[nodiscard]] Jet jet(const Vec2& uv, int order = 2) const;
     /// Parameters the surface is defined for.
     [[nodiscard]] Box2 domain() const;
     [[nodiscard]] Vec2 clamped(const Vec2& uv) const { return uv.cwiseMax(domain().min()).cwiseMin(domain().max()); }
     /// Parameters of the foot of `p` nearest to `guess` (Newton on the squared distance, kept within the domain).
     [[nodiscard]] Vec2 foot(const Vec3& p, const Vec2& guess) const;
     /// Value and first derivatives where the surface is carried on straight beyond its domain; second ones without the part of third.
-    [[nodiscard]] Jet extended(const Vec2& uv) const;
+    /// Those above `order` are left zero.
+    [[nodiscard]] Jet extended(const Vec2& uv, int order = 2) const;
     /// Parameters of the foot on the surface carried on straight: beyond the domain where `p` lies beyond its border.
     [[nodiscard]] Vec2 extended_foot(const Vec3& p, const Vec2& guess) const;
     [[nodiscard]] NurbsSurface moved(const Eigen::Isometry3d& m) const;
@@ -165,7 +167,9 @@ public:
     /// Parameters of the foot of `p`; spline surfaces beyond their domain where `p` lies beyond their border.
     [[nodiscard]] Vec2 parameters(const Vec3& p) const;
     /// Signed length from `p` along the line with unit direction `d` to the surface, the crossing next to p's own foot.
-    [[nodiscard]] double along(const Vec3& p, const Vec3& d) const;
+    [[nodiscard]] double along(const Vec3& p, const Vec3& d) const { return along(p, d, parameters(p)); }
+    /// The same, or the signed distance of the foot where the line misses the surface or meets it at a flat angle far off.
+    [[nodiscard]] double reach(const Vec3& p, const Vec3& d) const;
     [[nodiscard]] BaseSurface moved(const Eigen::Isometry3d& m) const { return BaseSurface(halvo::moved(surface_, m)); }
 
 private:
@@ -176,6 +180,8 @@ private:
         std::vector<std::size_t> ends;  // of each block, the number after its last point
         [[nodiscard]] std::size_t nearest(const Vec3& p) const;
     };
+    [[nodiscard]] double along(const Vec3& p, const Vec3& d, const Vec2& from) const;
+    [[nodiscard]] double along_feet(const Vec3& p, const Vec3& d) const;
     Surface surface_ = PlaneSurface{};
     std::shared_ptr<const Net> net_;
 };

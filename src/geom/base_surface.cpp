@@ -8,6 +8,10 @@ namespace halvo {
 namespace {
 
 constexpr std::size_t most_net = 64, block = 8;  // points of a net each way, and of the blocks it is looked through by
+constexpr double flat_angle = 1e-6;              // a line at a flatter angle to a surface does not meet it near by
+constexpr double as_feet = 1e-11;                // of the length of a line: as well as feet are known
+constexpr int quick_steps = 12;                  // Newton's method doubles its digits: it has settled by then or runs astray
+constexpr double most_slant = 2;                 // of the nearest distance, as at 60 degrees
 
 }  // namespace
 
@@ -58,7 +62,7 @@ Vec2 BaseSurface::parameters(const Vec3& p) const {
 
 SkinPoint BaseSurface::foot(const Vec3& p) const {
     if (net_) {
-        const auto j = std::get<FreeSurface>(surface_).spline->extended(parameters(p));
+        const auto j = std::get<FreeSurface>(surface_).spline->extended(parameters(p), 1);
         return {j.p, j.normal()};
     }
     if (const auto* s = std::get_if<PlaneSurface>(&surface_)) return {p - s->frame.height(p) * s->frame.z, s->frame.z};
@@ -66,17 +70,44 @@ SkinPoint BaseSurface::foot(const Vec3& p) const {
     return {at, surface_normal(surface_, at).value_or(Vec3::Zero())};
 }
 
-double BaseSurface::along(const Vec3& p, const Vec3& d) const {
+// By the tangent plane at the foot of the point reached, again and again: sure, but each step looks for a foot.
+double BaseSurface::along_feet(const Vec3& p, const Vec3& d) const {
     double t = 0;
     for (int i = 0; i < 40; ++i) {
         const SkinPoint f = foot(p + t * d);
         const double rate = f.normal.dot(d);
-        if (std::abs(rate) < 1e-6) break;
+        if (std::abs(rate) < flat_angle) break;
         const double step = (f.point - (p + t * d)).dot(f.normal) / rate;
         t += step;
-        if (std::abs(step) < 1e-11 * std::max(1.0, std::abs(t))) break;  // as well as feet are known
+        if (std::abs(step) < as_feet * std::max(1.0, std::abs(t))) break;
     }
     return t;
+}
+
+// On splines Newton's method for line and surface together, from the foot; where it does not settle at once, by feet.
+double BaseSurface::along(const Vec3& p, const Vec3& d, const Vec2& from) const {
+    if (!net_) return along_feet(p, d);
+    const NurbsSurface& s = *std::get<FreeSurface>(surface_).spline;
+    Vec2 uv = from;
+    for (int i = 0; i < quick_steps; ++i) {
+        const auto j = s.extended(uv, 1);
+        const Vec3 n = j.du.cross(j.dv);
+        const double across = n.dot(d);
+        if (std::abs(across) < flat_angle * n.norm()) break;
+        const double t = (j.p - p).dot(n) / across;
+        const Vec3 off = p + t * d - j.p;  // in the tangent plane
+        const Vec2 by(off.cross(j.dv).dot(n) / n.squaredNorm(), j.du.cross(off).dot(n) / n.squaredNorm());
+        uv += by;
+        if (off.norm() < as_feet * std::max(1.0, std::abs(t))) return t;
+    }
+    return along_feet(p, d);
+}
+
+double BaseSurface::reach(const Vec3& p, const Vec3& d) const {
+    const Vec2 at = net_ ? parameters(p) : Vec2::Zero();
+    const Vec3 foot = (net_ ? std::get<FreeSurface>(surface_).spline->extended(at, 0).p : this->foot(p).point) - p;
+    const double t = along(p, d, at);
+    return std::abs(t) <= most_slant * foot.norm() + 1e-9 ? t : std::copysign(foot.norm(), foot.dot(d));
 }
 
 std::optional<Surface> offset_surface(const Surface& s, double by) {

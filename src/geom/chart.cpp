@@ -7,6 +7,8 @@
 namespace halvo {
 namespace {
 
+constexpr int area_strips = 8;  // with four Gauss points each: exact for polynomials of degree 7 on an eighth of the height
+
 // Cones open along their axis, spheres have their pole in the middle of the chart.
 Surface arranged(Surface s, const Vec3& middle) {
     if (auto* c = std::get_if<ConeSurface>(&s)) {
@@ -140,8 +142,18 @@ Vec3 Chart::at(const Vec2& q) const {
     const Vec2 uv = unmapped(q);
     if (std::holds_alternative<SphereSurface>(base_.surface())) return surface_point(base_.surface(), uv);
     const Vec2 own = uv + centre_;
-    if (const auto* f = std::get_if<FreeSurface>(&base_.surface())) return f->spline->extended(own).p;
+    if (const auto* f = std::get_if<FreeSurface>(&base_.surface())) return f->spline->extended(own, 0).p;
     return surface_point(base_.surface(), own);
+}
+
+SkinPoint Chart::place(const Vec2& q) const {
+    const auto* f = std::get_if<FreeSurface>(&base_.surface());
+    if (!f || !f->spline) {
+        const Vec3 p = at(q);
+        return {p, normal(p)};
+    }
+    const auto j = f->spline->extended(unmapped(q) + centre_, 1);
+    return {j.p, reversed_ ? Vec3(-j.normal()) : j.normal()};
 }
 
 SkinPoint Chart::on(const Vec3& p) const {
@@ -163,7 +175,7 @@ Vec3 Chart::at_grid(const Vec2& g) const {
     Vec2 own = g.cwiseQuotient(grid_scale());
     if (sine_ > 0) own.y() = std::max(own.y(), -slant_);  // not past the apex
     own += centre_;
-    if (const auto* f = std::get_if<FreeSurface>(&base_.surface())) return f->spline->extended(own).p;
+    if (const auto* f = std::get_if<FreeSurface>(&base_.surface())) return f->spline->extended(own, 0).p;
     return surface_point(base_.surface(), own);
 }
 
@@ -198,7 +210,7 @@ std::vector<Curve> Chart::cuts(const std::vector<Vec3>& around, double margin) c
         const auto point = [&](double w) {
             Vec2 own = centre_;
             own[k] += 0.5 * period_[k], own[other] += lo + (hi - lo) * w;
-            return spline ? spline->spline->extended(own).p : surface_point(base_.surface(), own);
+            return spline ? spline->spline->extended(own, 0).p : surface_point(base_.surface(), own);
         };
         std::vector<Vec3> points, tangents;
         constexpr int n = 48;
@@ -227,29 +239,31 @@ double Chart::area(const std::vector<Vec2>& polygon) const {
         return reversed_ ? -sum : sum;
     }
     const auto element = [&](const Vec2& q) {
-        const auto j = f->spline->extended(unmapped(q) + centre_);
+        const auto j = f->spline->extended(unmapped(q) + centre_, 1);
         return j.du.cross(j.dv).norm() / (scale_.x() * scale_.y());
     };
     // Green again, with the element integrated along y from a fixed line by Gauss points on strips.
-    double low = std::numeric_limits<double>::max();
-    for (const Vec2& q : polygon) low = std::min(low, q.y());
+    double low = std::numeric_limits<double>::max(), high = std::numeric_limits<double>::lowest();
+    for (const Vec2& q : polygon) low = std::min(low, q.y()), high = std::max(high, q.y());
     constexpr std::array<double, 4> at{0.0694318442029737, 0.3300094782075719, 0.6699905217924281, 0.9305681557970263};
     constexpr std::array<double, 4> weight{0.1739274225687269, 0.3260725774312731, 0.3260725774312731, 0.1739274225687269};
-    double high = low;
-    for (const Vec2& q : polygon) high = std::max(high, q.y());
-    const int strips = 8;
+    constexpr std::array<double, 2> few_at{0.2113248654051871, 0.7886751345948129}, few_weight{0.5, 0.5};
+    const auto column = [&](const Vec2& q) {
+        double out = 0;
+        const int n = std::max(1, static_cast<int>(std::ceil(area_strips * (q.y() - low) / std::max(high - low, 1e-300))));
+        const double h = (q.y() - low) / n;
+        for (int s = 0; s < n; ++s)
+            for (std::size_t k = 0; k < 4; ++k) out += h * weight[k] * element({q.x(), low + (s + at[k]) * h});
+        return out;
+    };
     for (std::size_t i = 0, j = polygon.size() - 1; i < polygon.size(); j = i++) {
         const Vec2 &a = polygon[j], &b = polygon[i];
         if (a.x() == b.x()) continue;
-        for (std::size_t g = 0; g < 4; ++g) {
-            const Vec2 q = a + at[g] * (b - a);
-            double column = 0;
-            const int n = std::max(1, static_cast<int>(std::ceil(strips * (q.y() - low) / std::max(high - low, 1e-300))));
-            const double h = (q.y() - low) / n;
-            for (int s = 0; s < n; ++s)
-                for (std::size_t k = 0; k < 4; ++k) column += h * weight[k] * element({q.x(), low + (s + at[k]) * h});
-            sum -= weight[g] * (b.x() - a.x()) * column;
-        }
+        // Two points serve where the edge is no longer than a strip is high: the rule is of fourth order.
+        const bool few = area_strips * (b - a).norm() <= high - low;
+        const std::size_t points = few ? few_at.size() : at.size();
+        for (std::size_t g = 0; g < points; ++g)
+            sum -= (few ? few_weight[g] : weight[g]) * (b.x() - a.x()) * column(a + (few ? few_at[g] : at[g]) * (b - a));
     }
     return sum;
 }

@@ -1,6 +1,6 @@
 #include <halvo/geometry.hpp>
 
-#include "core/index.hpp"
+#include "geom/spline_basis.hpp"
 
 #include <algorithm>
 #include <array>
@@ -8,57 +8,6 @@
 
 namespace halvo {
 namespace {
-
-constexpr int most_degree = 25;  // the kernel's own limit
-using Row = std::array<double, most_degree + 1>;
-
-int span_of(const std::vector<double>& knots, int degree, double t) {
-    const auto first = knots.begin() + degree, last = knots.end() - degree - 1;
-    const auto it = std::upper_bound(first, last, t);
-    return static_cast<int>(std::clamp<std::ptrdiff_t>(it - knots.begin() - 1, degree, last - knots.begin() - 1));
-}
-
-// Values, first and second derivatives of the basis functions that are not zero on a span: entries 0 to degree. Derivatives come from
-// the values of one degree lower (The NURBS Book, equation 2.7), which needs no table of differences for the two orders wanted.
-struct Basis {
-    int span;
-    Row n, d1, d2;
-};
-
-// Derivative of degree-p functions from values (or derivatives) `low` of degree p - 1 on the same span.
-void raise(const std::vector<double>& k, int span, int p, const Row& low, Row& out) {
-    double before = 0;
-    for (int j = 0; j <= p; ++j) {
-        const int i = span - p + j;
-        const double b = k[ix(i + p + 1)] - k[ix(i + 1)], y = j < p && b > 0 ? low[ix(j)] / b : 0;
-        out[ix(j)] = p * (before - y);
-        before = y;
-    }
-}
-
-// The values grow degree by degree; those of the two degrees below the last give the derivatives.
-void basis(const std::vector<double>& k, int degree, double t, Basis& b) {
-    b.span = span_of(k, degree, t);
-    Row left, right, low, lower, slope;
-    b.n[0] = 1;
-    if (degree < 2) b.d2[0] = b.d2[1] = 0;
-    if (degree < 1) b.d1[0] = 0;
-    for (int j = 1; j <= degree; ++j) {
-        if (j == degree - 1) std::copy_n(b.n.begin(), j, lower.begin());
-        if (j == degree) std::copy_n(b.n.begin(), j, low.begin());
-        left[ix(j)] = t - k[ix(b.span + 1 - j)];
-        right[ix(j)] = k[ix(b.span + j)] - t;
-        double saved = 0;
-        for (int r = 0; r < j; ++r) {
-            const double den = right[ix(r + 1)] + left[ix(j - r)], w = den != 0 ? b.n[ix(r)] / den : 0;
-            b.n[ix(r)] = saved + right[ix(r + 1)] * w;
-            saved = left[ix(j - r)] * w;
-        }
-        b.n[ix(j)] = saved;
-    }
-    if (degree >= 1) raise(k, b.span, degree, low, b.d1);
-    if (degree >= 2) raise(k, b.span, degree - 1, lower, slope), raise(k, b.span, degree, slope, b.d2);
-}
 
 constexpr double enough = 1e-11;  // steps shorter than this end the search for a foot
 
@@ -84,7 +33,7 @@ struct Sums {
 
 // Sums over the poles that count at a place, and their derivatives.
 template <class Pole>
-auto sums(const NurbsSurface& s, const Basis& bu, const Basis& bv, const Pole& pole) {
+auto sums(const NurbsSurface& s, const Basis& bu, const Basis& bv, int order, const Pole& pole) {
     using V = std::decay_t<decltype(pole(std::size_t{0}))>;
     const V zero = V::Zero();
     std::conditional_t<std::is_same_v<V, Vec3>, NurbsSurface::Jet, Sums<V>> a{zero, zero, zero, zero, zero, zero};
@@ -94,10 +43,14 @@ auto sums(const NurbsSurface& s, const Basis& bu, const Basis& bv, const Pole& p
         const std::size_t first = ix(bu.span - s.degree_u + i) * nv + ix(bv.span - s.degree_v);
         for (std::size_t j = 0; j <= ix(s.degree_v); ++j) {
             const V h = pole(first + j);
-            r0 += bv.n[j] * h, r1 += bv.d1[j] * h, r2 += bv.d2[j] * h;
+            r0 += bv.n[j] * h;
+            if (order >= 1) r1 += bv.d1[j] * h;
+            if (order >= 2) r2 += bv.d2[j] * h;
         }
-        const double n = bu.n[ix(i)], d1 = bu.d1[ix(i)];
-        a.p += n * r0, a.du += d1 * r0, a.dv += n * r1;
+        const double n = bu.n[ix(i)], d1 = order >= 1 ? bu.d1[ix(i)] : 0;
+        a.p += n * r0;
+        if (order >= 1) a.du += d1 * r0, a.dv += n * r1;
+        if (order < 2) continue;
         a.duu += bu.d2[ix(i)] * r0, a.duv += d1 * r1, a.dvv += n * r2;
     }
     return a;
@@ -122,14 +75,17 @@ Box2 NurbsSurface::domain() const {
     return {Vec2(knots_u[ix(degree_u)], knots_v[ix(degree_v)]), Vec2(knots_u[knots_u.size() - ix(degree_u) - 1], knots_v[knots_v.size() - ix(degree_v) - 1])};
 }
 
-NurbsSurface::Jet NurbsSurface::jet(const Vec2& at) const {
+NurbsSurface::Jet NurbsSurface::jet(const Vec2& at, int order) const {
     const Vec2 uv = clamped(at);
-    Basis bu, bv;  // NOLINT: filled as far as the degrees need
-    basis(knots_u, degree_u, uv.x(), bu), basis(knots_v, degree_v, uv.y(), bv);
-    return weights.empty() ? sums(*this, bu, bv, [&](std::size_t k) { return poles[k]; })
-                           : projected(sums(*this, bu, bv, [&](std::size_t k) -> Eigen::Vector4d {
-                                 return {weights[k] * poles[k].x(), weights[k] * poles[k].y(), weights[k] * poles[k].z(), weights[k]};
-                             }));
+    Basis bu, bv;  // NOLINT: filled as far as the degrees and the order need
+    fill_basis(knots_u, degree_u, uv.x(), order, bu), fill_basis(knots_v, degree_v, uv.y(), order, bv);
+    if (weights.empty()) return sums(*this, bu, bv, order, [&](std::size_t k) { return poles[k]; });
+    Jet j = projected(sums(*this, bu, bv, order, [&](std::size_t k) -> Eigen::Vector4d {
+        return {weights[k] * poles[k].x(), weights[k] * poles[k].y(), weights[k] * poles[k].z(), weights[k]};
+    }));
+    if (order < 1) j.du.setZero(), j.dv.setZero();
+    if (order < 2) j.duu.setZero(), j.duv.setZero(), j.dvv.setZero();
+    return j;
 }
 
 Vec2 NurbsSurface::foot(const Vec3& p, const Vec2& guess) const {
@@ -162,10 +118,10 @@ Vec2 NurbsSurface::foot(const Vec3& p, const Vec2& guess) const {
     return uv;
 }
 
-NurbsSurface::Jet NurbsSurface::extended(const Vec2& uv) const {
+NurbsSurface::Jet NurbsSurface::extended(const Vec2& uv, int order) const {
     const Vec2 in = clamped(uv), over = uv - in;  // how far past the border
+    if (over.isZero()) return jet(in, order);
     Jet j = jet(in);
-    if (over.isZero()) return j;
     j.p += over.x() * j.du + over.y() * j.dv;
     // Past one border the surface is ruled: the tangent along the border turns on at the same rate. Past a corner it is plane.
     if (over.x() == 0) j.du += over.y() * j.duv;

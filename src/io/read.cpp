@@ -2,13 +2,14 @@
 
 #include "body/facet_body.hpp"
 #include "body/loose.hpp"
-#include "core/parallel.hpp"
 #include "core/quantity.hpp"
 #include "io/bytes.hpp"
 #include "io/facet_file.hpp"
+#include "io/in_parts.hpp"
 #include "io/place.hpp"
 #include "io/reader_process.hpp"
 #include "io/source_digest.hpp"
+#include "io/step_products.hpp"
 #include "run/select.hpp"
 
 #include <fmt/format.h>
@@ -46,14 +47,6 @@ public:
 private:
     std::filesystem::path path_;
 };
-
-void for_parts(std::size_t n, const Observer& observer, double from, double to, const std::function<void(std::size_t)>& work) {
-    const std::size_t chunk = std::max<std::size_t>(1, n / 20);
-    for (std::size_t first = 0; first < n; first += chunk) {
-        observer.tell("read", from + (to - from) * static_cast<double>(first) / static_cast<double>(n));
-        parallel_for(std::min(chunk, n - first), [&](std::size_t k) { work(first + k); });
-    }
-}
 
 // The faces of one file that belong to no shell become bodies, one for each group that touches.
 void split_loose(KernelFile& file) {
@@ -96,11 +89,20 @@ Assembly place_parts(KernelFile file, const Observer& observer) {
     return out;
 }
 
-Assembly read_kernel(const std::filesystem::path& file, FileKind kind, const Bytes& bytes, const Observer& observer) {
+// STEP straight from its entities; the CAD kernel reads IGES, and what that does not understand.
+Assembly read_exact(const std::filesystem::path& file, FileKind kind, const Bytes& bytes, const Observer& observer) {
     check_whole(file, kind, bytes.data);
+    std::string note;
+    if (kind == FileKind::step) try {
+            return place_parts(read_step(bytes.data, observer), observer);
+        } catch (const NotUnderstood& e) {
+            note = fmt::format("read by the CAD kernel, which takes longer: the file has {}", e.what());
+        }
     std::optional<TemporaryFile> unpacked;
     if (bytes.packed) unpacked.emplace(bytes.data);
-    return place_parts(read_in_process(unpacked ? unpacked->path() : file, kind, file.string(), bytes.data.size(), observer), observer);
+    Assembly out = place_parts(read_in_process(unpacked ? unpacked->path() : file, kind, file.string(), bytes.data.size(), observer), observer);
+    if (!note.empty()) out.notes.push_back(note);
+    return out;
 }
 
 Assembly read_facets(const std::filesystem::path& file, FileKind kind, const std::string& bytes, const std::string& unit, const Observer& observer) {
@@ -152,7 +154,7 @@ Assembly read(const std::filesystem::path& file, const SourceOptions& options, c
     const Bytes bytes = load(file);
     const FileKind kind = recognise_kind(file, bytes.data);
     const bool kernel = kind == FileKind::step || kind == FileKind::iges;
-    Assembly assembly = kernel ? read_kernel(file, kind, bytes, observer) : read_facets(file, kind, bytes.data, options.unit, observer);
+    Assembly assembly = kernel ? read_exact(file, kind, bytes, observer) : read_facets(file, kind, bytes.data, options.unit, observer);
     if (kernel && !options.unit.empty() && options.unit != assembly.unit)
         throw Error(ErrorKind::input,
                     fmt::format("{}: the file is in {}, the plan says source.unit = \"{}\"; correct the plan", file.string(), assembly.unit, options.unit));

@@ -62,21 +62,9 @@ const ThicknessPiece& ThicknessField::piece_at(const Chart& chart, const Vec2& a
     return *best;
 }
 
-namespace {
-
-// Along the normal to a side, or by its foot where the normal misses it: next to the border of a round smaller than the midsurface's.
-double reach_along(const BaseSurface& side, const Vec3& p, const Vec3& d) {
-    constexpr double most_slant = 2;  // of the nearest distance, as at 60 degrees
-    const double t = side.along(p, d);
-    const Vec3 foot = side.foot(p).point - p;
-    return std::abs(t) <= most_slant * foot.norm() + 1e-9 ? t : std::copysign(foot.norm(), foot.dot(d));
-}
-
-}  // namespace
-
 ThicknessField::Sides ThicknessField::sides(const Chart& chart, const Vec2& p) const {
     if (constant) return {0.5 * *constant, 0.5 * *constant};
-    const Vec3 q = chart.at(p), n = chart.normal(q);
+    const auto [q, n] = chart.place(p);
     if (ridge) {
         const bool up = n.dot(spine_point(chart.surface(), q).value_or(q) - q) > 0;
         std::vector<const BaseSurface*> far;
@@ -85,7 +73,7 @@ ThicknessField::Sides ThicknessField::sides(const Chart& chart, const Vec2& p) c
         return up ? Sides{inside, outside} : Sides{outside, inside};
     }
     const ThicknessPiece& k = piece_at(chart, p);
-    return {reach_along(k.top, q, n), reach_along(k.bottom, q, -n)};
+    return {k.top.reach(q, n), k.bottom.reach(q, -n)};
 }
 
 std::vector<std::vector<SheetAtEdge>> sheets_at_edges(const Model& model) {

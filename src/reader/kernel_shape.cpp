@@ -2,7 +2,7 @@
 #include "reader/kernel_shape.hpp"
 
 #include "body/touching_edges.hpp"
-#include "io/recognise.hpp"
+#include "geom/recognise.hpp"
 
 #include <BRepAdaptor_Curve.hxx>
 #include <BRepAdaptor_Surface.hxx>

@@ -1,7 +1,7 @@
 #pragma once
 #include <halvo/geometry.hpp>
 
-namespace halvo::io {
+namespace halvo {
 
 /// Straight lines and circular arcs that a file gives as splines become what they are; the rest stays sampled.
 [[nodiscard]] Curve recognise_curve(const std::vector<Vec3>& points, const std::vector<Vec3>& tangents, double tol);
@@ -10,4 +10,4 @@ namespace halvo::io {
 /// for the sign; nothing where there is none.
 [[nodiscard]] std::optional<Surface> recognise_surface(const std::vector<Vec3>& points, const std::vector<Vec3>& normals, double tol);
 
-}  // namespace halvo::io
+}  // namespace halvo

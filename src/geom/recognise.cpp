@@ -1,11 +1,11 @@
-#include "io/recognise.hpp"
+#include "geom/recognise.hpp"
 
 #include "geom/fit.hpp"
 
 #include <algorithm>
 #include <cmath>
 
-namespace halvo::io {
+namespace halvo {
 namespace {
 
 std::optional<Curve> as_arc(const std::vector<Vec3>& pts, double tol) {
@@ -57,4 +57,4 @@ std::optional<Surface> recognise_surface(const std::vector<Vec3>& points, const 
     return std::nullopt;
 }
 
-}  // namespace halvo::io
+}  // namespace halvo
