@@ -1,59 +1,70 @@
 #include "geom/predicates.hpp"
 
+#include "core/index.hpp"
+
+#include <algorithm>
+#include <array>
 #include <cmath>
 
 namespace halvo {
 namespace {
 
-// A number held exactly as a sum of non-overlapping doubles, smallest first.
+// The most terms that the incircle test's value can have: its differences have 2, its minors 16, its products of both 512.
+constexpr int most_terms = 3 * 512;
+
+// A number held exactly as a sum of non-overlapping doubles, smallest first. Nothing is allocated: points on one circle, of which drilled
+// plates are full, all come here.
 class Exact {
 public:
     Exact() = default;
+    Exact(const Exact& o) : count_(o.count_) { std::copy_n(o.terms_.begin(), count_, terms_.begin()); }
+    Exact& operator=(const Exact&) = delete;
+    ~Exact() = default;
     static Exact difference(double a, double b) {
-        const double x = a - b, bv = a - x, av = x + bv;
-        return Exact({(a - av) + (bv - b), x});
+        const double x = a - b, bv = a - x, av = x + bv, rest = (a - av) + (bv - b);
+        Exact r;
+        if (rest != 0) r.push(rest);
+        if (x != 0) r.push(x);
+        return r;
     }
     [[nodiscard]] Exact operator+(const Exact& o) const {
         Exact r = *this;
-        for (double t : o.terms_) r.grow(t);
+        for (int i = 0; i < o.count_; ++i) r.grow(o.terms_[ix(i)]);
         return r;
     }
     [[nodiscard]] Exact operator-(const Exact& o) const {
         Exact r = *this;
-        for (double t : o.terms_) r.grow(-t);
+        for (int i = 0; i < o.count_; ++i) r.grow(-o.terms_[ix(i)]);
         return r;
     }
     [[nodiscard]] Exact operator*(const Exact& o) const {
         Exact r;
-        for (double t : o.terms_)
-            for (double s : terms_) {
-                const double p = s * t;
+        for (int i = 0; i < o.count_; ++i)
+            for (int k = 0; k < count_; ++k) {
+                const double s = terms_[ix(k)], t = o.terms_[ix(i)], p = s * t;
                 r.grow(std::fma(s, t, -p));
                 r.grow(p);
             }
         return r;
     }
-    [[nodiscard]] double sign_value() const { return terms_.empty() ? 0 : terms_.back(); }
+    [[nodiscard]] double sign_value() const { return count_ == 0 ? 0 : terms_[ix(count_ - 1)]; }
 
 private:
-    explicit Exact(std::initializer_list<double> t) {
-        for (double v : t)
-            if (v != 0) terms_.push_back(v);
-    }
+    void push(double v) { terms_[ix(count_++)] = v; }
     void grow(double b) {
         double q = b;
-        std::vector<double> out;
-        out.reserve(terms_.size() + 1);
-        for (double e : terms_) {
-            const double x = q + e, bv = x - q, av = x - bv;
+        int kept = 0;
+        for (int k = 0; k < count_; ++k) {
+            const double e = terms_[ix(k)], x = q + e, bv = x - q, av = x - bv;
             const double err = (q - av) + (e - bv);
             q = x;
-            if (err != 0) out.push_back(err);
+            if (err != 0) terms_[ix(kept++)] = err;
         }
-        if (q != 0) out.push_back(q);
-        terms_ = std::move(out);
+        count_ = kept;
+        if (q != 0) push(q);
     }
-    std::vector<double> terms_;
+    int count_ = 0;
+    std::array<double, most_terms> terms_;
 };
 
 constexpr double epsilon = 1.1102230246251565e-16;              // half an ulp of 1 (Shewchuk 1997)

@@ -46,9 +46,9 @@ void join_with(Model& model, const Assembly* solids, const ContactTable& contact
     observer.tell("join", 1);
 }
 
-// Contacts as far as the reach between their bodies lets them be.
-std::vector<Contact> within_reach(std::vector<Contact> all, const JointRules& rules) {
-    for (Contact& c : all) std::erase_if(c.points, [&](const ContactPoint& p) { return p.gap > rules.reach(c.a, c.b, p.place) * (1 + 1e-9); });
+// Contacts as far as the reach between their bodies lets them be; gaps are known as well as points are.
+std::vector<Contact> within_reach(std::vector<Contact> all, const JointRules& rules, double tol) {
+    for (Contact& c : all) std::erase_if(c.points, [&](const ContactPoint& p) { return p.gap > rules.reach(c.a, c.b, p.place) + tol; });
     std::erase_if(all, [](const Contact& c) { return c.points.empty(); });
     return all;
 }
@@ -86,7 +86,7 @@ void settle_blocks(Model& model, const Assembly& solids) {
 
 void join(Model& model, const Assembly& solids, const JoinOptions& options, const Observer& observer) {
     const JointRules rules(options, solids);
-    std::vector<Contact> contacts = within_reach(find_contacts(solids, rules.widest(), observer), rules);
+    std::vector<Contact> contacts = within_reach(find_contacts(solids, rules.widest(), observer), rules, 10 * solids.tolerance.point);
     if (options.reach > 0) note_near(model, solids, contacts, options.reach);
     Fastening fasteners(solids, options);
     fasteners.lines(model);
