@@ -162,25 +162,42 @@ double facing_area(const Body& a, const Body& b, double limit, double tol) {
     return sum;
 }
 
+// Does a place on a face's surface lie past the face's own border? Chords of a round hole do, by their sag.
+bool past_border(const Body& body, const Face& face, const SkinPoint& at, double near) {
+    double least = near;
+    bool past = false;
+    for (const auto& loop : face.loops)
+        for (const Coedge& use : loop) {
+            const BodyEdge& e = body.edges[use.edge.index()];
+            if (e.degenerate || e.curve.box().squaredExteriorDistance(at.point) > least * least) continue;
+            const double t = e.curve.nearest(at.point);
+            const Vec3 off = at.point - e.curve.point(t);
+            if (off.norm() >= least) continue;
+            least = off.norm();
+            past = off.dot(at.normal.cross(e.curve.derivative(t))) * (use.reversed ? -1.0 : 1.0) < 0;
+        }
+    return past;
+}
+
 // Facets stand off round surfaces by their chords, so that skins which match seem to lie in each other by hundredths: how deep it is below the
 // surfaces themselves that are near, where all of them are known.
 double exact_depth(const Body& a, const Body& b, const ContactPoint& p, double chord) {
-    const int from = p.from_a ? p.face_a : p.face_b;
-    if (from < 0) return std::abs(p.gap);
     const Body &own = p.from_a ? a : b, &other = p.from_a ? b : a;
-    const auto place = surface_foot(own.faces[ix(from)].surface, p.place);
-    if (!place) return std::abs(p.gap);
-    const double near = 2 * std::abs(p.gap) + 10 * chord;
-    std::set<int> faces;
-    for (const int f : other.tree->touching(Box3(*place - Vec3::Constant(near), *place + Vec3::Constant(near)))) faces.insert(other.facets[ix(f)].face);
-    double depth = std::numeric_limits<double>::infinity();
-    for (const int f : faces) {
-        const Face& face = other.faces[ix(f)];
-        const auto foot = surface_foot(face.surface, *place);
-        const Vec3 n = foot ? face.outward_or(*foot, Vec3::Zero()) : Vec3(Vec3::Zero());
-        if (n == Vec3::Zero()) return std::abs(p.gap);
-        depth = std::min(depth, -(*place - *foot).dot(n));
+    const auto facets_off = [](const Body& k) { return k.mass.area > 0 ? 0.1 * std::abs(k.mass.volume) / k.mass.area : 0; };  // 0.05 of its thickness
+    const double near = 2 * std::abs(p.gap) + 10 * chord + facets_off(a) + facets_off(b);
+    const auto at = own.tree->nearest(p.place, near);
+    if (!at) return std::abs(p.gap);
+    const SkinPoint on = own.on_skin(ix(at->facet), p.place);
+    if (past_border(own, own.faces[ix(own.facets[ix(at->facet)].face)], on, near)) return 0;
+    const Vec3& place = on.point;
+    std::map<int, SkinPoint> feet;  // the nearest on each face
+    for (const int f : other.tree->touching(Box3(place - Vec3::Constant(near), place + Vec3::Constant(near)))) {
+        const SkinPoint foot = other.on_skin(ix(f), place);
+        const auto [it, fresh] = feet.try_emplace(other.facets[ix(f)].face, foot);
+        if (!fresh && (foot.point - place).squaredNorm() < (it->second.point - place).squaredNorm()) it->second = foot;
     }
+    double depth = std::numeric_limits<double>::infinity();
+    for (const auto& [face, foot] : feet) depth = std::min(depth, -(place - foot.point).dot(foot.normal));
     return std::isfinite(depth) ? depth : std::abs(p.gap);
 }
 
