@@ -1,5 +1,6 @@
 #include "body/face_facets.hpp"
 
+#include "body/seams.hpp"
 #include "core/index.hpp"
 #include "core/parallel.hpp"
 #include "geom/recognise.hpp"
@@ -369,6 +370,7 @@ void facet_by_thickness(Body& body) {
     if (box.isEmpty()) throw NotLaid("a body has no edges");
     const double size = box.diagonal().norm();
     constexpr double coarse = 0.005;  // of the size: enough for volume and area to a few per cent
+    add_seams(body);
     trim_splines(body, coarse * size);
     facet_faces(body, {coarse * size, FacetLimits{}.turn});
     // Facets only find things; a few hundredths of the thickness keeps them inside thin curved walls.
