@@ -15,6 +15,7 @@ namespace {
 constexpr double samples_across = 48;        // of the overlap of two boxes
 constexpr std::size_t most_samples = 20000;  // on one side of a pair of bodies: bounds the time of large skins that lie on each other
 constexpr double facing_least = 0.9;         // cosine between a normal and the other skin's, turned round
+constexpr double sideways = 0.5;             // sine, as at 30 degrees: skins that face each other leave no more, between facets
 
 double slenderest(const Body& b) {
     return b.mass.area > 0 ? 2 * std::abs(b.mass.volume) / b.mass.area : 0;
@@ -122,6 +123,12 @@ double exact_gap(const Body& from, const Sample& s, const Body& to, const NearPo
     return foot ? std::min((p - *foot).norm(), (p - q).norm()) : (p - n.point).norm();
 }
 
+// Turned to each other, and across from each other rather than beside: past the border of a face what is nearest lies sideways.
+bool faces_it(const Vec3& own, const Vec3& other, const Vec3& way, double tol) {
+    if (own.dot(other) > -facing_least) return false;
+    return (way - way.dot(own) * own).norm() <= sideways * way.norm() + tol;
+}
+
 void probe_side(const Body& from, const Body& to, const Box3& box, double h, double reach, double tol, bool swapped, std::vector<ContactPoint>& out) {
     const auto curved = [](const Body& b) {
         return std::any_of(b.faces.begin(), b.faces.end(), [](const Face& f) { return !std::holds_alternative<PlaneSurface>(f.surface); });
@@ -131,8 +138,8 @@ void probe_side(const Body& from, const Body& to, const Box3& box, double h, dou
         const auto near = to.tree->nearest(s.point, reach + slack + tol);
         ContactPoint c{s.point, 0, 0, !swapped, s.face, -1};
         if (near) {
-            if (s.facet >= 0 &&
-                from.facet_normal(static_cast<std::size_t>(s.facet)).dot(to.facet_normal(static_cast<std::size_t>(near->facet))) < -facing_least)
+            if (s.facet >= 0 && faces_it(from.facet_normal(static_cast<std::size_t>(s.facet)), to.facet_normal(static_cast<std::size_t>(near->facet)),
+                                         near->point - s.point, tol))
                 c.area = s.area;
             c.face_b = to.facets[static_cast<std::size_t>(near->facet)].face;
             c.gap = exact_gap(from, s, to, *near, c.face_b);

@@ -7,7 +7,7 @@ namespace halvo {
 
 struct FacetLimits {
     double chord = 0.1;   ///< how far facets may stand off the surface (mm)
-    double turn = 0.35;   ///< how far the surface may turn along one (rad)
+    double turn = 0.2;   ///< how far the surface may turn along one (rad)
 };
 
 /// Sets points, facets, parameters, the coedges' parameters, and degenerate edges at poles, of a body that has faces, loops and edges.

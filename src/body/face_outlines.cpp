@@ -338,6 +338,9 @@ std::vector<EdgePoints> edge_points(const Body& body, double chord, double turn)
         if (e.degenerate) continue;
         out[i].at = edge_places(e.curve, chord, turn);
         for (const double t : out[i].at) out[i].points.push_back(e.curve.point(t));
+        // Edges that meet in a vertex end in one point, as the file's digits do not have them: a ray between facets would find the gap.
+        if (e.vertices[0] >= 0) out[i].points.front() = body.vertices[ix(e.vertices[0])];
+        if (e.vertices[1] >= 0) out[i].points.back() = body.vertices[ix(e.vertices[1])];
     }
     return out;
 }

@@ -101,11 +101,35 @@ public:
         std::map<int, std::vector<int>> of_face;
         for (int i : body_.tree->touching(range_)) of_face[body_.facets[ix(i)].face].push_back(i);
         std::vector<Curve> out;
+        for (const auto& [f, facets] : of_face) take_edges_on_chart(body_.faces[ix(f)]);
+        for (const auto& [e, curve] : on_chart_) out.push_back(curve);
         for (const auto& [f, facets] : of_face) cut_face(f, facets, out);
         return out;
     }
 
 private:
+    // Edges that lie on the surface are where it cuts their faces: facets cannot tell on which side of it their corners are there.
+    void take_edges_on_chart(const Face& face) {
+        for (const auto& loop : face.loops)
+            for (const Coedge& use : loop) {
+                const BodyEdge& e = body_.edges[use.edge.index()];
+                if (e.degenerate || seen_.count(use.edge.value) || !e.curve.box().intersects(range_)) continue;
+                seen_.insert(use.edge.value);
+                const auto on = [&](double s) { return std::abs(chart_.height(e.curve.point(e.curve.t0 + s * (e.curve.t1 - e.curve.t0)))) <= 10 * tol_; };
+                if (std::all_of(along.begin(), along.end(), on) && e.curve.length() > 2 * tol_) on_chart_.emplace(use.edge.value, e.curve);
+            }
+    }
+
+    [[nodiscard]] bool runs_along_edge(const Curve& c) const {
+        return std::any_of(on_chart_.begin(), on_chart_.end(), [&](const auto& e) {
+            return std::all_of(shares.begin() + 1, shares.end() - 1, [&](double s) {
+                const Vec3 p = c.point(c.t0 + s * (c.t1 - c.t0));
+                return (e.second.point(e.second.nearest(p)) - p).norm() <= 100 * tol_;
+            });
+        });
+    }
+    static constexpr std::array<double, 7> along{0, 0.13, 0.31, 0.5, 0.69, 0.87, 1};
+
     void cut_face(int f, const std::vector<int>& facets, std::vector<Curve>& out) {
         auto found = cut_face(f, facets, false);
         if (!found) {
@@ -165,7 +189,7 @@ private:
             auto curve = curve_on_both(on_face, foot_on(chart_), c.points, c.closed, tol_);
             const bool sound = curve && on_chart(*curve);
             if (!sound && !closely && on_spline()) return std::nullopt;
-            if (sound && curve->length() > 2 * tol_) out.push_back(std::move(*curve));
+            if (sound && curve->length() > 2 * tol_ && !runs_along_edge(*curve)) out.push_back(std::move(*curve));
         }
         return out;
     }
@@ -382,6 +406,8 @@ private:
     Box3 range_, wide_;  // where facets are looked for; what of these is looked at
     double reach_, tol_;
     std::optional<BaseSurface> spline_;                       // once it is looked at closely
+    std::map<int, Curve> on_chart_;                           // edges that lie on it, by their number
+    std::set<int> seen_;                                      // edges that were looked at
     std::vector<Vec3> border_;                                // points of its own
     std::map<int, std::map<std::pair<int, int>, int>> uses_;  // by face: facets at each mesh edge
 };

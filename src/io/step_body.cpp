@@ -169,11 +169,13 @@ private:
     }
 
     void make_surfaces() {
-        // Swept surfaces are as long as all faces on them need.
-        std::unordered_map<std::uint64_t, std::vector<Vec3>> points;
+        // Swept surfaces are as long as all faces on them need: those of one curve and one way are one surface, which CAD gives each face anew.
+        std::map<std::vector<double>, std::vector<Vec3>> points;
+        std::vector<std::vector<double>> sweeps(body_.faces.size());
         for (std::size_t i = 0; i < body_.faces.size(); ++i) {
-            if (!file_.keyword(surface_of_[i]).starts_with("SURFACE_OF_")) continue;
-            auto& list = points[surface_of_[i]];
+            sweeps[i] = geometry_.sweep(surface_of_[i]);
+            if (sweeps[i].empty()) continue;
+            auto& list = points[sweeps[i]];
             for (const auto& loop : body_.faces[i].loops)
                 for (const Coedge& c : loop) {
                     const Curve& k = body_.edges[c.edge.index()].curve;
@@ -185,7 +187,7 @@ private:
         for (std::size_t i = 0; i < body_.faces.size(); ++i) {
             const auto it = known.find(surface_of_[i]);
             if (it != known.end()) body_.faces[i].surface = it->second;
-            else body_.faces[i].surface = known[surface_of_[i]] = geometry_.surface(surface_of_[i], points[surface_of_[i]]);
+            else body_.faces[i].surface = known[surface_of_[i]] = geometry_.surface(surface_of_[i], points[sweeps[i]]);
         }
     }
 

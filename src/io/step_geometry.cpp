@@ -320,6 +320,33 @@ NurbsSurface StepGeometry::turned_about(std::uint64_t id, const std::vector<Vec3
     return revolved(as_spline(c, lo, hi), origin, axis);
 }
 
+std::vector<double> StepGeometry::sweep(std::uint64_t id) const {
+    const std::string_view kind = file_.keyword(id);
+    const bool along = kind == "SURFACE_OF_LINEAR_EXTRUSION";
+    if (!along && kind != "SURFACE_OF_REVOLUTION") return {};
+    std::vector<double> out{along ? 1.0 : 2.0};
+    const auto put = [&](const Vec3& p) { out.insert(out.end(), {p.x(), p.y(), p.z()}); };
+    Parameters21 p = file_.of(id);
+    p.skip();
+    const StepCurve c = curve(p.reference());
+    const std::uint64_t how = p.reference();
+    Parameters21 q = file_.of(how);
+    q.skip();
+    if (along) put(direction(q.reference()));
+    else {
+        put(point(q.reference()));
+        if (const auto d = q.reference_or_none()) put(direction(*d));
+    }
+    if (const auto* line = std::get_if<LineCurve>(&c)) put(line->origin), put(line->direction);
+    if (const auto* k = std::get_if<CircleCurve>(&c)) put(k->frame.origin), put(k->frame.x), put(k->frame.z), out.push_back(k->radius);
+    if (const auto* k = std::get_if<EllipseCurve>(&c)) put(k->frame.origin), put(k->frame.x), put(k->frame.z), out.insert(out.end(), {k->a, k->b});
+    if (const auto* k = std::get_if<SplineCurve>(&c)) {
+        out.push_back(k->degree), out.insert(out.end(), k->knots.begin(), k->knots.end()), out.insert(out.end(), k->weights.begin(), k->weights.end());
+        for (const Vec3& pole : k->poles) put(pole);
+    }
+    return out;
+}
+
 Surface StepGeometry::kept(NurbsSurface s) {
     std::size_t hash = s.poles.size();
     const auto mix = [&](double v) { hash = (hash ^ std::hash<double>()(v)) * 0x9E3779B97F4A7C15ULL; };

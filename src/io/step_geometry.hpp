@@ -32,6 +32,8 @@ public:
     /// The surface; those that sweep a curve without end are made as long as it takes to hold `points`. Spline surfaces of one content
     /// are one object.
     [[nodiscard]] Surface surface(std::uint64_t id, const std::vector<Vec3>& points);
+    /// What a swept surface is swept of and how, the same for all that are one surface; nothing for surfaces of other kinds.
+    [[nodiscard]] std::vector<double> sweep(std::uint64_t id) const;
 
 private:
     [[nodiscard]] SplineCurve spline_curve(std::uint64_t id) const;
