@@ -27,33 +27,33 @@ private:
 
 TEST(ReaderProgram, IsNamedWhereItCannotBeStarted) {
     const Folder folder;
-    make::write_step((folder / "a.step").string(), three_plates(0));
+    make::write_iges((folder / "a.igs").string(), three_plates(0), true);  // STEP needs no helper
     const Setting nowhere("HALVO_READER", (folder / "nothing").string());
     try {
-        (void)read(folder / "a.step");
+        (void)read(folder / "a.igs");
         FAIL();
     } catch (const Error& e) {
         EXPECT_EQ(e.kind(), ErrorKind::stage);
         EXPECT_NE(std::string(e.what()).find("HALVO_READER"), std::string::npos) << e.what();
         EXPECT_EQ(std::string(e.what()).find('\n'), std::string::npos);
     }
-    const Ran ran = halvo_command("survey '" + (folder / "a.step").string() + "'");
+    const Ran ran = halvo_command("survey '" + (folder / "a.igs").string() + "'");
     EXPECT_NE(ran.code, 0);
     EXPECT_NE(ran.err.find("HALVO_READER"), std::string::npos) << ran.err;
 }
 
 TEST(ReaderProgram, ThatIsAnotherProgramIsALineAndNoHang) {
     const Folder folder;
-    make::write_step((folder / "a.step").string(), three_plates(0));
+    make::write_iges((folder / "a.igs").string(), three_plates(0), true);  // STEP needs no helper
     for (const char* other : {"/bin/true", "/bin/false"}) {
         const Setting wrong("HALVO_READER", other);
-        EXPECT_THROW((void)read(folder / "a.step"), Error) << other;
+        EXPECT_THROW((void)read(folder / "a.igs"), Error) << other;
     }
 }
 
 TEST(ReaderProgram, IsStartedFromAProgramWithThreads) {
     const Folder folder;
-    make::write_step((folder / "a.step").string(), three_plates(0));
+    make::write_iges((folder / "a.igs").string(), three_plates(0), true);  // STEP needs no helper
     std::atomic<bool> stop = false;
     std::atomic<long> sum = 0;
     std::vector<std::thread> busy;
@@ -68,7 +68,7 @@ TEST(ReaderProgram, IsStartedFromAProgramWithThreads) {
     std::atomic<int> whole = 0;
     for (int k = 0; k < 3; ++k)
         readers.emplace_back([&] {
-            for (int i = 0; i < 3; ++i) whole += read(folder / "a.step").bodies.size() == 3;
+            for (int i = 0; i < 3; ++i) whole += read(folder / "a.igs").bodies.size() == 3;
         });
     for (std::thread& t : readers) t.join();
     stop = true;

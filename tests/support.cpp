@@ -82,7 +82,6 @@ Assembly solids_of(const std::vector<make::Item>& items, const std::string& unit
     const Folder folder;
     const std::string file = (folder / "part.step").string();
     make::write_step(file, items, unit);
-    if (const char* dump = std::getenv("HALVO_DUMP")) { static int n = 0; std::filesystem::copy_file(file, std::string(dump) + "/" + std::to_string(n++) + ".step", std::filesystem::copy_options::overwrite_existing); }  // TEMPORARY
     return memory()
         .job("read " + content_of(slurp(file)),
              [&] {
@@ -97,7 +96,6 @@ Job job_of(const std::vector<make::Item>& items, const Plan& plan, const std::st
     const Folder folder;
     const std::string file = (folder / "part.step").string();
     make::write_step(file, items, unit);
-    if (const char* dump = std::getenv("HALVO_DUMP")) { static int n = 0; std::filesystem::copy_file(file, std::string(dump) + "/" + std::to_string(n++) + ".step", std::filesystem::copy_options::overwrite_existing); }  // TEMPORARY
     const auto halved = [&] {
         Job job;
         job.plan = plan;

@@ -8,6 +8,7 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <set>
 
 namespace halvo {
 namespace {
@@ -134,6 +135,8 @@ void probe_side(const Body& from, const Body& to, const Box3& box, double h, dou
         return std::any_of(b.faces.begin(), b.faces.end(), [](const Face& f) { return !std::holds_alternative<PlaneSurface>(f.surface); });
     };
     const double slack = (curved(from) ? 0.05 * slenderest(from) : 0) + (curved(to) ? 0.05 * slenderest(to) : 0);
+    std::set<int> parted;  // faces that reach past the contact
+    const std::size_t first = out.size();
     for (const Sample& s : samples(from, box, h)) {
         const auto near = to.tree->nearest(s.point, reach + slack + tol);
         ContactPoint c{s.point, 0, 0, !swapped, s.face, -1};
@@ -143,9 +146,11 @@ void probe_side(const Body& from, const Body& to, const Box3& box, double h, dou
                 c.area = s.area;
             c.face_b = to.facets[static_cast<std::size_t>(near->facet)].face;
             c.gap = exact_gap(from, s, to, *near, c.face_b);
+            if (c.area == 0 && s.facet >= 0) parted.insert(s.face);
             if (c.gap > reach + tol) continue;
             c.place = 0.5 * (s.point + near->point);
         } else {
+            parted.insert(s.face);
             if (!s.ask_inside || !to.closed || !to.tree->encloses(s.point)) continue;
             const auto deep = to.tree->nearest(s.point, 1e300);
             c.face_b = to.facets[static_cast<std::size_t>(deep->facet)].face;
@@ -154,6 +159,7 @@ void probe_side(const Body& from, const Body& to, const Box3& box, double h, dou
         if (swapped) std::swap(c.face_a, c.face_b);
         out.push_back(c);
     }
+    for (std::size_t k = first; k < out.size(); ++k) out[k].inner = !parted.count(swapped ? out[k].face_b : out[k].face_a);
 }
 
 // Patches: points in the same or in neighbouring cells of a grid belong together.
@@ -178,9 +184,15 @@ std::vector<Contact> patches(BodyId a, BodyId b, std::vector<ContactPoint> point
         Box3 box;
         c.gap = std::numeric_limits<double>::max();
         double area[2] = {0, 0};
-        for (const ContactPoint& p : c.points) box.extend(p.place), c.gap = std::min(c.gap, p.gap), area[p.from_a ? 0 : 1] += p.area;
-        // Both sides see the same area; the one whose faces end with the contact sees all of it.
-        c.area = std::max(area[0], area[1]);
+        bool inner[2] = {true, true};
+        for (const ContactPoint& p : c.points) {
+            box.extend(p.place), c.gap = std::min(c.gap, p.gap);
+            area[p.from_a ? 0 : 1] += p.area;
+            if (p.area > 0 && !p.inner) inner[p.from_a ? 0 : 1] = false;
+        }
+        // Both sides see the same area; the one whose faces end with the contact sees it without an error at its border.
+        const int exact = inner[0] != inner[1] && area[inner[0] ? 0 : 1] > 0 ? (inner[0] ? 0 : 1) : -1;
+        c.area = exact >= 0 ? area[exact] : std::max(area[0], area[1]);
         c.centre = box.center();
         out.push_back(std::move(c));
     }

@@ -11,6 +11,7 @@ struct ContactPoint {
     double area = 0;  ///< skin the point stands for; 0 for points of edges and where the skins do not face each other
     bool from_a = true;
     int face_a = -1, face_b = -1;
+    bool inner = true;  ///< all of the face that it was taken from, as far as the bodies come near each other, faces the other body
 };
 
 /// One connected patch of contact between two bodies (a < b).

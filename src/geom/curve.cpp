@@ -198,6 +198,10 @@ Curve Curve::moved(const Eigen::Isometry3d& m) const {
                         [&](PolylineCurve& p) {
                             for (Vec3& q : p.points) q = m * q;
                             for (Vec3& q : p.tangents) q = m.linear() * q;
+                            // As the moved points have it, to the last digit: a file keeps only these.
+                            const bool whole = c.t1 == p.at.back();
+                            for (std::size_t i = 1; i < p.points.size(); ++i) p.at[i] = p.at[i - 1] + (p.points[i] - p.points[i - 1]).norm();
+                            if (whole) c.t1 = p.at.back();
                         }},
                c.shape);
     return c;

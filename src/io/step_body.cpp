@@ -41,6 +41,7 @@ private:
     struct RawEdge {
         std::uint64_t curve = 0;  // 0: straight
         bool same_sense = true;
+        bool made = false;  // has its curve already
     };
 
     void add_shell(std::uint64_t id, bool turned) {
@@ -64,13 +65,16 @@ private:
         Parameters21 p = file_.of(id);
         p.skip();
         Face face;
-        for (const std::uint64_t b : p.references()) {
+        const auto bounds = p.references();
+        for (const std::uint64_t b : bounds) {
             auto loop = loop_of(b);
+            if (loop.empty() && bounds.size() > 1) throw NotUnderstood("a point among the loops of a face");
             if (turned) turn(loop);
             face.loops.push_back(std::move(loop));
         }
         surface_of_.push_back(p.reference());
         face.reversed = p.logical() == turned;
+        if (face.loops.size() == 1 && face.loops[0].empty()) face.loops[0] = meridian(surface_of_.back());
         body_.faces.push_back(std::move(face));
     }
 
@@ -95,12 +99,30 @@ private:
         } else if (what == "POLY_LOOP") {
             const auto corners = q.references();
             for (std::size_t i = 0; i < corners.size(); ++i) loop.push_back(straight(corners[i], corners[(i + 1) % corners.size()]));
+        } else if (what == "VERTEX_LOOP") {
+            return loop;
         } else {
             throw NotUnderstood(fmt::format("a loop of the kind {}", what));
         }
         if (loop.empty()) throw NotUnderstood("a loop without edges");
         if (!along) turn(loop);
         return loop;
+    }
+
+    // A whole sphere is bounded by a vertex alone: it gets a seam from pole to pole.
+    std::vector<Coedge> meridian(std::uint64_t surface) {
+        const Surface s = geometry_.surface(surface, {});
+        const auto* ball = std::get_if<SphereSurface>(&s);
+        if (ball == nullptr) throw NotUnderstood("a face bounded by a point");
+        const Frame& f = ball->frame;
+        const int south = static_cast<int>(body_.vertices.size());
+        body_.vertices.emplace_back(f.origin - ball->radius * f.z), body_.vertices.emplace_back(f.origin + ball->radius * f.z);
+        Coedge up, down;
+        up.edge = down.edge = BodyEdgeId(static_cast<int>(body_.edges.size()));
+        down.reversed = true;
+        body_.edges.push_back({{CircleCurve{{f.origin, f.x, f.z, -f.y}, ball->radius}, -pi / 2, pi / 2}, {south, south + 1}});
+        raw_.push_back({0, true, true});
+        return {up, down};
     }
 
     Coedge oriented(std::uint64_t id) {
@@ -162,6 +184,7 @@ private:
         constexpr double coarse = 0.005;  // of the size: chords of facets, which the samples of splines go far below
         for (std::size_t i = 0; i < body_.edges.size(); ++i) {
             BodyEdge& e = body_.edges[i];
+            if (raw_[i].made) continue;
             const Vec3 &a = body_.vertices[static_cast<std::size_t>(e.vertices[0])], &b = body_.vertices[static_cast<std::size_t>(e.vertices[1])];
             e.curve = raw_[i].curve == 0 ? Curve::segment(a, b) : piece_of(geometry_.curve(raw_[i].curve), a, b, e.vertices[0] == e.vertices[1], coarse * size);
             if (!(e.curve.t1 > e.curve.t0)) throw NotUnderstood("an edge without length");

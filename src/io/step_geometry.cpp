@@ -14,6 +14,7 @@ namespace {
 
 constexpr int deepest_curve = 8;            // trimmed curves of trimmed curves
 constexpr double tangent_turn = 0.02;       // rad between points of a sampled curve: its cubics then hold 1e-9 of its radius
+constexpr double rounding = 1e-12;          // of angles worked out from written digits
 constexpr double nearly_closed = 1e-7;      // of a turn: the same vertex at both ends
 constexpr double touching_axis = 1e-9;      // of a sweep's size: a point on the axis has no angle
 constexpr double recognised_within = 1e-6;  // mm; ten times what CAD writes points with
@@ -81,7 +82,8 @@ Curve arc_piece(const std::variant<CircleCurve, EllipseCurve>& c, const Vec3& fr
         return std::atan2(q.y(), q.x());
     };
     double a = angle(from), b = closed ? a + 2 * pi : angle(to);
-    if (a < -nearly_closed) a += 2 * pi, b += closed ? 2 * pi : 0;
+    if (std::abs(a) < rounding) b -= closed ? a : 0, a = 0;  // atan2 of a point on the x axis, either side of nothing
+    if (a < 0) a += 2 * pi, b += closed ? 2 * pi : 0;
     while (b <= a + nearly_closed) b += 2 * pi;
     while (b > a + 2 * pi + nearly_closed) b -= 2 * pi;
     Curve out;
