@@ -148,7 +148,7 @@ TEST(Damaged, MissingReferencesInStep) {
 }
 
 TEST(Damaged, ALoopInTheProductTreeOrAHangEndsInTime) {
-    // A request to stop reaches a reader that is busy: the child process is ended.
+    // A request to stop reaches a reader that is busy.
     const Folder folder;
     std::vector<make::Item> items;
     for (int i = 0; i < 60; ++i)
@@ -156,7 +156,8 @@ TEST(Damaged, ALoopInTheProductTreeOrAHangEndsInTime) {
     make::write_step((folder / "many.step").string(), items);
     const auto start = std::chrono::steady_clock::now();
     Observer stop;
-    stop.cancelled = [&] { return std::chrono::steady_clock::now() - start > std::chrono::milliseconds(150); };
+    int asked = 0;
+    stop.cancelled = [&] { return ++asked > 4; };
     EXPECT_THROW((void)read(folder / "many.step", {}, stop), Error);
     EXPECT_LT(std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count(), 2);
 }

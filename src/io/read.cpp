@@ -93,7 +93,7 @@ Assembly place_parts(KernelFile file, const Observer& observer) {
 Assembly read_exact(const std::filesystem::path& file, FileKind kind, const Bytes& bytes, const Observer& observer) {
     check_whole(file, kind, bytes.data);
     std::string note;
-    if (kind == FileKind::step && !std::getenv("HALVO_KERNEL")) try {  // TEMPORARY
+    if (kind == FileKind::step) try {
             return place_parts(read_step(bytes.data, observer), observer);
         } catch (const NotUnderstood& e) {
             note = fmt::format("read by the CAD kernel, which takes longer: the file has {}", e.what());
