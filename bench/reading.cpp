@@ -1,6 +1,7 @@
 // Reading and survey of large files: time and memory as ratios to the CAD kernel's reader alone, each in a process of its own.
 // HALVO_BENCH_MB sets the size of the large file (default 20).
 #include "spoilt.hpp"
+#include "step_text.hpp"
 
 #include <halvo/halvo.hpp>
 
@@ -12,6 +13,7 @@
 #include <unistd.h>
 #include <chrono>
 #include <filesystem>
+#include <fstream>
 #include <functional>
 
 namespace {
@@ -55,7 +57,7 @@ std::string made(const std::string& name, const std::function<void(const std::st
     return file;
 }
 
-make::Solid perforated(int nx, int ny) {
+make::Solid perforated_plate(int nx, int ny) {
     std::vector<std::vector<Curve>> loops = {make::polygon({{0, 0}, {20.0 * nx, 0}, {20.0 * nx, 20.0 * ny}, {0, 20.0 * ny}})};
     for (int i = 0; i < nx; ++i)
         for (int j = 0; j < ny; ++j) loops.push_back(make::reversed(make::circle(6, {20.0 * i + 10, 20.0 * j + 10})));
@@ -117,7 +119,7 @@ void a_thousand_places_of_one_part(benchmark::State& state) {
     measure(state, made("places", [](const std::string& f) {
                 std::vector<Eigen::Isometry3d> places;
                 for (int i = 0; i < 1000; ++i) places.push_back(make::place({250.0 * (i % 10), 130.0 * ((i / 10) % 10), 15.0 * (i / 100)}));
-                make::write_step_assembly(f, "stack", {"plate", perforated(12, 6)}, places);
+                make::write_step_assembly(f, "stack", {"plate", perforated_plate(12, 6)}, places);
             }));
 }
 
@@ -127,13 +129,31 @@ void large_file(benchmark::State& state) {
     measure(state, made(fmt::format("large-{}", megabytes), [&](const std::string& f) {
                 // A perforated plate of 12 x 6 holes is about a third of a megabyte.
                 std::vector<make::Item> items;
-                const make::Solid one = perforated(12, 6);
+                const make::Solid one = perforated_plate(12, 6);
                 for (int i = 0; i * 0.34 < megabytes; ++i)
                     items.push_back({fmt::format("plate {}", i), make::moved(one, make::place({0, 0, 10.0 * i}, Vec3::UnitZ(), Vec3(1, 1e-3 * i, 0)))});
                 make::write_step(f, items);
             }));
 }
 
+// A plate of n x n bores, whose two large faces have as many loops: against the kernel's parsing alone, since the rest takes it the square
+// of the loops (44 s for 2,000).
+void loops_in_one_face(benchmark::State& state) {
+    const int n = static_cast<int>(state.range(0));
+    const std::string file = made(fmt::format("loops-{}", n), [&](const std::string& f) { std::ofstream(f) << make::perforated(n, make::Bores::with_seam); });
+    Assembly solids;
+    for (auto _ : state) {
+        const Cost parse = costs_of({[&] { benchmark::DoNotOptimize(make::kernel_parse_seconds(file)); }}).at(0);
+        const auto ours = costs_of({[&] { solids = read(file); }, [&] { benchmark::DoNotOptimize(survey(solids)); }});
+        state.counters["file_MB"] = static_cast<double>(std::filesystem::file_size(file)) / 1e6;
+        state.counters["kernel_parse_s"] = parse.seconds;
+        state.counters["read/parse"] = ours[0].seconds / parse.seconds;
+        state.counters["survey/parse"] = ours[1].seconds / parse.seconds;
+        state.counters["read_MB"] = ours[0].megabytes;
+    }
+}
+
+BENCHMARK(loops_in_one_face)->Arg(10)->Arg(32)->Arg(45)->Arg(100)->Unit(benchmark::kSecond)->Iterations(1);
 BENCHMARK(faces_in_one_body)->Arg(100)->Arg(1000)->Arg(10000)->Unit(benchmark::kSecond)->Iterations(1);
 BENCHMARK(a_thousand_bodies)->Unit(benchmark::kSecond)->Iterations(1);
 BENCHMARK(a_thousand_places_of_one_part)->Unit(benchmark::kSecond)->Iterations(1);

@@ -291,4 +291,11 @@ double kernel_read_seconds(const std::string& file) {
     return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
 }
 
+double kernel_parse_seconds(const std::string& file) {
+    const auto start = std::chrono::steady_clock::now();
+    STEPCAFControl_Reader reader;
+    if (reader.ReadFile(file.c_str()) != IFSelect_RetDone) throw std::runtime_error("cannot parse " + file);
+    return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+}
+
 }  // namespace make

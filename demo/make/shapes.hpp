@@ -63,5 +63,7 @@ void write_step_assembly(const std::string& file, const std::string& name, const
 
 /// Seconds the kernel's reader alone needs for a STEP file; the yardstick of the benchmarks.
 [[nodiscard]] double kernel_read_seconds(const std::string& file);
+/// Seconds the kernel needs to parse it alone, where the rest would take it minutes.
+[[nodiscard]] double kernel_parse_seconds(const std::string& file);
 
 }  // namespace make
