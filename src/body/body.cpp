@@ -136,7 +136,7 @@ Moments rule_of_five(const NurbsSurface& s, const Face& f, const Vec2& a, const 
 }
 
 constexpr double integral_settled = 1e-7;  // of its value, between a triangle and its quarters: the quarters are 64 times nearer
-constexpr int deepest_integral = 5;         // a triangle in 1,024 pieces
+constexpr int deepest_integral = 5;        // a triangle in 1,024 pieces
 
 // Quartered until area and volume no longer change.
 Moments spline_triangle(const NurbsSurface& s, const Face& f, const Vec2& a, const Vec2& b, const Vec2& c, const FaceFunction& what, const Moments& rough,

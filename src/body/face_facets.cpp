@@ -15,12 +15,12 @@
 namespace halvo {
 namespace {
 
-constexpr double most_lattice = 1e6;    // points inside of one face
+constexpr double most_lattice = 1e6;      // points inside of one face
 constexpr double clear_of_border = 0.45;  // of a step of the lattice: nearer to the outline it has none
 constexpr double uneven = 0.03;           // of a step of the lattice, at most: seen by no limit
-constexpr int refinings = 4;            // rounds in which facets that stand off get a point more
-constexpr double stands_off = 1.5;      // of the chord error: the lattice keeps it at the middles of its cells, this is between them
-constexpr double one_point = 1e-9;      // of the metric's size: corners of two loops that touch
+constexpr int refinings = 4;              // rounds in which facets that stand off get a point more
+constexpr double stands_off = 1.5;        // of the chord error: the lattice keeps it at the middles of its cells, this is between them
+constexpr double one_point = 1e-9;        // of the metric's size: corners of two loops that touch
 
 // Steps of the parameters in which a surface turns little; infinite where it is straight.
 Vec2 wanted_steps(const Surface& s, const FaceOutline& o, const FacetLimits& limits) {
@@ -296,7 +296,7 @@ namespace {
 
 // What a file gives as a spline or a swept surface is often a plain one.
 void make_plain(Face& face, const Box2& range) {
-    constexpr int n = 9;           // places each way
+    constexpr int n = 9;            // places each way
     constexpr double exact = 1e-7;  // of the face's size
     const NurbsSurface& s = *std::get<FreeSurface>(face.surface).spline;
     std::vector<Vec3> points, normals;

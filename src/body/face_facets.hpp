@@ -6,7 +6,7 @@
 namespace halvo {
 
 struct FacetLimits {
-    double chord = 0.1;   ///< how far facets may stand off the surface (mm)
+    double chord = 0.1;  ///< how far facets may stand off the surface (mm)
     double turn = 0.2;   ///< how far the surface may turn along one (rad)
 };
 

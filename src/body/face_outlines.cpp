@@ -9,11 +9,11 @@
 namespace halvo {
 namespace {
 
-constexpr int path_pieces = 4;         // of a spline's edge between two corners of facets, as the mass integrals want it
-constexpr double at_pole = 1e-6;       // of a radius (or in mm): nearer to the axis the angle means nothing
-constexpr double same_side = 1e-6;     // of a parameter's range: on the seam
-constexpr double loose_end = 0.02;     // of an outline's size: a loop with a wider gap does not close
-constexpr int deepest_edge = 16;       // a quarter of an edge is halved at most so often
+constexpr int path_pieces = 4;      // of a spline's edge between two corners of facets, as the mass integrals want it
+constexpr double at_pole = 1e-6;    // of a radius (or in mm): nearer to the axis the angle means nothing
+constexpr double same_side = 1e-6;  // of a parameter's range: on the seam
+constexpr double loose_end = 0.02;  // of an outline's size: a loop with a wider gap does not close
+constexpr int deepest_edge = 16;    // a quarter of an edge is halved at most so often
 
 // One coedge in parameters, in the sense of its use.
 struct Laid {
@@ -131,8 +131,7 @@ private:
             std::vector<Vec3> dense;
             const Curve& curve = body_.edges[c.edge.index()].curve;
             for (std::size_t i = 0; i + 1 < e.at.size(); ++i)
-                for (int k = 0; k < path_pieces; ++k)
-                    dense.push_back(k == 0 ? e.points[i] : curve.point(e.at[i] + (e.at[i + 1] - e.at[i]) * k / path_pieces));
+                for (int k = 0; k < path_pieces; ++k) dense.push_back(k == 0 ? e.points[i] : curve.point(e.at[i] + (e.at[i + 1] - e.at[i]) * k / path_pieces));
             dense.push_back(e.points.back());
             if (c.reversed) std::reverse(dense.begin(), dense.end());
             out.path = on_spline(dense);
@@ -183,7 +182,8 @@ private:
     [[nodiscard]] bool on_seam(const Laid& l) const {
         const Vec2& middle = l.uv[l.uv.size() / 2];
         for (int k = 0; k < 2; ++k)
-            if (period_[k] > 0 && std::min(std::abs(middle[k] - domain_.min()[k]), std::abs(middle[k] - domain_.max()[k])) < same_side * period_[k]) return true;
+            if (period_[k] > 0 && std::min(std::abs(middle[k] - domain_.min()[k]), std::abs(middle[k] - domain_.max()[k])) < same_side * period_[k])
+                return true;
         return false;
     }
 
@@ -210,7 +210,8 @@ private:
             Vec2 by = Vec2::Zero();
             const int lost = lost_parameter(end);
             for (int a = 0; a < 2; ++a)
-                if (period_[a] > 0) by[a] = a == lost ? round_pole(before, l.uv.front()[a] - end[a], a) : period_[a] * std::round((end[a] - l.uv.front()[a]) / period_[a]);
+                if (period_[a] > 0)
+                    by[a] = a == lost ? round_pole(before, l.uv.front()[a] - end[a], a) : period_[a] * std::round((end[a] - l.uv.front()[a]) / period_[a]);
             if (k == n && !by.isZero()) throw NotLaid("a loop runs round a closed surface without a seam");
             for (Vec2& p : l.uv) p += by;
             for (Vec2& p : l.path) p += by;
@@ -292,7 +293,7 @@ void put_outer_first(FaceOutline& out, Face& face, const Layer& layer) {
         if (std::abs(polygon_area(out.loops[i].uv)) > std::abs(polygon_area(out.loops[outer].uv))) outer = i;
     std::swap(out.loops[0], out.loops[outer]), std::swap(face.loops[0], face.loops[outer]);
     if ((polygon_area(out.loops[0].uv) > 0) == face.reversed) throw NotLaid("the outer loop of a face runs round what is not the face");
-    const Vec2 period = layer.period();
+    const Vec2& period = layer.period();
     const auto fits = [&](const FaceOutline::Loop& loop, const Vec2& by) {
         std::size_t in = 0;
         const std::size_t step = std::max<std::size_t>(1, loop.uv.size() / 8);
@@ -318,7 +319,8 @@ void put_outer_first(FaceOutline& out, Face& face, const Layer& layer) {
 // On splines, which end at their seams, in whole turns into the domain.
 void into_domain(FaceOutline& out, Face& face, const Layer& layer) {
     const Box2& d = layer.domain();
-    const Vec2 slack = same_side * d.sizes(), period = layer.period();
+    const Vec2 slack = same_side * d.sizes();
+    const Vec2& period = layer.period();
     Vec2 by = Vec2::Zero();
     for (int k = 0; k < 2; ++k) {
         if (period[k] > 0) by[k] = period[k] * std::round((d.center()[k] - out.range.center()[k]) / period[k]);

@@ -262,8 +262,7 @@ double Chart::area(const std::vector<Vec2>& polygon) const {
         // Two points serve where the edge is no longer than a strip is high: the rule is of fourth order.
         const bool few = area_strips * (b - a).norm() <= high - low;
         const std::size_t points = few ? few_at.size() : at.size();
-        for (std::size_t g = 0; g < points; ++g)
-            sum -= (few ? few_weight[g] : weight[g]) * (b.x() - a.x()) * column(a + (few ? few_at[g] : at[g]) * (b - a));
+        for (std::size_t g = 0; g < points; ++g) sum -= (few ? few_weight[g] : weight[g]) * (b.x() - a.x()) * column(a + (few ? few_at[g] : at[g]) * (b - a));
     }
     return sum;
 }

@@ -7,7 +7,7 @@
 namespace halvo {
 namespace {
 
-constexpr int starts_a_span = 4;  // points of each span from which the nearest one is looked for
+constexpr int starts_a_span = 4;     // points of each span from which the nearest one is looked for
 constexpr int deepest_halving = 14;  // a span is cut into 16,384 pieces at most
 
 using Homogeneous = Eigen::Vector4d;

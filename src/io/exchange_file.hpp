@@ -79,7 +79,7 @@ private:
 
     std::string_view text_;
     std::size_t count_ = 0;
-    std::vector<std::size_t> dense_;                        // by number: where the record starts
+    std::vector<std::size_t> dense_;                         // by number: where the record starts
     std::unordered_map<std::uint64_t, std::size_t> sparse_;  // numbers far beyond the count
     std::unordered_map<std::string_view, std::vector<std::uint64_t>> listed_;
     std::vector<std::uint64_t> complex_;

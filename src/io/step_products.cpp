@@ -15,7 +15,7 @@
 namespace halvo::io {
 namespace {
 
-constexpr int deepest_product = 64;           // levels of sub-assemblies; a tree that holds itself has more
+constexpr int deepest_product = 64;              // levels of sub-assemblies; a tree that holds itself has more
 constexpr std::size_t most_instances = 2000000;  // that a small file can name by assemblies of assemblies
 
 struct NamedUnit {
@@ -25,8 +25,8 @@ struct NamedUnit {
 constexpr std::array<NamedUnit, 5> length_units{{{1, "mm"}, {1000, "m"}, {25.4, "inch"}, {10, "cm"}, {304.8, "ft"}}};
 
 double si_prefix(std::string_view p) {
-    static const std::map<std::string_view, double> known{{"EXA", 1e18},  {"PETA", 1e15},  {"TERA", 1e12}, {"GIGA", 1e9},   {"MEGA", 1e6}, {"KILO", 1e3},
-                                                          {"HECTO", 1e2}, {"DECA", 1e1},   {"DECI", 1e-1}, {"CENTI", 1e-2}, {"MILLI", 1e-3}, {"MICRO", 1e-6},
+    static const std::map<std::string_view, double> known{{"EXA", 1e18},  {"PETA", 1e15},  {"TERA", 1e12},   {"GIGA", 1e9},   {"MEGA", 1e6},   {"KILO", 1e3},
+                                                          {"HECTO", 1e2}, {"DECA", 1e1},   {"DECI", 1e-1},   {"CENTI", 1e-2}, {"MILLI", 1e-3}, {"MICRO", 1e-6},
                                                           {"NANO", 1e-9}, {"PICO", 1e-12}, {"FEMTO", 1e-15}, {"ATTO", 1e-18}};
     const auto it = known.find(p);
     if (it == known.end()) throw NotUnderstood(fmt::format("a unit with the prefix {}", p));
@@ -161,8 +161,9 @@ private:
     static double linear(double c) { return c <= 0.04045 ? c / 12.92 : std::pow((c + 0.055) / 1.055, 2.4); }
 
     static std::optional<std::array<double, 3>> named(const std::string& name) {
-        static const std::map<std::string, std::array<double, 3>> known{{"red", {1, 0, 0}},     {"green", {0, 1, 0}},  {"blue", {0, 0, 1}},  {"yellow", {1, 1, 0}},
-                                                                        {"magenta", {1, 0, 1}}, {"cyan", {0, 1, 1}},   {"black", {0, 0, 0}}, {"white", {1, 1, 1}}};
+        static const std::map<std::string, std::array<double, 3>> known{{"red", {1, 0, 0}},    {"green", {0, 1, 0}},   {"blue", {0, 0, 1}},
+                                                                        {"yellow", {1, 1, 0}}, {"magenta", {1, 0, 1}}, {"cyan", {0, 1, 1}},
+                                                                        {"black", {0, 0, 0}},  {"white", {1, 1, 1}}};
         const auto it = known.find(name);
         return it == known.end() ? std::nullopt : std::optional(it->second);
     }

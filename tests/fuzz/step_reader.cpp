@@ -46,12 +46,18 @@ void change(std::string& text, std::mt19937& random) {
     const auto any = [&](std::size_t n) { return std::uniform_int_distribution<std::size_t>(0, n - 1)(random); };
     const std::size_t at = any(text.size());
     switch (any(6)) {
-        case 0: text[at] = static_cast<char>(any(256)); break;
+        case 0:
+            text[at] = static_cast<char>(any(256));
+            break;
         case 1:
             if (const std::size_t d = text.find_first_of("0123456789", at); d != std::string::npos) text[d] = static_cast<char>('0' + any(10));
             break;
-        case 2: text.erase(at, 1 + any(20)); break;
-        case 3: text.insert(at, text.substr(any(text.size()), 1 + any(40))); break;
+        case 2:
+            text.erase(at, 1 + any(20));
+            break;
+        case 3:
+            text.insert(at, text.substr(any(text.size()), 1 + any(40)));
+            break;
         case 4:
             if (const std::size_t d = text.find('#', at); d != std::string::npos) text.replace(d + 1, 1 + any(3), std::to_string(any(2000)));
             break;
