@@ -152,7 +152,7 @@ private:
 
     static bool well_inside(const std::vector<double>& row, double x) {
         const auto after = std::upper_bound(row.begin(), row.end(), x);
-        if ((after - row.begin()) % 2 == 0) return false;
+        if ((after - row.begin()) % 2 == 0 || after == row.end()) return false;
         return x - *(after - 1) > clear_of_border && *after - x > clear_of_border;
     }
 
