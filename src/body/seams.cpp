@@ -58,6 +58,10 @@ private:
     // Parameters along a loop, unrolled; from the start of its first edge to the end of its last.
     [[nodiscard]] Turns turns(const Face& f, const std::vector<Coedge>& loop) const {
         const Vec2 period = periods_of(f.surface);
+        // A loop through a pole or an apex closes there.
+        if (!std::holds_alternative<TorusSurface>(f.surface))
+            for (const Coedge& c : loop)
+                if (radius_at(f.surface, uv(f, start_of(c)), 0) <= same_vertex) return {};
         Vec2 sum = Vec2::Zero();
         for (const Coedge& c : loop) {
             const Curve& k = body_.edges[c.edge.index()].curve;

@@ -210,6 +210,7 @@ void Parameters21::skip(int count) {
             if (at_ >= text_.size()) fail("a value");
             const char c = text_[at_];
             if (c == '\'') at_ = past_text(text_, at_), done = depth == 0;
+            else if (text_.substr(at_, 2) == "/*") at_ = past_space(text_, at_);
             else if (c == '(') ++at_, ++depth;
             else if (c == ')') {
                 if (depth == 0) break;  // of the list around it
@@ -346,6 +347,7 @@ std::optional<Parameters21> ExchangeFile::part(std::uint64_t id, std::string_vie
         int depth = 0;
         for (; i < text_.size(); ++i) {
             if (text_[i] == '\'') i = past_text(text_, i) - 1;
+            else if (text_.substr(i, 2) == "/*") i = past_space(text_, i) - 1;
             else if (text_[i] == '(' && ++depth > deepest_list) throw NotUnderstood("lists within lists without end");
             else if (text_[i] == ')' && --depth == 0) break;
         }
