@@ -56,9 +56,10 @@ TEST_P(CurvedWall, IsTheSameAnywhere) {
     const Job here = job_of(part().solid());
     const Job there = job_of(make::moved(part().solid(), anywhere()));
     EXPECT_EQ(here.model.sheets.size(), there.model.sheets.size());
-    EXPECT_NEAR(total_area(there.model) / total_area(here.model), 1, 1e-6);
+    const double same = part().name == "freeform" ? 5e-6 : 1e-6;  // its midsurface is fitted, to points that facets choose
+    EXPECT_NEAR(total_area(there.model) / total_area(here.model), 1, same);
     EXPECT_EQ(connected_parts(there.model).count, connected_parts(here.model).count);
-    EXPECT_NEAR(there.proof.volume_error, here.proof.volume_error, 1e-6);
+    EXPECT_NEAR(there.proof.volume_error, here.proof.volume_error, same);
     EXPECT_EQ(there.proof.within_bounds, here.proof.within_bounds);
 }
 

@@ -17,7 +17,7 @@ namespace {
 
 constexpr double most_lattice = 1e6;      // points inside of one face
 constexpr double clear_of_border = 0.45;  // of a step of the lattice: nearer to the outline it has none
-constexpr double uneven = 0.03;           // of a step of the lattice, at most: seen by no limit
+constexpr double uneven = 1e-3;           // of a step of the lattice, at most: seen by no limit
 constexpr int refinings = 4;              // rounds in which facets that stand off get a point more
 constexpr double stands_off = 1.5;        // of the chord error: the lattice keeps it at the middles of its cells, this is between them
 constexpr double one_point = 1e-9;        // of the metric's size: corners of two loops that touch
@@ -170,7 +170,7 @@ private:
             for (double x = box.min().x() + (r % 2 ? 1 : 0.5); x < box.max().x(); x += 1) {
                 if (!well_inside(at[r], x) || !well_inside(below[r], x) || !well_inside(above[r], x)) continue;
                 // A little off, so that no four lie on one circle: which way they part would be rounding's to say, and another way elsewhere.
-                const double off = uneven * std::sin(7.0 * x + 11.0 * static_cast<double>(r));
+                const double off = uneven * std::sin(-7.0 * x - 11.0 * static_cast<double>(r));
                 const Vec2 uv = origin_ + Vec2(x + off, first + static_cast<double>(r) * step).cwiseQuotient(scale_);
                 add(uv, surface_point(surface_, uv));
             }
