@@ -20,7 +20,7 @@ Known known(const std::string& name) {
     if (name == "portal") return {0, 6};         // its stiffeners are drawn through the column's fillets
     if (name == "vessel") return {0, 6};         // skew of the oblique nozzle's hole, and one overlap of hundredths
     if (name == "curved ribs") return {2, 6};    // where a rib's foot turns into its ring
-    if (name == "coped frame") return {3, 5};    // in the neck of a millimetre between two tubes on a third, by how their edges divide there
+    if (name == "coped frame") return {3, 5};    // in the narrow neck between two tubes on a third
     if (name == "transition") return {34, 10};   // where four ruled walls meet in a corner of the round flange
     if (name == "blades") return {0, 2};         // overlaps of facets on splines
     if (name == "duct") return {0, 2};           // folded flanges whose corners weigh double, which is said
@@ -55,7 +55,7 @@ TEST_P(Scenes, AreOnePartThatWeighsWhatTheSolidsDo) {
     SceneFigures upright, turned;
     expect_sound(s, 0, upright);
     // The rack's shelves touch its uprights at corners alone: which edge is nearest there depends on the last digit.
-    // So are the corners of the transition, where four ruled walls come together within a millimetre.
+    // So are the corners of the transition, where four ruled walls come together: 9 joints or 10.
     if (s.name == "rack" || s.name == "grillage" || s.name == "transition") return;
     expect_sound(s, 1, turned);
     EXPECT_EQ(upright.sheets, turned.sheets);

@@ -167,7 +167,7 @@ public:
     /// Parameters of the foot of `p`; spline surfaces beyond their domain where `p` lies beyond their border.
     [[nodiscard]] Vec2 parameters(const Vec3& p) const;
     /// Signed length from `p` along the line with unit direction `d` to the surface, the crossing next to p's own foot.
-    [[nodiscard]] double along(const Vec3& p, const Vec3& d) const { return along(p, d, parameters(p)); }
+    [[nodiscard]] double along(const Vec3& p, const Vec3& d) const { return net_ ? along(p, d, parameters(p)) : along_feet(p, d); }
     /// The same, or the signed distance of the foot where the line misses the surface or meets it at a flat angle far off.
     [[nodiscard]] double reach(const Vec3& p, const Vec3& d) const;
     [[nodiscard]] BaseSurface moved(const Eigen::Isometry3d& m) const { return BaseSurface(halvo::moved(surface_, m)); }

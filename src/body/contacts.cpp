@@ -18,10 +18,6 @@ constexpr std::size_t most_samples = 20000;  // on one side of a pair of bodies:
 constexpr double facing_least = 0.9;         // cosine between a normal and the other skin's, turned round
 constexpr double sideways = 0.5;             // sine, as at 30 degrees: skins that face each other leave no more, between facets
 
-double slenderest(const Body& b) {
-    return b.mass.area > 0 ? 2 * std::abs(b.mass.volume) / b.mass.area : 0;
-}
-
 // Part of a triangle inside a box (Sutherland & Hodgman, 1974).
 std::vector<Vec3> clip(std::vector<Vec3> poly, const Box3& box) {
     for (int k = 0; k < 3 && !poly.empty(); ++k)
@@ -134,7 +130,7 @@ void probe_side(const Body& from, const Body& to, const Box3& box, double h, dou
     const auto curved = [](const Body& b) {
         return std::any_of(b.faces.begin(), b.faces.end(), [](const Face& f) { return !std::holds_alternative<PlaneSurface>(f.surface); });
     };
-    const double slack = (curved(from) ? 0.05 * slenderest(from) : 0) + (curved(to) ? 0.05 * slenderest(to) : 0);
+    const double slack = (curved(from) ? facets_off(from) : 0) + (curved(to) ? facets_off(to) : 0);
     std::set<int> parted;  // faces that reach past the contact
     const std::size_t first = out.size();
     for (const Sample& s : samples(from, box, h)) {
@@ -191,8 +187,8 @@ std::vector<Contact> patches(BodyId a, BodyId b, std::vector<ContactPoint> point
             if (p.area > 0 && !p.inner) inner[p.from_a ? 0 : 1] = false;
         }
         // Both sides see the same area; the one whose faces end with the contact sees it without an error at its border.
-        const int exact = inner[0] != inner[1] && area[inner[0] ? 0 : 1] > 0 ? (inner[0] ? 0 : 1) : -1;
-        c.area = exact >= 0 ? area[exact] : std::max(area[0], area[1]);
+        const double own = area[inner[0] ? 0 : 1];
+        c.area = inner[0] != inner[1] && own > 0 ? own : std::max(area[0], area[1]);
         c.centre = box.center();
         out.push_back(std::move(c));
     }
@@ -200,6 +196,11 @@ std::vector<Contact> patches(BodyId a, BodyId b, std::vector<ContactPoint> point
 }
 
 }  // namespace
+
+double facets_off(const Body& b) {
+    constexpr double share = 0.05;  // of its thickness: facets are made to a few hundredths of it
+    return b.mass.area > 0 ? share * 2 * std::abs(b.mass.volume) / b.mass.area : 0;
+}
 
 std::vector<Contact> find_contacts(const Assembly& solids, double reach, const Observer& observer, const char* stage) {
     const double tol = 10 * solids.tolerance.point;

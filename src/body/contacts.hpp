@@ -23,6 +23,9 @@ struct Contact {
     double area = 0;  ///< where the skins face each other within reach
 };
 
+/// How far facets of a curved body may stand off its skin (mm).
+[[nodiscard]] double facets_off(const Body& b);
+
 /// Pairs come from a sweep over body boxes, patches from samples of faces, edges and corners in the overlap of the boxes;
 /// distances are between exact surfaces where these are known.
 [[nodiscard]] std::vector<Contact> find_contacts(const Assembly& solids, double reach, const Observer& observer = {}, const char* stage = "join");

@@ -22,6 +22,13 @@ constexpr int refinings = 4;              // rounds in which facets that stand o
 constexpr double stands_off = 1.5;        // of the chord error: the lattice keeps it at the middles of its cells, this is between them
 constexpr double one_point = 1e-9;        // of the metric's size: corners of two loops that touch
 
+constexpr double facet_turn = 0.2;  // rad, that a surface may turn by along a facet
+
+struct FacetLimits {
+    double chord = 0;  // how far facets may stand off the surface (mm)
+    double turn = 0;   // how far the surface may turn along one (rad)
+};
+
 // Steps of the parameters in which a surface turns little; infinite where it is straight.
 Vec2 wanted_steps(const Surface& s, const FaceOutline& o, const FacetLimits& limits) {
     constexpr double inf = std::numeric_limits<double>::infinity();
@@ -266,11 +273,9 @@ std::vector<BaseSurface> bases_of(const Body& body) {
     return out;
 }
 
-}  // namespace
-
-void facet_faces(Body& body, const FacetLimits& limits) {
+// Sets points, facets, parameters, the coedges' parameters, and degenerate edges at poles.
+void facet_faces(Body& body, const std::vector<BaseSurface>& bases, const FacetLimits& limits) {
     const std::vector<EdgePoints> edges = edge_points(body, limits.chord, limits.turn);
-    const std::vector<BaseSurface> bases = bases_of(body);
     std::vector<Made> made(body.faces.size());
     parallel_for(body.faces.size(), [&](std::size_t i) { made[i] = facets_of(body, body.faces[i], bases[i], edges, limits); });
     for (const Made& m : made)
@@ -292,8 +297,6 @@ void facet_faces(Body& body, const FacetLimits& limits) {
     }
 }
 
-namespace {
-
 // What a file gives as a spline or a swept surface is often a plain one.
 void make_plain(Face& face, const Box2& range) {
     constexpr int n = 9;            // places each way
@@ -313,11 +316,11 @@ void make_plain(Face& face, const Box2& range) {
     face.surface = *known;
 }
 
-}  // namespace
-
+// Splines that are plain surfaces where a face lies become these; the others keep what the faces on them take of them. `chord` is how
+// finely loops are laid out for that.
 void trim_splines(Body& body, double chord) {
     std::map<const NurbsSurface*, std::pair<Box2, std::shared_ptr<const NurbsSurface>>> parts;
-    const std::vector<EdgePoints> edges = edge_points(body, chord, FacetLimits{}.turn);
+    const std::vector<EdgePoints> edges = edge_points(body, chord, facet_turn);
     const std::vector<BaseSurface> bases = bases_of(body);
     std::vector<Box2> ranges(body.faces.size());
     std::vector<std::string> failed(body.faces.size());
@@ -342,8 +345,6 @@ void trim_splines(Body& body, double chord) {
         if (auto* free = std::get_if<FreeSurface>(&f.surface)) free->spline = parts[free->spline.get()].second;
 }
 
-namespace {
-
 // Twice volume over area, from the facets: the thickness of a thin body, half the depth of a stocky one.
 double rough_thickness(const Body& b) {
     double area = 0, volume = 0;
@@ -366,20 +367,23 @@ double sag(const Face& f, double angle) {
 
 }  // namespace
 
+std::optional<double> finer_chord(const Body& body, double size, double turn) {
+    const double chord = std::clamp(0.03 * rough_thickness(body), 1e-5 * size, coarse_chord * size);
+    const bool near = std::all_of(body.faces.begin(), body.faces.end(), [&](const Face& f) { return sag(f, turn) <= chord; });
+    return near ? std::nullopt : std::optional(chord);
+}
+
 void facet_by_thickness(Body& body) {
     Box3 box;
     for (const BodyEdge& e : body.edges)
         if (!e.degenerate) box.extend(e.curve.box());
     if (box.isEmpty()) throw NotLaid("a body has no edges");
     const double size = box.diagonal().norm();
-    constexpr double coarse = 0.005;  // of the size: enough for volume and area to a few per cent
     add_seams(body);
-    trim_splines(body, coarse * size);
-    facet_faces(body, {coarse * size, FacetLimits{}.turn});
-    // Facets only find things; a few hundredths of the thickness keeps them inside thin curved walls.
-    const double chord = std::clamp(0.03 * rough_thickness(body), 1e-5 * size, coarse * size);
-    const auto near = [&](const Face& f) { return sag(f, FacetLimits{}.turn) <= chord; };
-    if (!std::all_of(body.faces.begin(), body.faces.end(), near)) facet_faces(body, {chord, FacetLimits{}.turn});
+    trim_splines(body, coarse_chord * size);
+    const std::vector<BaseSurface> bases = bases_of(body);
+    facet_faces(body, bases, {coarse_chord * size, facet_turn});
+    if (const auto chord = finer_chord(body, size, facet_turn)) facet_faces(body, bases, {*chord, facet_turn});
 }
 
 }  // namespace halvo

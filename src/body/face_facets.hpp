@@ -3,22 +3,19 @@
 
 #include "body/face_outlines.hpp"
 
+#include <optional>
+
 namespace halvo {
 
-struct FacetLimits {
-    double chord = 0.1;  ///< how far facets may stand off the surface (mm)
-    double turn = 0.2;   ///< how far the surface may turn along one (rad)
-};
+inline constexpr double coarse_chord = 0.005;  // of a body's size: facets that tell volume and area to a few per cent
 
-/// Sets points, facets, parameters, the coedges' parameters, and degenerate edges at poles, of a body that has faces, loops and edges.
-/// Facets of neighbours share places on their edge. Throws NotLaid.
-void facet_faces(Body& body, const FacetLimits& limits);
-
-/// Splines that are plain surfaces where a face lies become these; the others keep what the faces on them take of them. `chord` is how
-/// finely loops are laid out for that.
-void trim_splines(Body& body, double chord);
-
-/// Both, with a chord error made from the thickness of the body.
+/// Sets facets, parameters, seams and degenerate edges at poles of a body that has faces, loops and edges. Facets only find things: their
+/// chord error is made from the body's thickness, and corners of neighbours are the same to the last digit. Splines that are plain surfaces
+/// where a face lies become these; the others keep what the faces on them take of them. Throws NotLaid.
 void facet_by_thickness(Body& body);
+
+/// The chord error (mm) that facets need to lie well within thin curved walls, a few hundredths of the thickness that coarse ones tell;
+/// nothing where these, turning by no more than `turn` (rad), do already. `size` is the body's.
+[[nodiscard]] std::optional<double> finer_chord(const Body& body, double size, double turn);
 
 }  // namespace halvo

@@ -1,10 +1,10 @@
 #include "body/face_outlines.hpp"
 
 #include "core/index.hpp"
+#include "geom/parameters.hpp"
 
 #include <algorithm>
 #include <cmath>
-#include <functional>
 
 namespace halvo {
 namespace {
@@ -25,15 +25,12 @@ struct Laid {
 class Layer {
 public:
     Layer(const Body& body, const Face& face, const BaseSurface& base, const std::vector<EdgePoints>& edges)
-        : body_(body), face_(face), base_(base), edges_(edges) {
-        const Surface& s = base.surface();
-        if (std::holds_alternative<TorusSurface>(s)) period_ = {2 * pi, 2 * pi};
-        else if (const auto* f = std::get_if<FreeSurface>(&s)) {
+        : body_(body), face_(face), base_(base), edges_(edges), period_(periods_of(base.surface())) {
+        if (const auto* f = std::get_if<FreeSurface>(&base.surface())) {
             if (!f->spline) throw NotLaid("a face has no surface");
             spline_ = f->spline.get();
             domain_ = spline_->domain();
-            set_periods();
-        } else if (!std::holds_alternative<PlaneSurface>(s)) period_ = {2 * pi, 0};
+        }
     }
 
     FaceOutline::Loop lay(std::vector<Coedge>& loop) {
@@ -71,7 +68,7 @@ public:
         return out;
     }
 
-    void shift(FaceOutline::Loop& polygon, std::vector<Coedge>& loop, const Vec2& by) const {
+    static void shift(FaceOutline::Loop& polygon, std::vector<Coedge>& loop, const Vec2& by) {
         for (Vec2& p : polygon.uv) p += by;
         for (Coedge& c : loop) {
             c.uv_start += by, c.uv_end += by;
@@ -84,41 +81,11 @@ public:
     [[nodiscard]] const Box2& domain() const { return domain_; }
 
 private:
-    void set_periods() {
-        const Vec2 lo = domain_.min(), hi = domain_.max();
-        for (int k = 0; k < 2; ++k) {
-            bool closed = true;
-            double wide = 0;
-            for (int i = 0; i <= 4 && closed; ++i) {
-                Vec2 a = lo + (hi - lo) * (i / 4.0), b = a, m = a;
-                a[k] = lo[k], b[k] = hi[k], m[k] = 0.5 * (lo[k] + hi[k]);
-                const Vec3 p = spline_->point(a);
-                wide = std::max(wide, (spline_->point(m) - p).norm());
-                closed = (spline_->point(b) - p).norm() <= at_pole * std::max(wide, 1.0);
-            }
-            if (closed && wide > at_pole) period_[k] = hi[k] - lo[k];
-        }
-    }
-
-    // How long (mm) a step of one parameter is at a place.
-    [[nodiscard]] Vec2 speed(const Vec2& uv) const {
-        const Surface& s = base_.surface();
-        if (spline_ != nullptr) {
-            const auto j = spline_->jet(uv, 1);
-            return {j.du.norm(), j.dv.norm()};
-        }
-        if (const auto* c = std::get_if<CylinderSurface>(&s)) return {c->radius, 1};
-        if (const auto* c = std::get_if<ConeSurface>(&s)) return {std::abs(c->radius + uv.y() * std::sin(c->half_angle)), 1};
-        if (const auto* k = std::get_if<SphereSurface>(&s)) return {k->radius * std::abs(std::cos(uv.y())), k->radius};
-        if (const auto* t = std::get_if<TorusSurface>(&s)) return {std::abs(t->major + t->minor * std::cos(uv.y())), t->minor};
-        return {1, 1};
-    }
-
     // Which of the parameters means nothing at a place: of a pole or an apex; -1 for none.
     [[nodiscard]] int lost_parameter(const Vec2& uv) const {
         if (std::holds_alternative<PlaneSurface>(base_.surface()) || std::holds_alternative<CylinderSurface>(base_.surface())) return -1;
         Vec2 wide = spline_ != nullptr ? Vec2(domain_.sizes()) : Vec2(1, 1);
-        wide = wide.cwiseProduct(speed(uv));
+        wide = wide.cwiseProduct(parameter_lengths(base_.surface(), uv));
         const double least = at_pole * std::max(1.0, wide.maxCoeff());
         return wide.x() < least ? 0 : wide.y() < least ? 1 : -1;
     }
@@ -217,7 +184,7 @@ private:
             for (Vec2& p : l.path) p += by;
             Vec2 gap = (l.uv.front() - end).cwiseAbs();
             if (lost >= 0) gap[lost] = 0;
-            if (gap.cwiseProduct(speed(end)).maxCoeff() > loose_end * size) throw NotLaid("a loop does not close");
+            if (gap.cwiseProduct(parameter_lengths(base_.surface(), end)).maxCoeff() > loose_end * size) throw NotLaid("a loop does not close");
             end = l.uv.back();
         }
     }
@@ -245,9 +212,9 @@ private:
     const Face& face_;
     const BaseSurface& base_;
     const std::vector<EdgePoints>& edges_;
+    Vec2 period_;
     const NurbsSurface* spline_ = nullptr;
     Box2 domain_;
-    Vec2 period_ = Vec2::Zero();
 };
 
 // Halves a piece until its chord keeps near and turns little.
@@ -309,7 +276,7 @@ void put_outer_first(FaceOutline& out, Face& face, const Layer& layer) {
                 if (found || (a != 0 && period.x() == 0) || (b != 0 && period.y() == 0)) continue;
                 const Vec2 by(a * period.x(), b * period.y());
                 if (!fits(out.loops[i], by)) continue;
-                layer.shift(out.loops[i], face.loops[i], by);
+                Layer::shift(out.loops[i], face.loops[i], by);
                 found = true;
             }
         if (!found) throw NotLaid("a hole lies outside of its face");
@@ -327,7 +294,7 @@ void into_domain(FaceOutline& out, Face& face, const Layer& layer) {
         if (out.range.min()[k] + by[k] < d.min()[k] - slack[k] || out.range.max()[k] + by[k] > d.max()[k] + slack[k])
             throw NotLaid("a face runs over the seam of its spline");
     }
-    for (std::size_t i = 0; i < out.loops.size() && !by.isZero(); ++i) layer.shift(out.loops[i], face.loops[i], by);
+    for (std::size_t i = 0; i < out.loops.size() && !by.isZero(); ++i) Layer::shift(out.loops[i], face.loops[i], by);
     out.range.translate(by);
 }
 

@@ -1,6 +1,7 @@
 #include "body/seams.hpp"
 
 #include "core/index.hpp"
+#include "geom/parameters.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -17,20 +18,6 @@ struct Turns {
     std::array<int, 2> of{0, 0};
     [[nodiscard]] int which() const { return of[0] != 0 ? 0 : of[1] != 0 ? 1 : -1; }
 };
-
-Vec2 periods_of(const Surface& s) {
-    if (std::holds_alternative<TorusSurface>(s)) return {2 * pi, 2 * pi};
-    if (std::holds_alternative<PlaneSurface>(s) || std::holds_alternative<FreeSurface>(s)) return Vec2::Zero();
-    return {2 * pi, 0};
-}
-
-double radius_at(const Surface& s, const Vec2& uv, int k) {
-    if (const auto* c = std::get_if<CylinderSurface>(&s)) return c->radius;
-    if (const auto* c = std::get_if<ConeSurface>(&s)) return std::abs(c->radius + uv.y() * std::sin(c->half_angle));
-    if (const auto* b = std::get_if<SphereSurface>(&s)) return b->radius * std::abs(std::cos(uv.y()));
-    const auto& t = std::get<TorusSurface>(s);
-    return k == 0 ? t.major + t.minor * std::cos(uv.y()) : t.minor;
-}
 
 class Seams {
 public:
@@ -61,7 +48,7 @@ private:
         // A loop through a pole or an apex closes there.
         if (!std::holds_alternative<TorusSurface>(f.surface))
             for (const Coedge& c : loop)
-                if (radius_at(f.surface, uv(f, start_of(c)), 0) <= same_vertex) return {};
+                if (parameter_lengths(f.surface, uv(f, start_of(c))).x() <= same_vertex) return {};
         Vec2 sum = Vec2::Zero();
         for (const Coedge& c : loop) {
             const Curve& k = body_.edges[c.edge.index()].curve;
@@ -84,7 +71,7 @@ private:
 
     void look_at(std::size_t face) {
         const Face& f = body_.faces[face];
-        if (periods_of(f.surface).isZero()) return;
+        if (std::holds_alternative<FreeSurface>(f.surface) || periods_of(f.surface).isZero()) return;
         std::vector<std::pair<std::size_t, Turns>> round;
         for (std::size_t i = 0; i < f.loops.size(); ++i)
             if (const Turns t = turns(f, f.loops[i]); t.which() >= 0) round.emplace_back(i, t);
@@ -121,7 +108,7 @@ private:
         const auto& loop = f.loops[w.other];
         for (std::size_t i = 0; i < loop.size(); ++i) {
             const Vec2 q = uv(f, start_of(loop[i]));
-            const double r = radius_at(f.surface, q, w.k);
+            const double r = parameter_lengths(f.surface, q)[w.k];
             if (std::abs(off(q[w.k], at)) * r <= same_vertex * std::max(1.0, r)) return static_cast<int>(i);
         }
         return -1;

@@ -86,7 +86,6 @@ double BaseSurface::along_feet(const Vec3& p, const Vec3& d) const {
 
 // On splines Newton's method for line and surface together, from the foot; where it does not settle at once, by feet.
 double BaseSurface::along(const Vec3& p, const Vec3& d, const Vec2& from) const {
-    if (!net_) return along_feet(p, d);
     const NurbsSurface& s = *std::get<FreeSurface>(surface_).spline;
     Vec2 uv = from;
     for (int i = 0; i < quick_steps; ++i) {
@@ -104,9 +103,9 @@ double BaseSurface::along(const Vec3& p, const Vec3& d, const Vec2& from) const 
 }
 
 double BaseSurface::reach(const Vec3& p, const Vec3& d) const {
-    const Vec2 at = net_ ? parameters(p) : Vec2::Zero();
+    const Vec2 at = net_ ? parameters(p) : Vec2::Zero();  // looked for once
     const Vec3 foot = (net_ ? std::get<FreeSurface>(surface_).spline->extended(at, 0).p : this->foot(p).point) - p;
-    const double t = along(p, d, at);
+    const double t = net_ ? along(p, d, at) : along_feet(p, d);
     return std::abs(t) <= most_slant * foot.norm() + 1e-9 ? t : std::copysign(foot.norm(), foot.dot(d));
 }
 

@@ -1,5 +1,7 @@
 #include <halvo/chart.hpp>
 
+#include "geom/parameters.hpp"
+
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -18,25 +20,6 @@ Surface arranged(Surface s, const Vec3& middle) {
         if (d.norm() > 1e-9 * k->radius) k->frame = Frame::with_zx(k->frame.origin, d, k->frame.x);
     }
     return s;
-}
-
-// Closed in a parameter when both borders hold the same points.
-Vec2 periods(const NurbsSurface& s) {
-    const Vec2 lo = s.domain().min(), hi = s.domain().max();
-    Vec2 out = Vec2::Zero();
-    for (int k = 0; k < 2; ++k) {
-        bool closed = true;
-        double size = 0;
-        for (int i = 0; i <= 4 && closed; ++i) {
-            Vec2 a = lo + (hi - lo) * (i / 4.0), b = a, m = a;
-            a[k] = lo[k], b[k] = hi[k], m[k] = 0.5 * (lo[k] + hi[k]);
-            const Vec3 p = s.point(a);
-            size = std::max(size, (s.point(m) - p).norm());
-            closed = (s.point(b) - p).norm() <= 1e-6 * std::max(size, 1e-3);
-        }
-        if (closed && size > 0) out[k] = hi[k] - lo[k];
-    }
-    return out;
 }
 
 Vec2 mean_scale(const NurbsSurface& s) {
@@ -71,7 +54,7 @@ Chart::Chart(const Surface& surface, const Vec3& middle, bool reversed) : base_(
         slant_ = centre_.y() + c->radius / sine_;
         period_ = {2 * pi, 0};
     } else if (const auto* t = std::get_if<TorusSurface>(&s)) scale_ = {t->major, t->minor}, period_ = {2 * pi, 2 * pi};
-    else if (const auto* f = std::get_if<FreeSurface>(&s); f && f->spline) scale_ = mean_scale(*f->spline), period_ = periods(*f->spline);
+    else if (const auto* f = std::get_if<FreeSurface>(&s); f && f->spline) scale_ = mean_scale(*f->spline), period_ = periods_of(*f->spline);
     if (const auto* f = std::get_if<FreeSurface>(&s); f && f->spline)  // the cut lies where the spline's own borders meet
         for (int k = 0; k < 2; ++k)
             if (period_[k] > 0) centre_[k] = 0.5 * (f->spline->domain().min()[k] + f->spline->domain().max()[k]);

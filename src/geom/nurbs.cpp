@@ -57,12 +57,15 @@ auto sums(const NurbsSurface& s, const Basis& bu, const Basis& bv, int order, co
 }
 
 // From sums of weighted poles and of weights (The NURBS Book, equation 4.20).
-NurbsSurface::Jet projected(const Sums<Eigen::Vector4d>& a) {
+NurbsSurface::Jet projected(const Sums<Eigen::Vector4d>& a, int order) {
     const double w = a.p[3];
-    NurbsSurface::Jet out;
+    const Vec3 zero = Vec3::Zero();
+    NurbsSurface::Jet out{zero, zero, zero, zero, zero, zero};
     out.p = a.p.head<3>() / w;
+    if (order < 1) return out;
     out.du = (a.du.head<3>() - a.du[3] * out.p) / w;
     out.dv = (a.dv.head<3>() - a.dv[3] * out.p) / w;
+    if (order < 2) return out;
     out.duu = (a.duu.head<3>() - 2 * a.du[3] * out.du - a.duu[3] * out.p) / w;
     out.duv = (a.duv.head<3>() - a.du[3] * out.dv - a.dv[3] * out.du - a.duv[3] * out.p) / w;
     out.dvv = (a.dvv.head<3>() - 2 * a.dv[3] * out.dv - a.dvv[3] * out.p) / w;
@@ -80,12 +83,10 @@ NurbsSurface::Jet NurbsSurface::jet(const Vec2& at, int order) const {
     Basis bu, bv;  // NOLINT: filled as far as the degrees and the order need
     fill_basis(knots_u, degree_u, uv.x(), order, bu), fill_basis(knots_v, degree_v, uv.y(), order, bv);
     if (weights.empty()) return sums(*this, bu, bv, order, [&](std::size_t k) { return poles[k]; });
-    Jet j = projected(sums(*this, bu, bv, order, [&](std::size_t k) -> Eigen::Vector4d {
+    const auto lifted = [&](std::size_t k) -> Eigen::Vector4d {
         return {weights[k] * poles[k].x(), weights[k] * poles[k].y(), weights[k] * poles[k].z(), weights[k]};
-    }));
-    if (order < 1) j.du.setZero(), j.dv.setZero();
-    if (order < 2) j.duu.setZero(), j.duv.setZero(), j.dvv.setZero();
-    return j;
+    };
+    return projected(sums(*this, bu, bv, order, lifted), order);
 }
 
 Vec2 NurbsSurface::foot(const Vec3& p, const Vec2& guess) const {

@@ -3,6 +3,7 @@
 #include "geom/spline_basis.hpp"
 
 #include <cmath>
+#include <functional>
 
 namespace halvo {
 namespace {

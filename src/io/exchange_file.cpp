@@ -15,19 +15,13 @@ constexpr std::size_t bytes_an_instance = 8;               // no instance is sho
 constexpr int deepest_list = 64;                           // lists within lists; the standard's entities need three
 
 // What products, placements, units and styles are found by: all else is reached from these.
-constexpr std::array<std::string_view, 13> kinds_listed{"SHAPE_DEFINITION_REPRESENTATION",
-                                                        "NEXT_ASSEMBLY_USAGE_OCCURRENCE",
-                                                        "CONTEXT_DEPENDENT_SHAPE_REPRESENTATION",
-                                                        "SHAPE_REPRESENTATION_RELATIONSHIP",
-                                                        "STYLED_ITEM",
-                                                        "OVER_RIDING_STYLED_ITEM",
-                                                        "PRESENTATION_LAYER_ASSIGNMENT",
-                                                        "PRODUCT_DEFINITION",
-                                                        "PRODUCT_DEFINITION_WITH_ASSOCIATED_DOCUMENTS",
-                                                        "MANIFOLD_SOLID_BREP",
-                                                        "BREP_WITH_VOIDS",
-                                                        "FACETED_BREP",
-                                                        "SHELL_BASED_SURFACE_MODEL"};
+constexpr std::array<std::string_view, 7> kinds_listed{"SHAPE_DEFINITION_REPRESENTATION",
+                                                       "NEXT_ASSEMBLY_USAGE_OCCURRENCE",
+                                                       "CONTEXT_DEPENDENT_SHAPE_REPRESENTATION",
+                                                       "SHAPE_REPRESENTATION_RELATIONSHIP",
+                                                       "STYLED_ITEM",
+                                                       "OVER_RIDING_STYLED_ITEM",
+                                                       "PRESENTATION_LAYER_ASSIGNMENT"};
 
 bool is_space(char c) {
     return c == ' ' || c == '\n' || c == '\r' || c == '\t';
@@ -185,7 +179,7 @@ bool Parameters21::logical() {
     return enumeration() == "T";
 }
 
-std::string_view Parameters21::raw_text() {
+std::string Parameters21::text() {
     separate();
     if (text_[at_] == '$' || text_[at_] == '*') {
         ++at_;
@@ -195,11 +189,7 @@ std::string_view Parameters21::raw_text() {
     const std::size_t end = past_text(text_, at_), from = at_ + 1;
     if (end <= from) fail("a text");
     at_ = end;
-    return text_.substr(from, end - 1 - from);
-}
-
-std::string Parameters21::text() {
-    return decoded(raw_text());
+    return decoded(text_.substr(from, end - 1 - from));
 }
 
 void Parameters21::skip(int count) {
@@ -297,7 +287,6 @@ void ExchangeFile::index() {
         } else {
             sparse_[id] = i;
         }
-        ++count_;
         const std::string_view word = word_at(text_, i);
         if (word.empty()) complex_.push_back(id);
         else if (const auto it = listed_.find(word); it != listed_.end()) it->second.push_back(id);

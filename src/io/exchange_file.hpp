@@ -29,7 +29,6 @@ public:
     bool logical();                                    ///< .T. is true; .F. and .U. are not
     std::string_view enumeration();                    ///< without its dots
     std::string text();                                ///< decoded to UTF-8; empty for $
-    std::string_view raw_text();                       ///< as it stands between its quotes
     void skip(int count = 1);
     /// Opens a list; items are there until `closed` says so.
     void open();
@@ -54,7 +53,6 @@ class ExchangeFile {
 public:
     explicit ExchangeFile(std::string_view text);
 
-    [[nodiscard]] std::size_t size() const { return count_; }
     [[nodiscard]] bool has(std::uint64_t id) const { return where(id) != 0; }
     /// Keyword of a simple instance; empty where it is made of several records.
     [[nodiscard]] std::string_view keyword(std::uint64_t id) const;
@@ -78,7 +76,6 @@ private:
     [[nodiscard]] std::size_t expect(std::uint64_t id) const;
 
     std::string_view text_;
-    std::size_t count_ = 0;
     std::vector<std::size_t> dense_;                         // by number: where the record starts
     std::unordered_map<std::uint64_t, std::size_t> sparse_;  // numbers far beyond the count
     std::unordered_map<std::string_view, std::vector<std::uint64_t>> listed_;

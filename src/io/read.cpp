@@ -97,6 +97,9 @@ Assembly read_exact(const std::filesystem::path& file, FileKind kind, const Byte
             return place_parts(read_step(bytes.data, observer), observer);
         } catch (const NotUnderstood& e) {
             note = fmt::format("read by the CAD kernel, which takes longer: the file has {}", e.what());
+        } catch (const Error& e) {
+            if (e.kind() != ErrorKind::input) throw;
+            throw Error(e.kind(), file.string() + ": " + e.what());
         }
     std::optional<TemporaryFile> unpacked;
     if (bytes.packed) unpacked.emplace(bytes.data);

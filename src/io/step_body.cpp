@@ -163,10 +163,11 @@ private:
     }
 
     int vertex(std::uint64_t id) {
+        const auto [it, fresh] = vertex_number_.try_emplace(id, static_cast<int>(body_.vertices.size()));
+        if (!fresh) return it->second;
         Parameters21 p = file_.of(id, "VERTEX_POINT");
         p.skip();
-        const auto [it, fresh] = vertex_number_.try_emplace(id, static_cast<int>(body_.vertices.size()));
-        if (fresh) body_.vertices.push_back(geometry_.point(p.reference()));
+        body_.vertices.push_back(geometry_.point(p.reference()));
         return it->second;
     }
 
@@ -181,12 +182,12 @@ private:
         for (const Vec3& v : body_.vertices) box.extend(v);
         const double size = box.isEmpty() ? 1 : std::max(box.diagonal().norm(), 1e-3);
         if (!(size < 1e9)) throw Error(ErrorKind::input, "a part is more than a thousand kilometres large; check its unit and export it again");
-        constexpr double coarse = 0.005;  // of the size: chords of facets, which the samples of splines go far below
         for (std::size_t i = 0; i < body_.edges.size(); ++i) {
             BodyEdge& e = body_.edges[i];
             if (raw_[i].made) continue;
             const Vec3 &a = body_.vertices[static_cast<std::size_t>(e.vertices[0])], &b = body_.vertices[static_cast<std::size_t>(e.vertices[1])];
-            e.curve = raw_[i].curve == 0 ? Curve::segment(a, b) : piece_of(geometry_.curve(raw_[i].curve), a, b, e.vertices[0] == e.vertices[1], coarse * size);
+            e.curve =
+                raw_[i].curve == 0 ? Curve::segment(a, b) : piece_of(geometry_.curve(raw_[i].curve), a, b, e.vertices[0] == e.vertices[1], coarse_chord * size);
             if (!(e.curve.t1 > e.curve.t0)) throw NotUnderstood("an edge without length");
         }
     }

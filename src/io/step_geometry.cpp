@@ -8,6 +8,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <tuple>
 
 namespace halvo::io {
 namespace {
@@ -65,6 +66,17 @@ std::vector<double> implied_knots(std::string_view kind, int degree, std::size_t
 
 bool all_one(const std::vector<double>& w) {
     return std::all_of(w.begin(), w.end(), [&](double x) { return x == w[0]; });
+}
+
+// The least and the greatest of a figure of each point.
+template <class Figure>
+std::pair<double, double> span(const std::vector<Vec3>& points, const Figure& figure) {
+    double lo = std::numeric_limits<double>::max(), hi = -lo;
+    for (const Vec3& p : points) {
+        const double t = figure(p);
+        lo = std::min(lo, t), hi = std::max(hi, t);
+    }
+    return {lo, hi};
 }
 
 SplineCurve as_spline(const StepCurve& c, double lo, double hi) {
@@ -271,18 +283,14 @@ NurbsSurface StepGeometry::swept_along(std::uint64_t id, const std::vector<Vec3>
     if (const auto* line = std::get_if<LineCurve>(&c)) {
         const Vec3 across = (line->direction - line->direction.dot(way) * way);
         if (across.norm() < touching_axis) throw NotUnderstood("a line swept along itself");
-        lo = std::numeric_limits<double>::max(), hi = -lo;
-        for (const Vec3& q : points) {
-            const double t = (q - line->origin).dot(across) / across.squaredNorm();
-            lo = std::min(lo, t), hi = std::max(hi, t);
-        }
+        std::tie(lo, hi) = span(points, [&](const Vec3& q) { return (q - line->origin).dot(across) / across.squaredNorm(); });
     }
     if (!(hi > lo)) throw NotUnderstood("a swept surface without width");
     const SplineCurve s = as_spline(c, lo, hi);
     // From the lowest point of the face above the highest of the curve to the other way round.
-    double curve_lo = std::numeric_limits<double>::max(), curve_hi = -curve_lo, from = curve_lo, to = -from;
-    for (const Vec3& q : s.poles) curve_lo = std::min(curve_lo, q.dot(way)), curve_hi = std::max(curve_hi, q.dot(way));
-    for (const Vec3& q : points) from = std::min(from, q.dot(way)), to = std::max(to, q.dot(way));
+    const auto along = [&](const Vec3& q) { return q.dot(way); };
+    const auto [curve_lo, curve_hi] = span(s.poles, along);
+    auto [from, to] = span(points, along);
     if (points.empty()) throw NotUnderstood("a swept surface without edges");
     from -= curve_hi, to -= curve_lo;
     if (!(to > from)) throw NotUnderstood("a swept surface without height");
@@ -302,21 +310,15 @@ NurbsSurface StepGeometry::turned_about(std::uint64_t id, const std::vector<Vec3
     const Vec3 axis = dir ? direction(*dir) : Vec3::UnitZ();
     double lo = 0, hi = 1;
     if (const auto* line = std::get_if<LineCurve>(&c)) {
-        lo = std::numeric_limits<double>::max(), hi = -lo;
         const double rise = line->direction.dot(axis);
         const Vec3 foot = line->origin - origin - (line->origin - origin).dot(axis) * axis, across = line->direction - rise * axis;
-        for (const Vec3& q : points) {
+        std::tie(lo, hi) = span(points, [&](const Vec3& q) {
             const double z = (q - origin).dot(axis), r = (q - origin - z * axis).norm();
-            if (std::abs(rise) > touching_axis) {
-                const double t = (z - (line->origin - origin).dot(axis)) / rise;
-                lo = std::min(lo, t), hi = std::max(hi, t);
-                continue;
-            }
+            if (std::abs(rise) > touching_axis) return (z - (line->origin - origin).dot(axis)) / rise;
             // A flat disc: where the line is that far from the axis, on the side where its own origin lies.
             const double m = -foot.dot(across) / across.squaredNorm(), d2 = (foot + m * across).squaredNorm(), s = std::sqrt(std::max(0.0, r * r - d2));
-            const double t = m < 0 ? m + s : m - s;
-            lo = std::min(lo, t), hi = std::max(hi, t);
-        }
+            return m < 0 ? m + s : m - s;
+        });
     }
     if (!(hi > lo)) throw NotUnderstood("a turned surface without width");
     return revolved(as_spline(c, lo, hi), origin, axis);

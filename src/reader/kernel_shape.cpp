@@ -1,6 +1,7 @@
 // Shapes of the CAD kernel become Halvo's own bodies: it evaluates and tessellates, nothing else.
 #include "reader/kernel_shape.hpp"
 
+#include "body/face_facets.hpp"
 #include "body/touching_edges.hpp"
 #include "geom/recognise.hpp"
 
@@ -415,26 +416,6 @@ private:
     Body body_;
 };
 
-// Twice volume over area, from the facets: the thickness of a thin body, half the depth of a stocky one.
-double rough_thickness(const Body& b) {
-    double area = 0, volume = 0;
-    for (std::size_t i = 0; i < b.facets.size(); ++i) {
-        area += b.facet_area(i);
-        const auto at = [&](std::size_t k) { return Vec3(b.points[static_cast<std::size_t>(b.facets[i].corners[k])] - b.points[0]); };
-        volume += at(0).dot(at(1).cross(at(2))) / 6;
-    }
-    return area > 0 ? 2 * std::abs(volume) / area : 0;
-}
-
-// How far facets that turn by `angle` stand off a face, at most.
-double sag(const Face& f, double angle) {
-    const double part = 1 - std::cos(0.5 * angle);
-    if (const auto* c = std::get_if<CylinderSurface>(&f.surface)) return c->radius * part;
-    if (const auto* s = std::get_if<SphereSurface>(&f.surface)) return s->radius * part;
-    if (const auto* t = std::get_if<TorusSurface>(&f.surface)) return (t->major + t->minor) * part;
-    return std::holds_alternative<PlaneSurface>(f.surface) ? 0 : std::numeric_limits<double>::infinity();
-}
-
 Body convert_solid(const TopoDS_Shape& shape) {
     // Facets left by another part that shares faces would make the result depend on the order of parts.
     BRepTools::Clean(shape);
@@ -443,14 +424,13 @@ Body convert_solid(const TopoDS_Shape& shape) {
     const double size = box.IsVoid() ? 1 : std::sqrt(box.SquareExtent());
     if (!(size < 1e9)) throw Error(ErrorKind::input, "a part is more than a thousand kilometres large; check its unit and export it again");
     constexpr double angle = 0.35;
-    BRepMesh_IncrementalMesh coarse(shape, 0.005 * size, false, angle, false);
-    Body first = SolidConverter(shape, 0.005 * size).run();
-    // Facets only find things; a few hundredths of the thickness keeps them inside thin curved walls.
-    const double chord = std::clamp(0.03 * rough_thickness(first), 1e-5 * size, 0.005 * size);
-    if (std::all_of(first.faces.begin(), first.faces.end(), [&](const Face& f) { return sag(f, angle) <= chord; })) return first;
+    BRepMesh_IncrementalMesh coarse(shape, coarse_chord * size, false, angle, false);
+    Body first = SolidConverter(shape, coarse_chord * size).run();
+    const auto chord = finer_chord(first, size, angle);
+    if (!chord) return first;
     BRepTools::Clean(shape);
-    BRepMesh_IncrementalMesh fine(shape, chord, false, angle, false);
-    return SolidConverter(shape, chord).run();
+    BRepMesh_IncrementalMesh fine(shape, *chord, false, angle, false);
+    return SolidConverter(shape, *chord).run();
 }
 
 }  // namespace

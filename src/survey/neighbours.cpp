@@ -183,7 +183,6 @@ bool past_border(const Body& body, const Face& face, const SkinPoint& at, double
 // surfaces themselves that are near, where all of them are known.
 double exact_depth(const Body& a, const Body& b, const ContactPoint& p, double chord) {
     const Body &own = p.from_a ? a : b, &other = p.from_a ? b : a;
-    const auto facets_off = [](const Body& k) { return k.mass.area > 0 ? 0.1 * std::abs(k.mass.volume) / k.mass.area : 0; };  // 0.05 of its thickness
     const double near = 2 * std::abs(p.gap) + 10 * chord + facets_off(a) + facets_off(b);
     const auto at = own.tree->nearest(p.place, near);
     if (!at) return std::abs(p.gap);
