@@ -40,8 +40,8 @@ Plan plan_for(const std::string& input, const std::vector<std::string>& sets, do
 // What earlier stages left in the model file. The CAD file need not be there any more; where it is, it must be the same.
 Job resumed(const fs::path& model, const Plan& plan, Stage from, const Observer& observer) {
     Job job = read_model(model);
-    if (stage_of(job.stage) < static_cast<Stage>(static_cast<int>(from) - 1))
-        throw Error(ErrorKind::usage, fmt::format("{}: holds stages up to {}; start from there", model.string(), job.stage));
+    const Stage needed = from == Stage::halve ? Stage::survey : static_cast<Stage>(static_cast<int>(from) - 1);
+    if (stage_of(job.stage) < needed) throw Error(ErrorKind::usage, fmt::format("{}: holds stages up to {}; start from there", model.string(), job.stage));
     const fs::path file = plan.source.file;
     std::error_code ec;
     if (!fs::exists(file, ec)) fmt::print(stderr, "halvo: {}: not there; its solids are taken from {}\n", file.string(), model.string());
@@ -69,7 +69,9 @@ int do_run(const RunArguments& a, const Common& common) {
     const Observer observer = terminal_observer(common.quiet);
     if (from > Stage::read) job = resumed(out / "model.halvo", plan, from, observer);
     job.plan = plan;
-    run(job, from, until, observer);
+    // A model that stopped at the survey, as older versions know it, has not been stripped.
+    const bool not_stripped = from == Stage::halve && job.stage == stage_name(Stage::survey);
+    run(job, not_stripped ? Stage::strip : from, until, observer);
     if (observer.cancelled && observer.cancelled()) throw Error(ErrorKind::cancelled, "stopped on request; nothing was written");
     hold_signals();
     write_results(out, job);
@@ -85,14 +87,20 @@ int do_run(const RunArguments& a, const Common& common) {
 int do_survey(const std::string& input, const std::vector<std::string>& sets, const Common& common, const std::string& figure = "", DrawOptions view = {}) {
     Job job;
     job.plan = plan_for(input, sets, 0);
-    run(job, Stage::read, Stage::survey, terminal_observer(common.quiet));
+    run(job, Stage::read, Stage::strip, terminal_observer(common.quiet));
     end_progress();
+    // As it was handed over: nothing is taken away here.
+    if (job.as_read) job.solids = std::move(*job.as_read), job.as_read.reset();
     if (!figure.empty()) {
         view.survey = true;
         draw(figure, job, view);
     }
-    if (common.json) fmt::print("{}", survey_json(job.solids, job.survey));
-    else print_survey(job.solids, job.survey);
+    if (common.json) {
+        fmt::print("{}", survey_json(job.solids, job.survey, job.strip.features));
+    } else {
+        print_survey(job.solids, job.survey);
+        print_features(job);
+    }
     return 0;
 }
 
@@ -259,15 +267,15 @@ int dispatch(int argc, char** argv) {
     run_cmd->add_option("--out", ra.out, "folder for the results; default: the input's name with .out");
     run_cmd->add_option("--size", ra.size, "element size, such as 20mm");
     run_cmd->add_option("--set", ra.sets, "override a plan key, KEY=VALUE");
-    run_cmd->add_option("--until", ra.until, "last stage: read, survey, halve, join, mesh, prove");
+    run_cmd->add_option("--until", ra.until, "last stage: read, survey, strip, halve, join, mesh, prove");
     run_cmd->add_option("--from", ra.from, "first stage; earlier ones come from model.halvo in the output folder");
     add_common(run_cmd, true);
     run_cmd->callback([&] { set_thread_limit(common.threads), rc = do_run(ra, common); });
 
     auto* list_cmd = app.add_subcommand("list", "what a model holds");
     list_cmd->add_option("MODEL", input, "model.halvo")->required();
-    list_cmd->add_option("WHAT", what,
-                         "findings, bodies, walls, sheets, members, sections, seams, joints, gaps, parts, quality, contacts, uncovered, sets, ledger");
+    list_cmd->add_option(
+        "WHAT", what, "findings, bodies, features, walls, sheets, members, sections, seams, joints, gaps, parts, quality, contacts, uncovered, sets, ledger");
     add_common(list_cmd, true);
     list_cmd->callback([&] { rc = do_list(input, what, common); });
 

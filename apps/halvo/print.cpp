@@ -44,6 +44,7 @@ void print_run(const Job& job) {
         for (const auto& [kind, n] : joint_kinds) text += fmt::format("{}{} {}", text.empty() ? "" : ", ", n, kind);
         fmt::print("  joints   {}\n", text);
     }
+    print_strip(job);
     const Mesh& k = job.mesh;
     if (!k.elements.empty())
         fmt::print(
@@ -344,6 +345,7 @@ void list_contacts(const Job& job) {
 
 void print_list(const Job& job, const std::string& what) {
     if (what == "bodies") list_bodies(job);
+    else if (what == "features") list_features(job);
     else if (what == "walls") list_walls(job);
     else if (what == "uncovered") list_uncovered(job);
     else if (what == "sheets") list_sheets(job);
@@ -361,8 +363,9 @@ void print_list(const Job& job, const std::string& what) {
         if (findings_of(job).empty()) fmt::print("  (none)\n");
         print_findings(findings_of(job), job.solids.shift);
     } else {
-        throw Error(ErrorKind::usage, fmt::format("cannot list \"{}\"; choose bodies, walls, sheets, members, sections, seams, joints, gaps, parts, quality, "
-                                                  "contacts, uncovered, sets, ledger or findings",
-                                                  what));
+        throw Error(ErrorKind::usage,
+                    fmt::format("cannot list \"{}\"; choose bodies, features, walls, sheets, members, sections, seams, joints, gaps, parts, quality, "
+                                "contacts, uncovered, sets, ledger or findings",
+                                what));
     }
 }

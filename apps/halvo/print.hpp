@@ -6,3 +6,9 @@ void print_survey(const halvo::Assembly& solids, const halvo::Survey& survey);
 void print_run(const halvo::Job& job);
 /// `what`: bodies, walls, sheets, members, sections, seams, joints, links, ledger, findings, contacts.
 void print_list(const halvo::Job& job, const std::string& what);
+/// Every feature that strip found, one a row.
+void list_features(const halvo::Job& job);
+/// What strip took away, what it could, and the keys to say.
+void print_strip(const halvo::Job& job);
+/// The features of a survey, one line for all that are alike.
+void print_features(const halvo::Job& job);

@@ -19,5 +19,6 @@
 #include <halvo/prove.hpp>
 #include <halvo/quality.hpp>
 #include <halvo/run.hpp>
+#include <halvo/strip.hpp>
 #include <halvo/survey.hpp>
 #include <halvo/topology.hpp>

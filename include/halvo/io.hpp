@@ -2,6 +2,7 @@
 /// Files in and out. Every writer writes beside its target and renames; a failure leaves what was there before.
 
 #include <halvo/run.hpp>
+#include <halvo/strip.hpp>
 
 #include <filesystem>
 
@@ -29,7 +30,7 @@ void set_plan_value(Plan& plan, const std::string& assignment);
 void write_vtu(const std::filesystem::path& file, const Mesh& mesh, const Vec3& shift);
 /// summary.json as text.
 [[nodiscard]] std::string summary_json(const Job& job);
-[[nodiscard]] std::string survey_json(const Assembly& solids, const Survey& survey);
+[[nodiscard]] std::string survey_json(const Assembly& solids, const Survey& survey, const std::vector<Feature>& features = {});
 /// ledger.csv as text.
 [[nodiscard]] std::string ledger_csv(const Job& job);
 

@@ -76,6 +76,11 @@ enum class EntryKind {
     fastener,
     touch_only,
     start_at_skin,
+    hole,
+    round,
+    chamfer,
+    raised,
+    sunk,
     joint,
 };
 
@@ -121,6 +126,7 @@ enum class FindingKind {
     hangs_on_by_point,
     mechanism,
     mesh_weighs_more,
+    feature_stays,
 };
 
 [[nodiscard]] const char* kind_name(JointKind kind);

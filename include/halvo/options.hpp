@@ -44,6 +44,29 @@ struct SurveyOptions {
     std::optional<double> raised;  ///< strip.raised: raised and sunk features up to this height are lettering; else half the wall's thickness
 };
 
+/// What the plan says of single features ([[strip]]): which ones, and whether they go. What is not given fits any.
+struct StripRule {
+    std::vector<std::string> body;                                  ///< names or paths with wildcards, or numbers
+    std::vector<std::string> id;                                    ///< keys of features
+    std::vector<std::string> like;                                  ///< keys of features: all of the same kind, form and size as one of these
+    std::string feature;                                            ///< "holes", "rounds", "chamfers", "raised", "sunk"; empty: any
+    double from = 0, to = std::numeric_limits<double>::infinity();  ///< of their size (mm)
+    std::optional<Box3> within;                                     ///< features whose place lies in it (mm, as the file has them)
+    bool keep = false;                                              ///< stays; else goes
+};
+
+/// A limit that is given is an order: features up to and with it go. Without one they are only proposed.
+struct StripOptions {
+    std::optional<double> holes;      ///< diameter, or largest extent of those that are not round (mm)
+    std::optional<double> rounds;     ///< radius (mm)
+    std::optional<double> chamfers;   ///< leg (mm)
+    std::optional<double> raised;     ///< height of what stands out, depth of what is sunk (mm)
+    std::vector<std::string> refuse;  ///< keys of features that stay
+    std::vector<std::string> keep;    ///< the same
+    std::vector<std::string> force;   ///< keys of features that go
+    std::vector<StripRule> rules;     ///< later ones overrule earlier ones, and the limits
+};
+
 enum class SlenderAs { beams, shells };
 enum class StepsAs { continuous, separate };
 /// Openings that another body lies over on one side: open, or filled as if the plan named them.

@@ -7,6 +7,7 @@ namespace halvo {
 struct Plan {
     SourceOptions source;
     SurveyOptions survey;
+    StripOptions strip;
     HalveOptions halve;
     JoinOptions join;
     MeshOptions mesh;

@@ -5,12 +5,13 @@
 #include <halvo/model.hpp>
 #include <halvo/plan.hpp>
 #include <halvo/prove.hpp>
+#include <halvo/strip.hpp>
 #include <halvo/survey.hpp>
 
 namespace halvo {
 
 /// The stages in their order; names as in the plan and on the command line.
-enum class Stage { read, survey, halve, join, mesh, prove };
+enum class Stage { read, survey, strip, halve, join, mesh, prove };
 [[nodiscard]] const char* stage_name(Stage s);
 /// Throws Error{usage} for a name that is no stage.
 [[nodiscard]] Stage stage_of(const std::string& name);
@@ -18,8 +19,10 @@ enum class Stage { read, survey, halve, join, mesh, prove };
 /// Everything a run has produced so far; what a later stage needs and what the files are written from.
 struct Job {
     Plan plan;
-    Assembly solids;
-    Survey survey;
+    Assembly solids;                  ///< as they are idealized
+    std::optional<Assembly> as_read;  ///< before strip, where that changed them
+    Survey survey;                    ///< of the solids as read
+    StripRecord strip;
     Model halved;  ///< as halve left it: where join starts from, also when it is run again
     Model model;
     Mesh mesh;

@@ -31,7 +31,7 @@ constexpr std::array<const char*, 24> joint_names = {"corner",
                                                      "sheet edge along member",
                                                      "fastener"};
 constexpr std::array<const char*, 6> seam_names = {"corner", "tee", "cross", "star", "smooth", "butt"};
-constexpr std::array<const char*, 24> entry_names = {"wall",          "opening",
+constexpr std::array<const char*, 29> entry_names = {"wall",          "opening",
                                                      "stray",         "stub",
                                                      "member",        "patch",
                                                      "patch point",   "surface",
@@ -42,8 +42,11 @@ constexpr std::array<const char*, 24> entry_names = {"wall",          "opening",
                                                      "edges bridged", "short element edges",
                                                      "thickness",     "member free to spin",
                                                      "fastener",      "touch only",
-                                                     "start at skin", "joint"};
-constexpr std::array<const char*, 40> finding_names = {"open body",
+                                                     "start at skin", "hole",
+                                                     "round",         "chamfer",
+                                                     "raised",        "sunk",
+                                                     "joint"};
+constexpr std::array<const char*, 41> finding_names = {"open body",
                                                        "unconnected edges",
                                                        "missing face",
                                                        "doubled faces",
@@ -82,7 +85,8 @@ constexpr std::array<const char*, 40> finding_names = {"open body",
                                                        "body in parts",
                                                        "hangs on by a point",
                                                        "mechanism",
-                                                       "mesh weighs more"};
+                                                       "mesh weighs more",
+                                                       "feature stays"};
 
 template <class Kind, std::size_t count>
 std::optional<Kind> kind_in(const std::array<const char*, count>& names, std::string_view name) {

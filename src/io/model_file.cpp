@@ -26,6 +26,9 @@ constexpr const char* schema = R"(
 CREATE TABLE info(key TEXT PRIMARY KEY, value TEXT);
 CREATE TABLE bodies(id INTEGER PRIMARY KEY, key TEXT, name TEXT, path TEXT, class TEXT, why TEXT, closed INTEGER, volume REAL, area REAL,
   thinnest REAL, thickest REAL, solid BLOB, number INTEGER, layer TEXT, survey BLOB);
+CREATE TABLE bodies_as_read(id INTEGER PRIMARY KEY, key TEXT, name TEXT, path TEXT, layer TEXT, number INTEGER, volume REAL, solid BLOB);
+CREATE TABLE features(key TEXT, kind TEXT, state INTEGER, offered INTEGER, body INTEGER, faces BLOB, form TEXT, size REAL, volume REAL,
+  x REAL, y REAL, z REAL, axis_x REAL, axis_y REAL, axis_z REAL, family INTEGER, alike INTEGER, pattern TEXT, bolt TEXT, why TEXT);
 CREATE TABLE left_out(number INTEGER, name TEXT, path TEXT, why TEXT, x REAL, y REAL, z REAL);
 CREATE TABLE notes(text TEXT);
 CREATE TABLE halved(model BLOB);
@@ -71,10 +74,36 @@ void save_solids(Database& db, const Job& job) {
         s.bind(b.mass.volume).bind(b.mass.area).bind(v.thinnest).bind(v.thickest).blob(io::pack_finished(b)).bind(b.number).bind(b.layer);
         s.blob(io::pack_survey(v)).done();
     }
+    if (job.as_read) {
+        Statement r(db, "INSERT INTO bodies_as_read VALUES(?,?,?,?,?,?,?,?)");
+        for (std::size_t i = 0; i < job.as_read->bodies.size(); ++i) {
+            const Body& b = job.as_read->bodies[i];
+            r.bind(static_cast<int>(i + 1))
+                .bind(b.key)
+                .bind(b.name)
+                .bind(b.path)
+                .bind(b.layer)
+                .bind(b.number)
+                .bind(b.mass.volume)
+                .blob(io::pack_finished(b))
+                .done();
+        }
+    }
     Statement l(db, "INSERT INTO left_out VALUES(?,?,?,?,?,?,?)"), n(db, "INSERT INTO notes VALUES(?)");
     for (const LeftOut& k : job.solids.left_out)
         l.bind(k.number).bind(k.name).bind(k.path).bind(k.why).bind(k.size.x()).bind(k.size.y()).bind(k.size.z()).done();
     for (const std::string& text : job.solids.notes) n.bind(text).done();
+}
+
+void save_features(Database& db, const StripRecord& strip) {
+    Statement s(db, "INSERT INTO features VALUES(?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)");
+    for (const Feature& f : strip.features) {
+        BlobOut faces;
+        faces.put(f.faces);
+        s.bind(f.key).bind(feature_name(f.kind)).bind(static_cast<int>(f.state)).bind(f.offered ? 1 : 0).bind(f.body.value + 1).blob(faces.bytes());
+        s.bind(f.form).bind(f.size).bind(f.volume).bind(f.place.x()).bind(f.place.y()).bind(f.place.z());
+        s.bind(f.axis.x()).bind(f.axis.y()).bind(f.axis.z()).bind(f.family).bind(f.alike).bind(f.pattern).bind(f.bolt).bind(f.why).done();
+    }
 }
 
 void save_complex(Database& db, const Model& m) {
@@ -218,7 +247,8 @@ void save_findings(Database& db, const Job& job) {
             f.bind(product).bind(static_cast<int>(k.level)).bind(k.face.value).bind(k.body_keys[0]).bind(k.body_keys[1]).done();
         }
     };
-    put("survey", job.survey.findings), put("model", job.model.findings), put("mesh", job.mesh.findings), put("proof", job.proof.findings);
+    put("survey", job.survey.findings), put("strip", job.strip.findings), put("model", job.model.findings), put("mesh", job.mesh.findings),
+        put("proof", job.proof.findings);
     for (const LedgerEntry& k : ledger_of(job)) {
         g.bind(k.key).bind(k.stage).bind(entry_name(k)).bind(static_cast<int>(k.state)).bind(k.about).bind(k.value).bind(k.body);
         g.bind(k.place.x()).bind(k.place.y()).bind(k.place.z()).done();
@@ -330,6 +360,7 @@ void write_model(const std::filesystem::path& file, const Job& job) {
         db.run(schema);
         save_info(db, job);
         save_solids(db, job);
+        save_features(db, job.strip);
         save_model(db, job.model);
         save_halved(db, job.halved);
         save_mesh_and_proof(db, job);

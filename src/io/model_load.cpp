@@ -94,6 +94,41 @@ void load_solids(Database& db, Job& job, int version) {
     job.model.bodies.assign(job.solids.bodies.begin(), job.solids.bodies.end());
 }
 
+void load_strip(Database& db, Job& job) {
+    Statement s(db, "SELECT key,name,path,layer,number,solid FROM bodies_as_read ORDER BY id");
+    Assembly before;
+    while (s.step()) {
+        BodyNames names;
+        names.key = s.text(), names.name = s.text(), names.path = s.text(), names.layer = s.text(), names.number = s.number();
+        Body b = io::unpack_finished(s.text());
+        static_cast<BodyNames&>(b) = std::move(names);
+        before.bodies.push_back(std::move(b));
+    }
+    if (!before.bodies.empty()) {
+        label_bodies(before.bodies);
+        std::vector<Body> bodies = std::move(before.bodies);
+        before = job.solids;
+        before.bodies = std::move(bodies), before.box = Box3();
+        for (const Body& b : before.bodies) before.box.extend(b.box);
+        job.as_read = std::move(before);
+    }
+    Statement f(
+        db, "SELECT key,kind,state,offered,body,faces,form,size,volume,x,y,z,axis_x,axis_y,axis_z,family,alike,pattern,bolt,why FROM features ORDER BY rowid");
+    while (f.step()) {
+        Feature k;
+        k.key = f.text();
+        const std::string kind = f.text();
+        for (FeatureKind t : {FeatureKind::hole, FeatureKind::round, FeatureKind::chamfer, FeatureKind::raised, FeatureKind::sunk})
+            if (kind == feature_name(t)) k.kind = t;
+        k.state = static_cast<EntryState>(f.integer()), k.offered = f.integer() != 0, k.body = BodyId(f.number() - 1);
+        BlobIn faces(f.text());
+        k.faces = faces.get<std::vector<int>>();
+        k.form = f.text(), k.size = f.real(), k.volume = f.real(), k.place = place(f), k.axis = place(f);
+        k.family = f.number(), k.alike = f.number(), k.pattern = f.text(), k.bolt = f.text(), k.why = f.text();
+        job.strip.features.push_back(std::move(k));
+    }
+}
+
 void load_complex(Database& db, Model& m, int version) {
     Statement v(db, "SELECT x,y,z FROM vertices ORDER BY id"),
         e(db, fmt::format("SELECT start,end,curve{} FROM edges ORDER BY id", version >= 2 ? ",step" : ""));
@@ -288,6 +323,7 @@ void load_findings(Database& db, Job& job, int version) {
             k.body_keys[0] = f.text(), k.body_keys[1] = f.text();
         }
         auto& list = product == "survey"  ? job.survey.findings
+                     : product == "strip" ? job.strip.findings
                      : product == "mesh"  ? job.mesh.findings
                      : product == "proof" ? job.proof.findings
                                           : job.model.findings;
@@ -302,7 +338,7 @@ void load_findings(Database& db, Job& job, int version) {
         k.kind = k.joint ? EntryKind::joint : kind_of<EntryKind>(kind);
         k.state = static_cast<EntryState>(g.integer()), k.about = g.text();
         k.value = g.real(), k.body = g.text(), k.place = place(g);
-        auto& list = k.stage == "mesh" ? job.mesh.ledger : k.stage == "prove" ? job.proof.ledger : job.model.ledger;
+        auto& list = k.stage == "mesh" ? job.mesh.ledger : k.stage == "strip" ? job.strip.ledger : k.stage == "prove" ? job.proof.ledger : job.model.ledger;
         list.push_back(std::move(k));
     }
 }
@@ -466,6 +502,7 @@ Job read_model(const std::filesystem::path& file) {
     Job job;
     load_info(db, job);
     load_solids(db, job, version);
+    if (version >= 9) load_strip(db, job);
     load_model(db, job, version);
     if (version >= 8) load_halved(db, job);
     load_mesh_and_proof(db, job, version);

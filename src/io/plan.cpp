@@ -6,6 +6,7 @@
 #include <toml++/toml.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <functional>
 #include <map>
@@ -53,7 +54,8 @@ const std::map<std::string, std::function<void(Plan&)>>& record_tables() {
                                                                           {"hole", [](Plan& p) { p.mesh.holes.emplace_back(); }},
                                                                           {"place", [](Plan& p) { p.source.places.emplace_back(); }},
                                                                           {"set", [](Plan& p) { p.join.sets.emplace_back(); }},
-                                                                          {"size", [](Plan& p) { p.mesh.sizes.emplace_back(); }}};
+                                                                          {"size", [](Plan& p) { p.mesh.sizes.emplace_back(); }},
+                                                                          {"strip", [](Plan& p) { p.strip.rules.emplace_back(); }}};
     return all;
 }
 
@@ -114,9 +116,20 @@ const std::vector<Key>& keys() {
         {"survey.near", Kind::length, [](Plan& p, double v) { p.survey.near = p.halve.survey.near = v; }, {}},
         {"survey.tiny", Kind::length, [](Plan& p, double v) { p.survey.tiny = p.halve.survey.tiny = v; }, {}},
         {"survey.narrow", Kind::length, [](Plan& p, double v) { p.survey.narrow = p.halve.survey.narrow = v; }, {}},
-        {"strip.holes", Kind::length, [](Plan& p, double v) { p.survey.holes = p.halve.survey.holes = v; }, {}},
-        {"strip.rounds", Kind::length, [](Plan& p, double v) { p.survey.rounds = p.halve.survey.rounds = v; }, {}},
-        {"strip.raised", Kind::length, [](Plan& p, double v) { p.survey.raised = p.halve.survey.raised = v; }, {}},
+        {"strip.holes", Kind::length, [](Plan& p, double v) { p.survey.holes = p.halve.survey.holes = p.strip.holes = v; }, {}},
+        {"strip.rounds", Kind::length, [](Plan& p, double v) { p.survey.rounds = p.halve.survey.rounds = p.strip.rounds = v; }, {}},
+        {"strip.chamfers", Kind::length, [](Plan& p, double v) { p.strip.chamfers = v; }, {}},
+        {"strip.raised", Kind::length, [](Plan& p, double v) { p.survey.raised = p.halve.survey.raised = p.strip.raised = v; }, {}},
+        {"strip.refuse", Kind::texts, {}, [](Plan& p, Texts v) { p.strip.refuse = std::move(v); }},
+        {"strip.keep", Kind::texts, {}, [](Plan& p, Texts v) { p.strip.keep = std::move(v); }},
+        {"strip.force", Kind::texts, {}, [](Plan& p, Texts v) { p.strip.force = std::move(v); }},
+        {"strip.body", Kind::texts, {}, [](Plan& p, Texts v) { p.strip.rules.back().body = std::move(v); }},
+        {"strip.id", Kind::texts, {}, [](Plan& p, Texts v) { p.strip.rules.back().id = std::move(v); }},
+        {"strip.like", Kind::texts, {}, [](Plan& p, Texts v) { p.strip.rules.back().like = std::move(v); }},
+        {"strip.feature", Kind::choice, {}, [](Plan& p, Texts v) { p.strip.rules.back().feature = v[0]; }, {"holes", "rounds", "chamfers", "raised", "sunk"}},
+        {"strip.from", Kind::length_or_none, [](Plan& p, double v) { p.strip.rules.back().from = v; }, {}},
+        {"strip.to", Kind::length, [](Plan& p, double v) { p.strip.rules.back().to = v; }, {}},
+        {"strip.within", Kind::points, {}, {}, {}, [](Plan& p, const std::vector<Vec3>& v) { p.strip.rules.back().within = box_of(v); }},
         {"halve.slender",
          Kind::choice,
          {},
@@ -450,13 +463,6 @@ void check_patch(const PatchRule& r, const std::string& where) {
         if (r.sides[i].size() < 2) fail(where, "[[patch]]: each side is a row of two points or more");
 }
 
-void check_size(const SizeRule& r, const std::string& where) {
-    if (!r.count && !r.size) fail(where, "[[size]]: size.size is missing");
-    if (r.count && r.size) fail(where, "[[size]]: edges and members take a size.count or a size.size");
-    if (r.count && r.points.empty() && r.sheet.empty() && r.body.empty())
-        fail(where, "[[size]]: a size.count goes with size.points or a set of edges, or with members");
-}
-
 void apply(Plan& plan, const std::string& name, const toml::node& node, const std::string& where) {
     const Key& key = find_key(name, where);
     if (key.number) key.number(plan, number_of(key, node, where));
@@ -464,6 +470,32 @@ void apply(Plan& plan, const std::string& name, const toml::node& node, const st
     else if (key.rows) key.rows(plan, rows_of(key, node, where));
     else if (key.kind == Kind::numbers) key.text(plan, numbers_of(key, node, where));
     else key.text(plan, texts_of(key, node, where));
+}
+
+// Limits and ids stand in [strip], or in an entry of [[strip]] of their own: TOML does not let a plan have both tables.
+bool of_strip_rule(std::string_view key) {
+    constexpr std::array<std::string_view, 7> rule_keys{"body", "id", "like", "feature", "from", "to", "within"};
+    return std::find(rule_keys.begin(), rule_keys.end(), key) != rule_keys.end();
+}
+
+void apply_strip(Plan& plan, const toml::table& entry, const std::function<std::string(const toml::node&)>& where) {
+    bool rule = false;
+    for (const auto& [key, value] : entry) {
+        const bool keeps = key.str() == "keep" && value.is_boolean();
+        if (keeps) plan.strip.rules.back().keep = *value.value<bool>();
+        else apply(plan, "strip." + std::string(key.str()), value, where(value));
+        rule = rule || keeps || of_strip_rule(key.str());
+    }
+    if (!rule) plan.strip.rules.pop_back();
+    else if (plan.strip.rules.back().to < plan.strip.rules.back().from)
+        fail(where(entry), "[[strip]]: strip.to must be more than strip.from: a range of sizes");
+}
+
+void check_size(const SizeRule& r, const std::string& where) {
+    if (!r.count && !r.size) fail(where, "[[size]]: size.size is missing");
+    if (r.count && r.size) fail(where, "[[size]]: edges and members take a size.count or a size.size");
+    if (r.count && r.points.empty() && r.sheet.empty() && r.body.empty())
+        fail(where, "[[size]]: a size.count goes with size.points or a set of edges, or with members");
 }
 
 }  // namespace
@@ -483,11 +515,15 @@ Plan read_plan(const std::filesystem::path& file) {
         const auto where = [&](const toml::node& n) { return fmt::format("{}:{}", file.string(), n.source().begin.line); };
         const std::string table_name(name.str());
         const auto record = record_tables().find(table_name);
-        if (record != record_tables().end()) {
+        if (record != record_tables().end() && !(table_name == "strip" && node.is_table())) {
             const auto* list = node.as_array();
             if (!list || !list->is_array_of_tables()) fail(where(node), fmt::format("write [[{}]]: each adds one", table_name));
             for (const toml::node& n : *list) {
                 record->second(plan);
+                if (table_name == "strip") {
+                    apply_strip(plan, *n.as_table(), where);
+                    continue;
+                }
                 for (const auto& [key, value] : *n.as_table()) apply(plan, table_name + "." + std::string(key.str()), value, where(value));
                 if (table_name == "wall") check_wall(plan.halve.walls.back(), where(n));
                 if (table_name == "size") check_size(plan.mesh.sizes.back(), where(n));
@@ -510,6 +546,7 @@ Plan read_plan(const std::filesystem::path& file) {
         if (!known && inner->empty()) find_key(table_name, where(node));
         for (const auto& [key, value] : *inner) {
             const std::string key_name = table_name + "." + std::string(key.str());
+            if (table_name == "strip" && of_strip_rule(key.str())) fail(where(value), key_name + " belongs to a rule: write [[strip]], each adds one");
             if (const auto* group = value.as_table())
                 for (const auto& [part, v] : *group) apply(plan, key_name + "." + std::string(part.str()), v, where(v));
             else apply(plan, key_name, value, where(value));
@@ -526,7 +563,9 @@ Plan read_plan(const std::filesystem::path& file) {
 void set_plan_value(Plan& plan, const std::string& assignment) {
     const std::size_t at = assignment.find('=');
     if (at == std::string::npos || at == 0) throw Error(ErrorKind::usage, fmt::format("--set {}: give KEY=VALUE, such as join.reach=2mm", assignment));
-    if (const auto dot = assignment.find('.'); dot < at && record_tables().count(assignment.substr(0, dot)))
+    const auto dot = assignment.find('.');
+    const bool strip_limit = assignment.rfind("strip.", 0) == 0 && !of_strip_rule(assignment.substr(6, at - 6));
+    if (dot < at && record_tables().count(assignment.substr(0, dot)) && !strip_limit)
         throw Error(ErrorKind::usage, fmt::format("--set {}: [[{}]] entries stand in a plan file", assignment, assignment.substr(0, dot)));
     const std::string name = assignment.substr(0, at), value = assignment.substr(at + 1), where = "--set " + assignment;
     toml::table table;

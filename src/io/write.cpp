@@ -64,6 +64,26 @@ Json bodies_json(const Assembly& solids, const Survey& survey, const Proof* proo
     return out;
 }
 
+// Faces are numbered from 1, as those of the body that was read.
+Json features_json(const std::vector<Feature>& features, const Vec3& shift) {
+    Json out = Json::array();
+    for (const Feature& f : features) {
+        std::vector<int> faces = f.faces;
+        for (int& k : faces) ++k;
+        Json j{{"id", f.key},          {"kind", feature_name(f.kind)},
+               {"form", f.form},       {"state", state_name(f.state)},
+               {"offered", f.offered}, {"size", f.size},
+               {"volume", f.volume},   {"body", f.body.value + 1},
+               {"faces", faces},       {"place", place(f.place, shift)},
+               {"family", f.family},   {"alike", f.alike},
+               {"pattern", f.pattern}, {"bolt", f.bolt},
+               {"why", f.why}};
+        if (!f.axis.isZero()) j["axis"] = {f.axis.x(), f.axis.y(), f.axis.z()};
+        out.push_back(std::move(j));
+    }
+    return out;
+}
+
 Json source_json(const Assembly& solids) {
     return {{"file", solids.file}, {"sha256", solids.sha256}, {"unit", solids.unit}};
 }
@@ -302,6 +322,11 @@ std::string summary_json(const Job& job) {
     const Vec3& shift = job.solids.shift;
     Json j{{"format", "halvo-summary"}, {"version", 1}, {"stage", job.stage}, {"source", source_json(job.solids)}};
     j["bodies"] = bodies_json(job.solids, job.survey, job.stage == "prove" ? &job.proof : nullptr);
+    for (std::size_t i = 0; i < job.solids.bodies.size(); ++i) {
+        j["bodies"][i]["volume_read"] = (job.as_read ? *job.as_read : job.solids).bodies[i].mass.volume;
+        j["bodies"][i]["faces"] = job.solids.bodies[i].faces.size();
+    }
+    j["features"] = features_json(job.strip.features, shift);
     j["sheets"] = sheets_json(job.model);
     j["members"] = members_json(job.model, shift);
     j["sections"] = sections_json(job.model);
@@ -339,7 +364,7 @@ std::string summary_json(const Job& job) {
     return j.dump(1) + "\n";
 }
 
-std::string survey_json(const Assembly& solids, const Survey& survey) {
+std::string survey_json(const Assembly& solids, const Survey& survey, const std::vector<Feature>& features) {
     Json findings = Json::array(), notes = Json::array(), left_out = Json::array(), bodies = bodies_json(solids, survey, nullptr);
     for (const Finding& f : survey.findings) (f.level == FindingLevel::note ? notes : findings).push_back(finding_json(f, solids.shift));
     for (const LeftOut& l : solids.left_out)
@@ -351,6 +376,7 @@ std::string survey_json(const Assembly& solids, const Survey& survey) {
                  {"bodies", bodies},
                  {"left_out", left_out},
                  {"estimate", {{"size", survey.size}, {"solid_nodes", survey.solid_nodes}, {"model_nodes", survey.model_nodes}, {"rule", survey.rule}}},
+                 {"features", features_json(features, solids.shift)},
                  {"findings", findings},
                  {"notes", notes}};
     return j.dump(1, ' ', false, Json::error_handler_t::replace) + "\n";

@@ -11,15 +11,20 @@
 #include <algorithm>
 #include <array>
 #include <chrono>
+#include <utility>
 
 namespace halvo {
 namespace {
 
-constexpr std::array<const char*, 6> stage_names = {"read", "survey", "halve", "join", "mesh", "prove"};
+constexpr std::array<const char*, 7> stage_names = {"read", "survey", "strip", "halve", "join", "mesh", "prove"};
 
 template <class T>
 void add(std::vector<T>& to, const std::vector<T>& more) {
     to.insert(to.end(), more.begin(), more.end());
+}
+
+bool stage_done(const Job& job, Stage s) {
+    return !job.stage.empty() && stage_of(job.stage) >= s;
 }
 
 // In debug builds every stage answers for the model it leaves.
@@ -61,9 +66,16 @@ void run_stages(Job& job, Stage from, Stage until, const Observer& observer) {
         job.timing.emplace_back(stage_name(s), std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count());
         job.stage = stage_name(s);
     };
+    // What strip took away comes back before it or the survey look again.
+    if (from <= Stage::strip && until >= Stage::survey && job.as_read) job.solids = std::move(*job.as_read), job.as_read.reset();
     step(Stage::survey, [&] {
         job.survey = survey(job.solids, plan.survey, observer);
         select_by_class(job.solids, job.survey, plan.source);
+    });
+    step(Stage::strip, [&] {
+        Stripped out = strip(job.solids, job.survey, plan.strip, observer);
+        if (out.changed) job.as_read = std::exchange(job.solids, std::move(out.solids));
+        job.strip = std::move(out);
     });
     step(Stage::halve, [&] {
         job.model = job.halved = halve(job.solids, plan.halve, observer);
@@ -93,14 +105,19 @@ std::vector<Finding> findings_of(const Job& job) {
     std::vector<Finding> out;
     std::copy_if(job.survey.findings.begin(), job.survey.findings.end(), std::back_inserter(out), [&](const Finding& f) {
         // Gaps within reach are join's business: it closes them, and prove names those it did not.
+        const bool of_strip = f.kind == FindingKind::small_holes || f.kind == FindingKind::small_rounds || f.kind == FindingKind::lettering;
+        // What is small, strip decides on one by one and says so.
+        if (of_strip && stage_done(job, Stage::strip)) return false;
         return f.level == FindingLevel::warning && !(f.kind == FindingKind::near_miss && f.size <= job.plan.join.reach);
     });
+    add(out, job.strip.findings);
     add(out, job.model.findings), add(out, job.mesh.findings), add(out, job.proof.findings);
     return out;
 }
 
 std::vector<LedgerEntry> ledger_of(const Job& job) {
-    std::vector<LedgerEntry> out = job.model.ledger;
+    std::vector<LedgerEntry> out = job.strip.ledger;
+    add(out, job.model.ledger);
     add(out, job.mesh.ledger), add(out, job.proof.ledger);
     return out;
 }

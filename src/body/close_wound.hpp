@@ -1,0 +1,20 @@
+#pragma once
+/// Faces taken out of a skin, and the faces round the opening carried on until they meet.
+
+#include "body/skin_graph.hpp"
+
+namespace halvo {
+
+/// How a wound closes: the change, or why it does not.
+struct Closing {
+    std::optional<SkinEdit> edit;
+    double extent = 0;  ///< how far the farthest edge was carried on (mm)
+    std::string why;
+};
+
+/// Takes `faces` out of the skin. Each neighbour is carried on along its own surface: edges between two neighbours that end at the opening run
+/// on into it until a third one cuts them, new edges start there, and so on until every edge ends in another; rings of one face that has
+/// nothing to meet are closed by the face itself. What is made is the least that closes; nothing is changed here.
+[[nodiscard]] Closing close_wound(const SkinGraph& graph, const std::vector<int>& faces, double tol);
+
+}  // namespace halvo

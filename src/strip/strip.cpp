@@ -1,0 +1,430 @@
+#include <halvo/strip.hpp>
+
+#include "body/close_wound.hpp"
+#include "body/face_outlines.hpp"
+#include "body/named.hpp"
+#include "core/groups.hpp"
+#include "core/index.hpp"
+#include "core/keys.hpp"
+#include "core/parallel.hpp"
+#include "strip/finders.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <set>
+
+namespace halvo {
+namespace {
+
+constexpr double rounds_searched = 2;     // wall thicknesses: larger rounds are the part's shape, unless the plan speaks of them
+constexpr double as_worked_out = 1e-6;    // of a body's volume, between what its edits say and what its exact skin then holds
+constexpr double limit_slack = 1 + 1e-6;  // a feature of just the limit's size goes
+
+EntryKind entry_of(FeatureKind k) {
+    switch (k) {
+        case FeatureKind::hole:
+            return EntryKind::hole;
+        case FeatureKind::round:
+            return EntryKind::round;
+        case FeatureKind::chamfer:
+            return EntryKind::chamfer;
+        case FeatureKind::raised:
+            return EntryKind::raised;
+        case FeatureKind::sunk:
+            return EntryKind::sunk;
+    }
+    return EntryKind::hole;
+}
+
+const char* limit_key(FeatureKind k) {
+    return k == FeatureKind::hole ? "strip.holes" : k == FeatureKind::round ? "strip.rounds" : k == FeatureKind::chamfer ? "strip.chamfers" : "strip.raised";
+}
+
+std::optional<double> limit_of(const StripOptions& o, FeatureKind k) {
+    return k == FeatureKind::hole ? o.holes : k == FeatureKind::round ? o.rounds : k == FeatureKind::chamfer ? o.chamfers : o.raised;
+}
+
+std::string plural(FeatureKind k) {
+    return k == FeatureKind::hole ? "holes" : k == FeatureKind::round ? "rounds" : k == FeatureKind::chamfer ? "chamfers" : feature_name(k);
+}
+
+std::string size_text(const Feature& f) {
+    const bool round_hole = f.kind == FeatureKind::hole && !f.axis.isZero();
+    const char* what = round_hole                       ? "diameter"
+                       : f.kind == FeatureKind::hole    ? "across"
+                       : f.kind == FeatureKind::round   ? "radius"
+                       : f.kind == FeatureKind::chamfer ? "leg"
+                       : f.kind == FeatureKind::raised  ? "high"
+                                                        : "deep";
+    return fmt::format("{:.4g} mm {}", f.size, what);
+}
+
+// The largest of a kind that has to be looked for.
+double searched(const StripOptions& o, FeatureKind kind, double small) {
+    double out = std::max(small, limit_of(o, kind).value_or(0));
+    for (const StripRule& r : o.rules)
+        if (!r.keep && (r.feature.empty() || r.feature == plural(kind)) && std::isfinite(r.to)) out = std::max(out, r.to);
+    return out;
+}
+
+// The way in which a feature that goes must change the volume: 1 more, -1 less, 0 either.
+int grows(const Feature& f) {
+    switch (f.kind) {
+        case FeatureKind::hole:
+        case FeatureKind::sunk:
+            return 1;
+        case FeatureKind::raised:
+            return -1;
+        default:
+            return f.form == "convex" ? 1 : f.form == "concave" ? -1 : 0;
+    }
+}
+
+std::string try_closing(const SkinGraph& graph, const std::vector<int>& faces, double tol, int way, Closing& out, double& volume) {
+    out = close_wound(graph, faces, tol);
+    if (!out.edit) return out.why;
+    const auto& body = graph.body();
+    const Vec3 origin = body.box.center();
+    const auto change = change_by(graph, *out.edit, origin);
+    volume = change ? change->volume : 0;
+    if (change && way * change->volume < 0) return "the body would change the wrong way round";
+    if (change && std::abs(change->volume) > 0.5 * std::abs(body.mass.volume)) return "half the body would go or come with it";
+    return {};
+}
+
+// Orders on one body carried out: faces that hang together go together.
+class Removal {
+public:
+    Removal(const Body& body, std::vector<Feature*> ordered, double tol) : body_(body), ordered_(std::move(ordered)), tol_(tol) {}
+
+    std::optional<Body> run() {
+        group();
+        SkinGraph graph(body_);
+        Body best;
+        bool any = false;
+        try_groups(graph, 0, groups_.size(), best, any, 0);
+        if (!any) return std::nullopt;
+        return best;
+    }
+
+private:
+    void group() {
+        std::map<int, std::size_t> owner;  // of faces
+        for (std::size_t i = 0; i < ordered_.size(); ++i)
+            for (int f : ordered_[i]->faces) owner[f] = i;
+        std::map<int, int> first_at;  // a feature at each vertex
+        Groups groups(ordered_.size());
+        for (const auto& [f, i] : owner)
+            for (const auto& loop : body_.faces[ix(f)].loops)
+                for (const Coedge& c : loop)
+                    for (int v : body_.edges[c.edge.index()].vertices) {
+                        const auto [it, fresh] = first_at.try_emplace(v, static_cast<int>(i));
+                        if (!fresh) groups.tie(static_cast<int>(i), it->second);
+                    }
+        std::map<int, std::vector<Feature*>> by_root;
+        for (std::size_t i = 0; i < ordered_.size(); ++i) by_root[groups.root(static_cast<int>(i))].push_back(ordered_[i]);
+        for (auto& [root, list] : by_root) groups_.push_back(std::move(list));
+    }
+
+    // All groups from `first` to `last` on top of what the graph has; halves where what comes of all is no sound body.
+    void try_groups(SkinGraph& graph, std::size_t first, std::size_t last, Body& best, bool& any, double gained) {
+        if (first == last) return;
+        SkinGraph with = graph;
+        double volume = gained;
+        std::vector<Feature*> taken;
+        for (std::size_t g = first; g < last; ++g) take_group(with, groups_[g], volume, taken);
+        if (taken.empty()) return;
+        std::string why;
+        if (auto body = sound(with, volume, why)) {
+            for (Feature* f : taken) f->state = EntryState::applied;
+            graph = std::move(with), best = std::move(*body), any = true;
+            gained_ = volume;
+            return;
+        }
+        if (last - first == 1) {
+            for (Feature* f : taken) f->state = EntryState::proposed, f->why = why;
+            return;
+        }
+        const std::size_t middle = first + (last - first) / 2;
+        gained_ = gained;
+        try_groups(graph, first, middle, best, any, gained);
+        try_groups(graph, middle, last, best, any, gained_);
+    }
+
+    // A group as a whole, or those of its features that go one by one.
+    void take_group(SkinGraph& graph, const std::vector<Feature*>& group, double& volume, std::vector<Feature*>& taken) const {
+        std::vector<int> faces;
+        int way = group.size() == 1 ? grows(*group[0]) : 0;
+        for (const Feature* f : group) faces.insert(faces.end(), f->faces.begin(), f->faces.end());
+        Closing closing;
+        double change = 0;
+        std::string why = try_closing(graph, faces, tol_, way, closing, change);
+        if (why.empty()) {
+            graph.apply(*closing.edit), volume += change;
+            taken.insert(taken.end(), group.begin(), group.end());
+            return;
+        }
+        if (group.size() == 1) {
+            group[0]->why = why;
+            return;
+        }
+        for (Feature* f : group) {
+            const bool there = std::all_of(f->faces.begin(), f->faces.end(), [&](int k) { return graph.has_face(k); });
+            why = there ? try_closing(graph, f->faces, tol_, grows(*f), closing, change) : "another one took its faces";
+            if (!why.empty()) {
+                f->why = why;
+                continue;
+            }
+            graph.apply(*closing.edit), volume += change;
+            taken.push_back(f);
+        }
+    }
+
+    [[nodiscard]] std::optional<Body> sound(const SkinGraph& graph, double gained, std::string& why) const {
+        try {
+            Body out = graph.result();
+            const double expected = body_.mass.volume + gained;
+            const bool splines =
+                std::any_of(body_.faces.begin(), body_.faces.end(), [](const Face& f) { return std::holds_alternative<FreeSurface>(f.surface); });
+            if (!(out.mass.volume > 0)) return why = "nothing would be left", std::nullopt;
+            if (!splines && std::abs(out.mass.volume - expected) > as_worked_out * body_.mass.volume)
+                return why = fmt::format("its skin would cross itself ({:.6g} mm3 for {:.6g})", out.mass.volume, expected), std::nullopt;
+            out.key = body_.key;
+            return out;
+        } catch (const NotLaid& e) {
+            why = e.what();
+            return std::nullopt;
+        }
+    }
+
+    const Body& body_;
+    std::vector<Feature*> ordered_;
+    double tol_, gained_ = 0;
+    std::vector<std::vector<Feature*>> groups_;
+};
+
+class Stripping {
+public:
+    Stripping(const Assembly& solids, const Survey& survey, const StripOptions& options, const Observer& observer)
+        : solids_(solids), survey_(survey), options_(options), observer_(observer) {}
+
+    Stripped run() {
+        find();
+        decide();
+        carry_out();
+        write();
+        return std::move(out_);
+    }
+
+private:
+    [[nodiscard]] double wall(std::size_t b) const {
+        if (b >= survey_.bodies.size() || survey_.bodies[b].bands.empty()) return 0;
+        return survey_.bodies[b].bands[0].mean;
+    }
+
+    // Progress is told, and a wish to stop heard, between portions.
+    void in_portions(std::size_t n, double done, const std::function<void(std::size_t)>& task) const {
+        constexpr std::size_t portion = 16;
+        for (std::size_t first = 0; first < n; first += portion) {
+            observer_.tell("strip", done + 0.5 * static_cast<double>(first) / static_cast<double>(n));
+            parallel_for(std::min(portion, n - first), [&](std::size_t i) { task(first + i); });
+        }
+    }
+
+    // Once for bodies that are one part.
+    void find() {
+        std::map<int, std::size_t> first_of;
+        std::vector<std::size_t> firsts;
+        for (std::size_t b = 0; b < solids_.bodies.size(); ++b)
+            if (first_of.try_emplace(solids_.bodies[b].part, b).second) firsts.push_back(b);
+        std::vector<std::vector<Feature>> found(solids_.bodies.size());
+        in_portions(firsts.size(), 0, [&](std::size_t i) {
+            const std::size_t b = firsts[i];
+            if (!solids_.bodies[b].faceted && solids_.bodies[b].closed) found[b] = find_features(solids_.bodies[b], options_, wall(b), solids_.tolerance.point);
+        });
+        for (std::size_t b = 0; b < solids_.bodies.size(); ++b) {
+            const std::size_t from = first_of[solids_.bodies[b].part];
+            const Eigen::Isometry3d way = solids_.bodies[b].place * solids_.bodies[from].place.inverse();
+            KeySet keys;
+            for (Feature f : found[from]) {
+                f.body = BodyId(b);
+                if (b != from) f.place = way * f.place, f.axis = way.linear() * f.axis;
+                f.key = keys.unique(own_key(f.key, solids_.bodies[b].key));
+                out_.features.push_back(std::move(f));
+            }
+        }
+        sort_families(solids_, out_.features);
+    }
+
+    void rule_fits_nothing(const std::string& what, const std::string& advice) {
+        Finding f;
+        f.kind = FindingKind::rule_without_effect, f.about = what, f.advice = advice;
+        f.key = make_key("finding", what, {});
+        out_.findings.push_back(std::move(f));
+    }
+
+    [[nodiscard]] std::set<int> families_of(const std::vector<std::string>& keys) const {
+        std::set<int> out;
+        for (const Feature& f : out_.features)
+            if (std::find(keys.begin(), keys.end(), f.key) != keys.end()) out.insert(f.family);
+        return out;
+    }
+
+    void decide() {
+        ordered_.assign(out_.features.size(), false);
+        std::vector<bool>& go = ordered_;
+        for (std::size_t i = 0; i < go.size(); ++i) {
+            Feature& f = out_.features[i];
+            const auto limit = limit_of(options_, f.kind);
+            if (limit && f.size <= *limit * limit_slack) go[i] = true, f.why = limit_key(f.kind);
+        }
+        for (std::size_t r = 0; r < options_.rules.size(); ++r) {
+            const StripRule& rule = options_.rules[r];
+            const auto box = own_box(rule.within, solids_.shift);
+            const auto like = families_of(rule.like);
+            int hits = 0;
+            for (std::size_t i = 0; i < go.size(); ++i) {
+                Feature& f = out_.features[i];
+                const bool named = rule.id.empty() || std::find(rule.id.begin(), rule.id.end(), f.key) != rule.id.end();
+                if (!named || (!rule.like.empty() && !like.count(f.family)) || !is_named(solids_.bodies[f.body.index()], rule.body)) continue;
+                if (!rule.feature.empty() && rule.feature != plural(f.kind)) continue;
+                if (f.size < rule.from / limit_slack || f.size > rule.to * limit_slack || (box && !box->contains(f.place))) continue;
+                go[i] = !rule.keep, f.why = fmt::format("rule {} of [[strip]]", r + 1), ++hits;
+            }
+            if (hits == 0)
+                rule_fits_nothing(fmt::format("rule {} of [[strip]] fits no feature", r + 1), "halvo list MODEL features shows them with their ids and sizes");
+        }
+        const auto by_key = [&](const char* name, const std::vector<std::string>& keys, bool goes) {
+            for (const std::string& k : keys) {
+                bool any = false;
+                for (std::size_t i = 0; i < go.size(); ++i)
+                    if (out_.features[i].key == k)
+                        go[i] = goes, out_.features[i].why = name, any = true, out_.features[i].state = goes ? EntryState::proposed : EntryState::refused;
+                if (!any) rule_fits_nothing(fmt::format("{} names {}, which is no feature", name, k), "halvo list MODEL features shows them with their ids");
+            }
+        };
+        by_key("strip.force", options_.force, true), by_key("strip.keep", options_.keep, false), by_key("strip.refuse", options_.refuse, false);
+    }
+
+    void carry_out() {
+        out_.solids = solids_;
+        std::map<std::pair<int, std::vector<int>>, std::vector<std::size_t>> alike;  // bodies of one part that lose the same faces
+        for (std::size_t b = 0; b < solids_.bodies.size(); ++b) {
+            std::vector<int> faces;
+            for (std::size_t i : of_body(b))
+                if (ordered_[i]) faces.insert(faces.end(), out_.features[i].faces.begin(), out_.features[i].faces.end());
+            if (!faces.empty()) alike[{solids_.bodies[b].part, faces}].push_back(b);
+        }
+        std::vector<std::vector<std::size_t>> jobs;
+        for (const auto& [key, bodies] : alike) jobs.push_back(bodies);
+        int parts = 0;
+        for (const Body& b : solids_.bodies) parts = std::max(parts, b.part + 1);
+        std::vector<std::optional<Body>> done(jobs.size());
+        in_portions(jobs.size(), 0.5, [&](std::size_t j) {
+            std::vector<Feature*> ordered;
+            for (std::size_t i : of_body(jobs[j][0]))
+                if (ordered_[i]) ordered.push_back(&out_.features[i]);
+            done[j] = Removal(solids_.bodies[jobs[j][0]], std::move(ordered), solids_.tolerance.point).run();
+        });
+        for (std::size_t j = 0; j < jobs.size(); ++j) {
+            const std::size_t first = jobs[j][0];
+            for (std::size_t b : jobs[j]) {
+                copy_states(first, b);
+                if (!done[j]) continue;
+                const Body& before = solids_.bodies[b];
+                Body& body = out_.solids.bodies[b];
+                body = b == first ? *done[j] : moved(*done[j], before.place * solids_.bodies[first].place.inverse());
+                static_cast<BodyNames&>(body) = before;
+                body.colour = before.colour, body.place = before.place, body.part = parts + static_cast<int>(j);
+                out_.changed = true;
+            }
+        }
+    }
+
+    [[nodiscard]] std::vector<std::size_t> of_body(std::size_t b) const {
+        std::vector<std::size_t> out;
+        const auto [lo, hi] = std::equal_range(out_.features.begin(), out_.features.end(), b, [](const auto& x, const auto& y) {
+            const auto number = [](const auto& k) {
+                if constexpr (std::is_same_v<std::decay_t<decltype(k)>, Feature>) return k.body.index();
+                else return static_cast<std::size_t>(k);
+            };
+            return number(x) < number(y);
+        });
+        for (auto it = lo; it != hi; ++it) out.push_back(static_cast<std::size_t>(it - out_.features.begin()));
+        return out;
+    }
+
+    void copy_states(std::size_t from, std::size_t to) {
+        if (from == to) return;
+        const auto a = of_body(from), b = of_body(to);
+        for (std::size_t i = 0; i < std::min(a.size(), b.size()); ++i)
+            if (ordered_[b[i]]) out_.features[b[i]].state = out_.features[a[i]].state, out_.features[b[i]].why = out_.features[a[i]].why;
+    }
+
+    void write() {
+        for (std::size_t i = 0; i < out_.features.size(); ++i) {
+            Feature& f = out_.features[i];
+            const std::string& body = solids_.bodies[f.body.index()].label;
+            const bool stays = ordered_[i] && f.state != EntryState::applied;
+            if (stays) {
+                Finding k;
+                k.kind = FindingKind::feature_stays, k.body = body, k.place = f.place, k.size = f.size;
+                k.about = fmt::format("{}: {} {} of {} was to go and stays whole: {}", body, f.form, feature_name(f.kind), size_text(f), f.why);
+                k.advice = fmt::format("strip.keep = [\"{}\"] takes it as it is; change it in CAD otherwise", f.key);
+                k.key = make_key("finding", f.key, {f.size}), k.body_keys[0] = solids_.bodies[f.body.index()].key;
+                out_.findings.push_back(std::move(k));
+            }
+            if (!stays && !f.offered && f.state == EntryState::proposed) continue;  // found, and nobody's business
+            LedgerEntry e;
+            e.key = f.key, e.stage = "strip", e.kind = entry_of(f.kind), e.state = f.state, e.value = f.size, e.place = f.place, e.body = body;
+            e.about = fmt::format("{} {} of {}, {:+.4g} mm3{}{}{}", f.form, feature_name(f.kind), size_text(f), f.volume,
+                                  f.pattern.empty() ? "" : "; " + f.pattern, f.bolt.empty() ? "" : "; " + f.bolt, f.why.empty() ? "" : "; " + f.why);
+            out_.ledger.push_back(std::move(e));
+        }
+    }
+
+    const Assembly& solids_;
+    const Survey& survey_;
+    const StripOptions& options_;
+    const Observer& observer_;
+    std::vector<bool> ordered_;  // of features
+    Stripped out_;
+};
+
+}  // namespace
+
+const char* feature_name(FeatureKind kind) {
+    constexpr const char* names[] = {"hole", "round", "chamfer", "raised", "sunk"};
+    return names[static_cast<int>(kind)];
+}
+
+std::vector<Feature> find_features(const Body& body, const StripOptions& options, double wall, double tol) {
+    const FaceNeighbours neighbours = face_neighbours(body);
+    const Searched s{body, neighbours, tol};
+    std::vector<Feature> out = find_islands(s);
+    for (const auto& more :
+         {find_round_chains(s, searched(options, FeatureKind::round, rounds_searched * wall)), find_chamfers(s, searched(options, FeatureKind::chamfer, wall))})
+        out.insert(out.end(), more.begin(), more.end());
+    const SkinGraph graph(body);
+    KeySet keys;
+    for (Feature& f : out) {
+        Closing closing;
+        std::sort(f.faces.begin(), f.faces.end());
+        f.why = try_closing(graph, f.faces, tol, grows(f), closing, f.volume);
+        const double small = f.kind == FeatureKind::hole ? wall : 0.5 * wall;
+        f.offered = f.why.empty() && !limit_of(options, f.kind) && f.size <= small * limit_slack;
+        double area = 0;
+        for (int k : f.faces) area += body.faces[ix(k)].area;
+        f.key = keys.unique(make_key(feature_name(f.kind), body.name, {f.size, std::sqrt(area), (f.place - body.mass.centre).norm()}));
+    }
+    return out;
+}
+
+Stripped strip(const Assembly& solids, const Survey& survey, const StripOptions& options, const Observer& observer) {
+    return Stripping(solids, survey, options, observer).run();
+}
+
+}  // namespace halvo
