@@ -605,6 +605,12 @@ private:
         return true;
     }
 
+    // A coedge, and where it was.
+    struct Use {
+        Coedge use;
+        EdgeSide place;
+    };
+
     // Loops from what is left of those round the opening and the new edges.
     bool write(const State& s, SkinEdit& edit, std::string& why) {
         edit.faces.assign(gone_.begin(), gone_.end());
@@ -622,20 +628,29 @@ private:
         for (int e : wound_)
             for (const EdgeSide& side : graph_.sides(e))
                 if (!gone_.count(side.face)) used_.insert({side.face, side.loop});
-        std::map<int, std::vector<Coedge>> left;
+        std::map<int, std::vector<Use>> left;
         for (const auto& [f, l] : used_) {
             edit.loops.emplace_back(f, l);
             auto& list = left[face_of(f)];
-            for (const Coedge& c : body().faces[ix(f)].loops[ix(l)])
-                if (!edge_of(c).degenerate && !in_wound(c)) list.push_back(bare(c.edge.value, c.reversed));
+            const auto& loop = body().faces[ix(f)].loops[ix(l)];
+            for (std::size_t i = 0; i < loop.size(); ++i)
+                if (!edge_of(loop[i]).degenerate && !in_wound(loop[i]))
+                    list.push_back({bare(loop[i].edge.value, loop[i].reversed), {f, l, static_cast<int>(i)}});
         }
         for (const NewEdge& n : s.edges) {
             const int number = static_cast<int>(body().edges.size() + edit.edges.size());
             edit.edges.push_back(n.edge);
-            left[face_of(n.prev)].push_back(bare(number, true)), left[face_of(n.next)].push_back(bare(number, false));
+            left[face_of(n.prev)].push_back({bare(number, true), {}}), left[face_of(n.next)].push_back({bare(number, false), {}});
         }
         for (const BodyEdge& e : edit.edges) edit.ends.insert(edit.ends.end(), e.vertices.begin(), e.vertices.end());
         for (const auto& [k, e] : edit.carried) edit.ends.insert(edit.ends.end(), e.vertices.begin(), e.vertices.end());
+        for (const NewEdge& n : s.edges)
+            if (leaves_spline(n.edge.curve, {n.prev, n.next})) return why = past_spline, false;
+        for (const auto& [e, edge] : s.carried) {
+            std::vector<int> faces;
+            for (const EdgeSide& side : graph_.sides(e)) faces.push_back(side.face);
+            if (leaves_spline(edge.curve, faces)) return why = past_spline, false;
+        }
         for (auto& [f, list] : left)
             if (!chain(f, list, edit, why)) return false;
         for (const auto& [f, list] : left) {
@@ -654,34 +669,89 @@ private:
         return c;
     }
 
-    bool chain(int face, const std::vector<Coedge>& list, SkinEdit& edit, std::string& why) const {
-        const auto vertices = [&](int e) {
-            if (ix(e) >= body().edges.size()) return edit.edges[ix(e) - body().edges.size()].vertices;
-            for (const auto& [k, edge] : edit.carried)
-                if (k == e) return edge.vertices;
-            return body().edges[ix(e)].vertices;
-        };
-        std::multimap<int, std::size_t> from;
-        for (std::size_t i = 0; i < list.size(); ++i) from.emplace(vertices(list[i].edge.value)[list[i].reversed ? 1 : 0], i);
+    static constexpr const char* past_spline = "a free surface beside it would have to go on past what the file gives of it";
+
+    // Of a spline there is no more than the file gives, carried on straight: not what the part was before.
+    [[nodiscard]] bool leaves_spline(const Curve& c, const std::vector<int>& faces) const {
+        for (int f : faces) {
+            const auto* free = std::get_if<FreeSurface>(&body().faces[ix(f)].surface);
+            if (!free) continue;
+            if (!free->spline) return true;
+            for (const double w : {0.0, 0.25, 0.5, 0.75, 1.0}) {
+                const Vec2 uv = graph_.base(f).parameters(c.point(c.t0 + w * (c.t1 - c.t0)));
+                if ((free->spline->extended(uv, 0).p - free->spline->point(free->spline->clamped(uv))).norm() > 10 * tol_) return true;
+            }
+        }
+        return false;
+    }
+
+    // Which coedge follows which, from how they did and, where that is gone, from the vertex they meet in.
+    bool chain(int face, const std::vector<Use>& list, SkinEdit& edit, std::string& why) const {
+        std::map<int, std::vector<std::size_t>> from;  // those that nothing leads into yet
+        std::map<std::array<int, 2>, std::size_t> number;
+        for (std::size_t i = 0; i < list.size(); ++i) {
+            if (list[i].place.face >= 0) number[{list[i].place.loop, list[i].place.place}] = i;
+        }
+        std::vector<std::size_t> next(list.size(), list.size());
+        std::vector<bool> led_to(list.size(), false);
+        for (std::size_t i = 0; i < list.size(); ++i) {
+            if (list[i].place.face < 0) continue;
+            const EdgeSide after = next_of(list[i].place);
+            const auto it = number.find({after.loop, after.place});
+            if (it == number.end() || list[it->second].place.face != after.face) continue;
+            next[i] = it->second, led_to[it->second] = true;
+        }
+        for (std::size_t i = 0; i < list.size(); ++i)
+            if (!led_to[i]) from[end_vertex(edit, list[i].use, false)].push_back(i);
+        for (std::size_t i = 0; i < list.size(); ++i) {
+            if (next[i] < list.size()) continue;
+            auto& open = from[end_vertex(edit, list[i].use, true)];
+            if (open.empty()) return why = "the edges round a face beside it would not close", false;
+            const std::size_t k = open.size() == 1 ? 0 : first_to_the_left(face, edit, list, i, open);
+            next[i] = open[k];
+            open.erase(open.begin() + static_cast<std::ptrdiff_t>(k));
+        }
         std::vector<bool> used(list.size(), false);
         for (std::size_t first = 0; first < list.size(); ++first) {
-            if (used[first]) continue;
             std::vector<Coedge> loop;
-            for (std::size_t i = first;;) {
-                used[i] = true, loop.push_back(list[i]);
-                const int v = vertices(list[i].edge.value)[list[i].reversed ? 0 : 1];
-                if (v == vertices(list[first].edge.value)[list[first].reversed ? 1 : 0]) break;
-                std::vector<std::size_t> next;
-                for (auto [k, end] = from.equal_range(v); k != end; ++k)
-                    if (!used[k->second]) next.push_back(k->second);
-                if (next.empty()) return why = "the edges round a face beside it would not close", false;
-                // Where the face touches itself: on along the loop as it was.
-                i = *std::min_element(next.begin(), next.end(),
-                                      [&](std::size_t a, std::size_t b) { return (a + list.size() - i) % list.size() < (b + list.size() - i) % list.size(); });
-            }
-            edit.borders.emplace_back(face, std::move(loop));
+            for (std::size_t i = first; !used[i]; i = next[i]) used[i] = true, loop.push_back(list[i].use);
+            if (!loop.empty()) edit.borders.emplace_back(face, std::move(loop));
         }
         return true;
+    }
+
+    [[nodiscard]] const BodyEdge& edited(const SkinEdit& edit, int e) const {
+        if (ix(e) >= body().edges.size()) return edit.edges[ix(e) - body().edges.size()];
+        for (const auto& [k, edge] : edit.carried)
+            if (k == e) return edge;
+        return body().edges[ix(e)];
+    }
+    [[nodiscard]] int end_vertex(const SkinEdit& edit, const Coedge& c, bool end) const {
+        return edited(edit, c.edge.value).vertices[c.reversed == end ? 0 : 1];
+    }
+
+    // Where a face touches itself in a vertex, as at the ends of seams: of the coedges that leave it, the first on the inside of the one that
+    // arrives, so that none lies between them.
+    [[nodiscard]] std::size_t first_to_the_left(int face, const SkinEdit& edit, const std::vector<Use>& list, std::size_t in,
+                                                const std::vector<std::size_t>& open) const {
+        const auto leaving = [&](const Coedge& c, bool end) {
+            const Curve& k = edited(edit, c.edge.value).curve;
+            const bool at_end = c.reversed != end;
+            return Vec3(at_end ? Vec3(-k.derivative(k.t1)) : k.derivative(k.t0)).normalized();
+        };
+        const Curve& arriving = edited(edit, list[in].use.edge.value).curve;
+        const Vec3 p = list[in].use.reversed ? arriving.start() : arriving.end(), n = normal(face, p);
+        const Vec3 x = leaving(list[in].use, true), y = n.cross(x);
+        std::size_t best = 0;
+        double least = 10;
+        for (std::size_t k = 0; k < open.size(); ++k) {
+            const Vec3 d = leaving(list[open[k]].use, false);
+            // Turning back on the way it came is the last of all.
+            double turn = std::atan2(-d.dot(y), d.dot(x));
+            if (turn <= 1e-6) turn += 2 * pi;
+            if (turn < least) least = turn, best = k;
+        }
+        return best;
     }
 
     const SkinGraph& graph_;

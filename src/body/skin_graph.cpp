@@ -3,6 +3,8 @@
 #include "body/face_facets.hpp"
 #include "body/face_integrals.hpp"
 #include "core/index.hpp"
+#include "geom/parameters.hpp"
+#include "geom/spline_curve.hpp"
 
 #include <algorithm>
 #include <numeric>
@@ -167,6 +169,28 @@ int SkinGraph::end_of(const Coedge& c) const {
 int SkinGraph::loops_of(int face) const {
     const auto& there = loop_there_[ix(face)];
     return static_cast<int>(std::count(there.begin(), there.end(), true));
+}
+
+void SkinGraph::lengthen(int face, double by) {
+    auto* free = std::get_if<FreeSurface>(&body_.faces[ix(face)].surface);
+    if (!free || !free->spline) return;
+    const NurbsSurface& s = *free->spline;
+    const Vec2 period = periods_of(s), lo = s.domain().min(), hi = s.domain().max();
+    Box2 range = s.domain();
+    for (int k = 0; k < 2; ++k) {
+        if (period[k] > 0) continue;
+        for (const bool end : {false, true}) {
+            Vec2 at = 0.5 * (lo + hi);
+            at[k] = end ? hi[k] : lo[k];
+            const auto j = s.jet(at, 1);
+            const double length = (k == 0 ? j.du : j.dv).norm();
+            // No further than half its own way: past that a polynomial tells nothing.
+            const double d = std::min(0.5 * (hi[k] - lo[k]), length > 0 ? by / length : 0);
+            (end ? range.max() : range.min())[k] += end ? d : -d;
+        }
+    }
+    free->spline = std::make_shared<const NurbsSurface>(longer(s, range)), free->pipe = nullptr;
+    bases_.erase(face);
 }
 
 void SkinGraph::apply(const SkinEdit& edit) {

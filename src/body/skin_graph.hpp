@@ -44,6 +44,8 @@ public:
     [[nodiscard]] int end_of(const Coedge& c) const;
     [[nodiscard]] int loops_of(int face) const;  ///< that are still there
 
+    /// Lets the spline of a face go on past its border by a length (mm) each way, as the polynomials its pieces are.
+    void lengthen(int face, double by);
     void apply(const SkinEdit& edit);
     /// The body with the changes, its numbers closed up; edges that go on in each other between the same faces are one where an edit was.
     /// Facets and figures are made anew. Throws NotLaid.

@@ -224,4 +224,60 @@ NurbsSurface part_of(const NurbsSurface& s, const Box2& range) {
     return out;
 }
 
+namespace {
+
+// The last poles of a row whose last piece goes on to `to`.
+void lengthen_end(const std::vector<double>& knots, int degree, std::vector<Homogeneous>& row, double to) {
+    const auto p = static_cast<std::size_t>(degree);
+    const std::size_t n = row.size(), k = n - 1;
+    const std::vector<Homogeneous> old = row;
+    const auto knot = [&](std::size_t i) { return i >= n ? to : knots[i]; };
+    for (std::size_t i = n - p; i < n; ++i) {
+        std::vector<Homogeneous> d(old.end() - static_cast<std::ptrdiff_t>(p) - 1, old.end());
+        for (std::size_t r = 1; r <= p; ++r)
+            for (std::size_t j = p; j >= r; --j) {
+                const double low = knots[j + k - p], high = knots[j + 1 + k - r], a = (knot(i + r) - low) / (high - low);
+                d[j] = (1 - a) * d[j - 1] + a * d[j];
+            }
+        row[i] = d[p];
+    }
+}
+
+void lengthen_rows(std::vector<double>& knots, int degree, std::vector<std::vector<Homogeneous>>& rows, double low, double high) {
+    const auto p = static_cast<std::size_t>(degree);
+    for (const double to : {high, -low}) {
+        const bool together = knots[knots.size() - p - 1] == knots.back() && knots.back() > knots[knots.size() - p - 2];
+        if (to > knots.back() && together) {
+            for (auto& row : rows) lengthen_end(knots, degree, row, to);
+            std::fill(knots.end() - degree - 1, knots.end(), to);
+        }
+        // And the other end, turned round.
+        std::reverse(knots.begin(), knots.end());
+        for (double& k : knots) k = -k;
+        for (auto& row : rows) std::reverse(row.begin(), row.end());
+    }
+}
+
+}  // namespace
+
+NurbsSurface longer(const NurbsSurface& s, const Box2& range) {
+    NurbsSurface out = s;
+    const std::size_t nu = s.count_u(), nv = s.count_v();
+    std::vector<std::vector<Homogeneous>> rows(nv, std::vector<Homogeneous>(nu)), across(nu, std::vector<Homogeneous>(nv));
+    for (std::size_t i = 0; i < nu; ++i)
+        for (std::size_t j = 0; j < nv; ++j) rows[j][i] = lifted(s.poles[i * nv + j], s.weights.empty() ? 1 : s.weights[i * nv + j]);
+    lengthen_rows(out.knots_u, out.degree_u, rows, range.min().x(), range.max().x());
+    for (std::size_t i = 0; i < nu; ++i)
+        for (std::size_t j = 0; j < nv; ++j) across[i][j] = rows[j][i];
+    lengthen_rows(out.knots_v, out.degree_v, across, range.min().y(), range.max().y());
+    out.poles.clear(), out.weights.clear();
+    for (const auto& row : across)
+        for (const Homogeneous& h : row) {
+            if (!(h[3] > 0)) return s;
+            out.poles.emplace_back(h.head<3>() / h[3]);
+            if (!s.weights.empty()) out.weights.push_back(h[3]);
+        }
+    return out;
+}
+
 }  // namespace halvo

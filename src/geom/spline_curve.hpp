@@ -34,5 +34,9 @@ struct SplineCurve {
 
 /// The part of a surface between parameters, with the same parameters (knots inserted, The NURBS Book, algorithm A5.3).
 [[nodiscard]] NurbsSurface part_of(const NurbsSurface& s, const Box2& range);
+/// A surface whose outer pieces go on as the polynomials they are, over a wider range; the same surface where it was. The same range where
+/// that is not possible (knots that do not end together, weights that would vanish). By blossoming: Ramshaw, Blossoms are polar forms,
+/// CAGD 6, 1989.
+[[nodiscard]] NurbsSurface longer(const NurbsSurface& s, const Box2& range);
 
 }  // namespace halvo

@@ -8,6 +8,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <map>
 #include <set>
@@ -24,52 +25,73 @@ Vec3 Searched::middle(int face) const {
 
 namespace {
 
-constexpr double most_area = 0.5;         // of the body's: more is the body itself, seen from the other side
+constexpr double most_area = 0.2;          // of the body's: more is its shape, or the body itself seen from the other side
 constexpr double most_extent = 0.5;       // of the body's: wider ones are its shape
 constexpr double deep = 0.5;              // of its width: a hollow that is less deep is sunk rather than a hole
 constexpr std::size_t most_faces = 2000;  // of one feature
 
+// Coedges of a face that follow each other, seams left out: where a seam runs through a hole, the hole's border is one loop still.
 struct Loop {
-    int face = -1, loop = -1;
-    friend auto operator<=>(const Loop&, const Loop&) = default;
+    int face = -1;
+    std::vector<Coedge> edges;
 };
 
 class Islands {
 public:
-    explicit Islands(const Searched& s) : s_(s), uses_(s.body.edges.size()) {
-        for (std::size_t f = 0; f < s.body.faces.size(); ++f)
-            for (std::size_t l = 0; l < s.body.faces[f].loops.size(); ++l)
-                for (const Coedge& c : s.body.faces[f].loops[l]) uses_[c.edge.index()].push_back({static_cast<int>(f), static_cast<int>(l)});
+    explicit Islands(const Searched& s) : s_(s), at_edge_(s.body.edges.size()) {
+        for (std::size_t f = 0; f < s.body.faces.size(); ++f) add_loops(static_cast<int>(f));
         extent_ = s.body.box.isEmpty() ? 0 : s.body.box.diagonal().norm();
     }
 
     std::vector<Feature> run() {
-        find_inner();
         std::vector<Island> all;
         std::set<std::vector<int>> known;
-        for (const Loop& l : inner_)
-            if (auto k = behind(l); k && known.insert(k->faces).second) all.push_back(std::move(*k));
+        for (std::size_t l = 0; l < loops_.size(); ++l)
+            if (inner_[l])
+                if (auto k = behind(l); k && known.insert(k->faces).second) all.push_back(std::move(*k));
         std::vector<Feature> out;
         for (const Island& k : all)
             if (auto f = feature_of(k)) out.push_back(std::move(*f));
         drop_parts(out);
+        add_bores(out);
         return out;
     }
 
 private:
     struct Island {
         std::vector<int> faces;
-        std::vector<Loop> hosts;  // the loops it lies behind
+        std::vector<std::size_t> hosts;  // the loops it lies behind
     };
 
-    // Loops that run round something that is not of their face.
-    void find_inner() {
-        for (std::size_t f = 0; f < s_.body.faces.size(); ++f) {
-            const Face& face = s_.body.faces[f];
-            if (face.loops.size() < 2) continue;
-            for (std::size_t l = 0; l < face.loops.size(); ++l)
-                if (runs_round(face, face.loops[l])) inner_.insert({static_cast<int>(f), static_cast<int>(l)});
+    [[nodiscard]] int end_of(const Coedge& c, bool end) const { return s_.body.edges[c.edge.index()].vertices[c.reversed == end ? 0 : 1]; }
+
+    void add_loops(int face) {
+        std::map<int, int> uses;
+        const Face& f = s_.body.faces[ix(face)];
+        for (const auto& loop : f.loops)
+            for (const Coedge& c : loop) ++uses[c.edge.value];
+        std::vector<Coedge> list;
+        std::multimap<int, std::size_t> from;
+        for (const auto& loop : f.loops)
+            for (const Coedge& c : loop)
+                if (uses[c.edge.value] == 1 && !s_.body.edges[c.edge.index()].degenerate) from.emplace(end_of(c, false), list.size()), list.push_back(c);
+        std::vector<bool> used(list.size(), false);
+        const std::size_t before = loops_.size();
+        for (std::size_t first = 0; first < list.size(); ++first) {
+            if (used[first]) continue;
+            Loop loop{face, {}};
+            for (std::size_t i = first;;) {
+                used[i] = true, loop.edges.push_back(list[i]);
+                const auto [lo, hi] = from.equal_range(end_of(list[i], true));
+                const auto next = std::find_if(lo, hi, [&](const auto& k) { return !used[k.second]; });
+                if (next == hi) break;
+                i = next->second;
+            }
+            for (const Coedge& c : loop.edges) at_edge_[c.edge.index()].push_back(loops_.size());
+            loops_.push_back(std::move(loop));
         }
+        const bool several = loops_.size() - before > 1;
+        for (std::size_t l = before; l < loops_.size(); ++l) inner_.push_back(several && runs_round(f, loops_[l].edges));
     }
 
     [[nodiscard]] std::vector<Vec3> points_of(const std::vector<Coedge>& loop) const {
@@ -85,33 +107,34 @@ private:
         return out;
     }
 
+    // Does the loop run round something that is not of its face, rather than round the face or all round the surface?
     [[nodiscard]] bool runs_round(const Face& face, const std::vector<Coedge>& loop) const {
-        std::set<int> once;
-        for (const Coedge& c : loop)
-            if (s_.body.edges[c.edge.index()].degenerate || !once.insert(c.edge.value).second) return false;  // with a seam: all round the surface
+        if (end_of(loop.back(), true) != end_of(loop.front(), false)) return false;
         const std::vector<Vec3> points = points_of(loop);
         Box3 box;
         for (const Vec3& p : points) box.extend(p);
         const Chart chart(face.surface, box.center(), face.reversed);
         std::vector<Vec2> outline;
         for (const Vec3& p : points) outline.push_back(outline.empty() ? chart.local2(p) : chart.local2(p, outline.back()));
-        return polygon_area(outline) < 0;
+        const double gap = (chart.local2(points.front(), outline.back()) - outline.front()).norm();
+        return gap < 0.1 * box.diagonal().norm() && polygon_area(outline) < 0;
     }
 
     // All faces behind a loop, up to other loops inside of faces; nothing where that is most of the body, or leads back to the loop's own face.
-    [[nodiscard]] std::optional<Island> behind(const Loop& from) const {
+    [[nodiscard]] std::optional<Island> behind(std::size_t from) const {
         std::set<int> seen;
-        std::set<Loop> hosts{from};
+        std::set<std::size_t> hosts{from};
         std::vector<int> queue;
         double area = 0;
         const auto enter = [&](int edge, int but) {
-            for (const Loop& u : uses_[ix(edge)]) {
-                if (u.face == but || seen.count(u.face)) continue;
-                if (inner_.count(u)) hosts.insert(u);
-                else seen.insert(u.face), queue.push_back(u.face);
+            for (const std::size_t l : at_edge_[ix(edge)]) {
+                const int face = loops_[l].face;
+                if (face == but || seen.count(face)) continue;
+                if (inner_[l]) hosts.insert(l);
+                else seen.insert(face), queue.push_back(face);
             }
         };
-        for (const Coedge& c : s_.body.faces[ix(from.face)].loops[ix(from.loop)]) enter(c.edge.value, from.face);
+        for (const Coedge& c : loops_[from].edges) enter(c.edge.value, loops_[from].face);
         for (std::size_t i = 0; i < queue.size(); ++i) {
             const Face& f = s_.body.faces[ix(queue[i])];
             area += f.area;
@@ -119,20 +142,69 @@ private:
             for (const auto& loop : f.loops)
                 for (const Coedge& c : loop) enter(c.edge.value, queue[i]);
         }
-        for (const Loop& h : hosts) {
-            if (seen.count(h.face)) {
+        for (const std::size_t h : hosts) {
+            if (seen.count(loops_[h].face)) {
                 // A step within it: not a host, but a place further in.
                 if (h == from) return std::nullopt;
                 continue;
             }
-            for (const Coedge& c : s_.body.faces[ix(h.face)].loops[ix(h.loop)])
-                for (const Loop& u : uses_[c.edge.index()])
-                    if (u != h && !seen.count(u.face)) return std::nullopt;
+            for (const Coedge& c : loops_[h].edges)
+                for (const std::size_t l : at_edge_[c.edge.index()])
+                    if (l != h && !seen.count(loops_[l].face)) return std::nullopt;
         }
         Island out;
         out.faces.assign(seen.begin(), seen.end());
-        for (const Loop& h : hosts)
-            if (!seen.count(h.face)) out.hosts.push_back(h);
+        for (const std::size_t h : hosts)
+            if (!seen.count(loops_[h].face)) out.hosts.push_back(h);
+        return out;
+    }
+
+    // Bores that run out over edges or rounds, so that no one face has a loop round them: hollow cylinders all round.
+    void add_bores(std::vector<Feature>& out) const {
+        std::set<int> known;
+        for (const Feature& f : out) known.insert(f.faces.begin(), f.faces.end());
+        std::vector<bool> seen(s_.body.faces.size(), false);
+        for (std::size_t f = 0; f < s_.body.faces.size(); ++f) {
+            if (seen[f] || known.count(static_cast<int>(f)) || !hollow(static_cast<int>(f))) continue;
+            std::vector<int> band{static_cast<int>(f)};
+            seen[f] = true;
+            for (std::size_t i = 0; i < band.size(); ++i)
+                for (const auto& l : s_.neighbours.of[ix(band[i])])
+                    if (!seen[ix(l.other)] && hollow(l.other) &&
+                        same_surface(s_.body.faces[ix(l.other)].surface, s_.body.faces[f].surface, s_.middle(l.other), extent_, 10 * s_.tol))
+                        seen[ix(l.other)] = true, band.push_back(l.other);
+            if (auto k = bore(band)) out.push_back(std::move(*k));
+        }
+    }
+
+    [[nodiscard]] bool hollow(int face) const {
+        const Face& f = s_.body.faces[ix(face)];
+        return f.reversed && f.facet_count > 0 && std::holds_alternative<CylinderSurface>(f.surface);
+    }
+
+    [[nodiscard]] std::optional<Feature> bore(const std::vector<int>& band) const {
+        const auto& c = std::get<CylinderSurface>(s_.body.faces[ix(band[0])].surface);
+        constexpr std::size_t sectors = 12;
+        std::array<bool, sectors> round{};
+        double low = std::numeric_limits<double>::max(), high = -low, area = 0;
+        for (int f : band) {
+            const Face& face = s_.body.faces[ix(f)];
+            area += face.area;
+            for (std::size_t i = face.first_facet; i < face.first_facet + face.facet_count; ++i) {
+                Vec3 m = Vec3::Zero();
+                for (int k : s_.body.facets[i].corners) {
+                    const Vec3& p = s_.body.points[ix(k)];
+                    m += p / 3, low = std::min(low, c.frame.height(p)), high = std::max(high, c.frame.height(p));
+                }
+                const Vec2 q = c.frame.local2(m);
+                round[static_cast<std::size_t>((std::atan2(q.y(), q.x()) + pi) / (2 * pi) * (sectors - 1e-9))] = true;
+            }
+        }
+        if (!std::all_of(round.begin(), round.end(), [](bool v) { return v; })) return std::nullopt;
+        if (area > most_area * s_.body.mass.area || 2 * c.radius > most_extent * extent_) return std::nullopt;
+        Feature out;
+        out.kind = FeatureKind::hole, out.faces = band, out.size = 2 * c.radius, out.axis = c.frame.z;
+        out.place = c.frame.at(0, 0, 0.5 * (low + high)), out.form = "round through";
         return out;
     }
 
@@ -153,7 +225,7 @@ private:
     }
 
     [[nodiscard]] std::optional<Feature> feature_of(const Island& k) const {
-        const Face& host = s_.body.faces[ix(k.hosts[0].face)];
+        const Face& host = s_.body.faces[ix(loops_[k.hosts[0]].face)];
         const BaseSurface base(host.surface);
         double low = 0, high = 0;
         Box3 box;
@@ -171,7 +243,7 @@ private:
         Feature out;
         out.faces = k.faces, out.place = box.center();
         double widest = 0;
-        for (const Loop& h : k.hosts) widest = std::max(widest, width_of(h));
+        for (const std::size_t h : k.hosts) widest = std::max(widest, width_of(h));
         if (widest > most_extent * extent_ || (k.hosts.size() == 1 && std::max(high, -low) <= 10 * s_.tol)) return std::nullopt;
         // What turns towards the host's own inside by a hair is the chord of a curved one.
         const bool out_of = high > -low;
@@ -193,8 +265,8 @@ private:
     }
 
     // The largest extent of a loop.
-    [[nodiscard]] double width_of(const Loop& l) const {
-        const auto points = points_of(s_.body.faces[ix(l.face)].loops[ix(l.loop)]);
+    [[nodiscard]] double width_of(std::size_t l) const {
+        const auto points = points_of(loops_[l].edges);
         Box3 box;
         for (const Vec3& p : points) box.extend(p);
         double r = 0;
@@ -234,7 +306,7 @@ private:
         const Vec3 d = out.place - axis.origin;
         out.place = axis.origin + d.dot(axis.z) * axis.z;
         double widest = 0;
-        for (const Loop& h : k.hosts) widest = std::max(widest, width_of(h));
+        for (const std::size_t h : k.hosts) widest = std::max(widest, width_of(h));
         out.form = cone && widest > 2 * least * (1 + 1e-6) ? "countersunk " : largest > least * (1 + 1e-6) ? "counterbored " : "round ";
         return true;
     }
@@ -258,8 +330,9 @@ private:
     }
 
     const Searched& s_;
-    std::vector<std::vector<Loop>> uses_;  // of edges
-    std::set<Loop> inner_;
+    std::vector<Loop> loops_;
+    std::vector<bool> inner_;                        // loops that run round something that is not of their face
+    std::vector<std::vector<std::size_t>> at_edge_;  // loops at edges
     double extent_ = 0;
 };
 

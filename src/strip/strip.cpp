@@ -83,13 +83,35 @@ int grows(const Feature& f) {
     }
 }
 
-std::string try_closing(const SkinGraph& graph, const std::vector<int>& faces, double tol, int way, Closing& out, double& volume) {
+// By how much the body grows; not worked out where splines beside what goes get other borders.
+struct Growth {
+    double volume = 0;
+    bool known = true;
+    int way = 0;  // all grow (1) or shrink (-1)
+};
+
+// Splines beside what goes have to go on over where it was.
+void lengthen_beside(SkinGraph& graph, const std::vector<const Feature*>& features) {
+    constexpr double enough = 3;  // times a feature's size
+    std::map<int, double> by;
+    for (const Feature* f : features) {
+        const double size = f->kind == FeatureKind::hole ? 0 : enough * f->size;  // holes are covered from where the face is already
+        for (int face : f->faces)
+            for (const auto& loop : graph.body().faces[ix(face)].loops)
+                for (const Coedge& c : loop)
+                    for (const EdgeSide& side : graph.sides(c.edge.value)) by[side.face] = std::max(by[side.face], size);
+    }
+    for (const auto& [face, length] : by)
+        if (length > 0) graph.lengthen(face, length);
+}
+
+std::string try_closing(const SkinGraph& graph, const std::vector<int>& faces, double tol, int way, Closing& out, Growth& growth) {
     out = close_wound(graph, faces, tol);
     if (!out.edit) return out.why;
     const auto& body = graph.body();
     const Vec3 origin = body.box.center();
     const auto change = change_by(graph, *out.edit, origin);
-    volume = change ? change->volume : 0;
+    growth = {change ? change->volume : 0, change.has_value(), way};
     if (change && way * change->volume < 0) return "the body would change the wrong way round";
     if (change && std::abs(change->volume) > 0.5 * std::abs(body.mass.volume)) return "half the body would go or come with it";
     return {};
@@ -103,9 +125,10 @@ public:
     std::optional<Body> run() {
         group();
         SkinGraph graph(body_);
+        lengthen_beside(graph, {ordered_.begin(), ordered_.end()});
         Body best;
         bool any = false;
-        try_groups(graph, 0, groups_.size(), best, any, 0);
+        try_groups(graph, 0, groups_.size(), best, any, {0, true, ordered_.empty() ? 0 : grows(*ordered_[0])});
         if (!any) return std::nullopt;
         return best;
     }
@@ -130,18 +153,18 @@ private:
     }
 
     // All groups from `first` to `last` on top of what the graph has; halves where what comes of all is no sound body.
-    void try_groups(SkinGraph& graph, std::size_t first, std::size_t last, Body& best, bool& any, double gained) {
+    void try_groups(SkinGraph& graph, std::size_t first, std::size_t last, Body& best, bool& any, const Growth& gained) {
         if (first == last) return;
         SkinGraph with = graph;
-        double volume = gained;
+        Growth sum = gained;
         std::vector<Feature*> taken;
-        for (std::size_t g = first; g < last; ++g) take_group(with, groups_[g], volume, taken);
+        for (std::size_t g = first; g < last; ++g) take_group(with, groups_[g], sum, taken);
         if (taken.empty()) return;
         std::string why;
-        if (auto body = sound(with, volume, why)) {
+        if (auto body = sound(with, sum, why)) {
             for (Feature* f : taken) f->state = EntryState::applied;
             graph = std::move(with), best = std::move(*body), any = true;
-            gained_ = volume;
+            gained_ = sum;
             return;
         }
         if (last - first == 1) {
@@ -155,15 +178,16 @@ private:
     }
 
     // A group as a whole, or those of its features that go one by one.
-    void take_group(SkinGraph& graph, const std::vector<Feature*>& group, double& volume, std::vector<Feature*>& taken) const {
+    void take_group(SkinGraph& graph, const std::vector<Feature*>& group, Growth& sum, std::vector<Feature*>& taken) const {
         std::vector<int> faces;
-        int way = group.size() == 1 ? grows(*group[0]) : 0;
+        int way = grows(*group[0]);
+        for (const Feature* f : group) way = grows(*f) == way ? way : 0;
         for (const Feature* f : group) faces.insert(faces.end(), f->faces.begin(), f->faces.end());
         Closing closing;
-        double change = 0;
+        Growth change;
         std::string why = try_closing(graph, faces, tol_, way, closing, change);
         if (why.empty()) {
-            graph.apply(*closing.edit), volume += change;
+            graph.apply(*closing.edit), add(sum, change);
             taken.insert(taken.end(), group.begin(), group.end());
             return;
         }
@@ -173,25 +197,28 @@ private:
         }
         for (Feature* f : group) {
             const bool there = std::all_of(f->faces.begin(), f->faces.end(), [&](int k) { return graph.has_face(k); });
-            why = there ? try_closing(graph, f->faces, tol_, grows(*f), closing, change) : "another one took its faces";
-            if (!why.empty()) {
-                f->why = why;
+            const std::string alone = there ? try_closing(graph, f->faces, tol_, grows(*f), closing, change) : "another one took its faces";
+            if (!alone.empty()) {
+                f->why = why;  // of all that hang together
                 continue;
             }
-            graph.apply(*closing.edit), volume += change;
+            graph.apply(*closing.edit), add(sum, change);
             taken.push_back(f);
         }
     }
 
-    [[nodiscard]] std::optional<Body> sound(const SkinGraph& graph, double gained, std::string& why) const {
+    static void add(Growth& sum, const Growth& one) {
+        sum.volume += one.volume, sum.known = sum.known && one.known, sum.way = sum.way == one.way ? sum.way : 0;
+    }
+
+    [[nodiscard]] std::optional<Body> sound(const SkinGraph& graph, const Growth& sum, std::string& why) const {
         try {
             Body out = graph.result();
-            const double expected = body_.mass.volume + gained;
-            const bool splines =
-                std::any_of(body_.faces.begin(), body_.faces.end(), [](const Face& f) { return std::holds_alternative<FreeSurface>(f.surface); });
-            if (!(out.mass.volume > 0)) return why = "nothing would be left", std::nullopt;
-            if (!splines && std::abs(out.mass.volume - expected) > as_worked_out * body_.mass.volume)
-                return why = fmt::format("its skin would cross itself ({:.6g} mm3 for {:.6g})", out.mass.volume, expected), std::nullopt;
+            const double before = body_.mass.volume, after = out.mass.volume;
+            if (!(after > 0)) return why = "nothing would be left", std::nullopt;
+            if (sum.known && std::abs(after - before - sum.volume) > as_worked_out * before)
+                return why = fmt::format("its skin would cross itself ({:.6g} mm3 for {:.6g})", after, before + sum.volume), std::nullopt;
+            if (!sum.known && sum.way * (after - before) < -as_worked_out * before) return why = "the body would change the wrong way round", std::nullopt;
             out.key = body_.key;
             return out;
         } catch (const NotLaid& e) {
@@ -202,7 +229,8 @@ private:
 
     const Body& body_;
     std::vector<Feature*> ordered_;
-    double tol_, gained_ = 0;
+    double tol_;
+    Growth gained_;
     std::vector<std::vector<Feature*>> groups_;
 };
 
@@ -408,12 +436,17 @@ std::vector<Feature> find_features(const Body& body, const StripOptions& options
     for (const auto& more :
          {find_round_chains(s, searched(options, FeatureKind::round, rounds_searched * wall)), find_chamfers(s, searched(options, FeatureKind::chamfer, wall))})
         out.insert(out.end(), more.begin(), more.end());
-    const SkinGraph graph(body);
+    SkinGraph graph(body);
+    std::vector<const Feature*> all;
+    for (const Feature& f : out) all.push_back(&f);
+    lengthen_beside(graph, all);
     KeySet keys;
     for (Feature& f : out) {
         Closing closing;
         std::sort(f.faces.begin(), f.faces.end());
-        f.why = try_closing(graph, f.faces, tol, grows(f), closing, f.volume);
+        Growth growth;
+        f.why = try_closing(graph, f.faces, tol, grows(f), closing, growth);
+        f.volume = growth.volume;
         const double small = f.kind == FeatureKind::hole ? wall : 0.5 * wall;
         f.offered = f.why.empty() && !limit_of(options, f.kind) && f.size <= small * limit_slack;
         double area = 0;
