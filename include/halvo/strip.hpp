@@ -19,6 +19,7 @@ struct Feature {
     bool offered = false;    ///< small enough to be proposed where the plan gives no limit
     BodyId body;             ///< of the assembly as it came
     std::vector<int> faces;  ///< of that body
+    int host = -1;           ///< face it lies in, of holes and what is raised or sunk
     std::string form;        ///< "round through", "concave", "lettering", ...
     double size = 0;         ///< diameter of round holes (of the bore), largest extent of others; radius; leg of chamfers; height or depth (mm)
     double volume = 0;       ///< by which the body's volume grows when it goes (mm3)

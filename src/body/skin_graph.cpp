@@ -132,7 +132,7 @@ SkinGraph::SkinGraph(Body body) : body_(std::move(body)), face_there_(body_.face
     EdgeJoiner(body_, tolerance_of(body_)).run(all);
     sides_.resize(body_.edges.size());
     for (std::size_t f = 0; f < body_.faces.size(); ++f) {
-        loop_there_[f].assign(body_.faces[f].loops.size(), true);
+        loop_there_[f].assign(body_.faces[f].loops.size(), true), loop_count_.push_back(static_cast<int>(body_.faces[f].loops.size()));
         for (std::size_t l = 0; l < body_.faces[f].loops.size(); ++l) add_sides(static_cast<int>(f), static_cast<int>(l));
     }
 }
@@ -167,8 +167,7 @@ int SkinGraph::end_of(const Coedge& c) const {
 }
 
 int SkinGraph::loops_of(int face) const {
-    const auto& there = loop_there_[ix(face)];
-    return static_cast<int>(std::count(there.begin(), there.end(), true));
+    return loop_count_[ix(face)];
 }
 
 void SkinGraph::lengthen(int face, double by) {
@@ -196,7 +195,7 @@ void SkinGraph::lengthen(int face, double by) {
 void SkinGraph::apply(const SkinEdit& edit) {
     const auto drop_loop = [&](int face, int loop) {
         if (!loop_there_[ix(face)][ix(loop)]) return;
-        loop_there_[ix(face)][ix(loop)] = false;
+        loop_there_[ix(face)][ix(loop)] = false, --loop_count_[ix(face)];
         for (const Coedge& c : body_.faces[ix(face)].loops[ix(loop)])
             std::erase_if(sides_[c.edge.index()], [&](const EdgeSide& s) { return s.face == face && s.loop == loop; });
     };
@@ -211,7 +210,7 @@ void SkinGraph::apply(const SkinEdit& edit) {
     for (const auto& [e, edge] : edit.carried) body_.edges[ix(e)] = edge;
     const auto add_loop = [&](int face, std::vector<Coedge> loop) {
         body_.faces[ix(face)].loops.push_back(std::move(loop));
-        loop_there_[ix(face)].push_back(true);
+        loop_there_[ix(face)].push_back(true), ++loop_count_[ix(face)];
         add_sides(face, static_cast<int>(body_.faces[ix(face)].loops.size()) - 1);
     };
     for (const auto& [f, loop] : edit.borders) add_loop(f, loop);
@@ -245,11 +244,6 @@ Body SkinGraph::result() const {
 }
 
 std::optional<MassProperties> change_by(const SkinGraph& graph, const SkinEdit& edit, const Vec3& origin) {
-    Body after;
-    after.vertices = graph.body().vertices, after.edges = graph.body().edges;
-    after.vertices.insert(after.vertices.end(), edit.vertices.begin(), edit.vertices.end());
-    after.edges.insert(after.edges.end(), edit.edges.begin(), edit.edges.end());
-    for (const auto& [e, edge] : edit.carried) after.edges[ix(e)] = edge;
     const FaceFunction what = [&](const Vec3& p, const Vec3& n) {
         FaceIntegrals m = FaceIntegrals::Zero();
         m[0] = 1, m[1] = (p - origin).dot(n) / 3;
@@ -271,7 +265,19 @@ std::optional<MassProperties> change_by(const SkinGraph& graph, const SkinEdit& 
         return it->second;
     };
     for (const auto& [f, l] : edit.loops) pair_of(f).first.loops.push_back(graph.body().faces[ix(f)].loops[ix(l)]);
-    for (const auto& [f, loop] : edit.borders) pair_of(f).second.loops.push_back(loop);
+    // Only the edges that the new loops use.
+    Body after;
+    const std::size_t before = graph.body().edges.size();
+    const std::map<int, BodyEdge> carried(edit.carried.begin(), edit.carried.end());
+    for (const auto& [f, loop] : edit.borders) {
+        auto& own = pair_of(f).second.loops.emplace_back(loop);
+        for (Coedge& c : own) {
+            const int e = c.edge.value;
+            const auto it = carried.find(e);
+            after.edges.push_back(ix(e) >= before ? edit.edges[ix(e) - before] : it != carried.end() ? it->second : graph.body().edges[ix(e)]);
+            c.edge = BodyEdgeId(after.edges.size() - 1);
+        }
+    }
     for (const auto& [f, k] : changed) {
         const auto& [old_face, new_face] = k;
         if (std::holds_alternative<FreeSurface>(old_face.surface)) return std::nullopt;

@@ -57,6 +57,7 @@ private:
     std::vector<std::vector<EdgeSide>> sides_;  // of edges
     std::vector<bool> face_there_;
     std::vector<std::vector<bool>> loop_there_;
+    std::vector<int> loop_count_;
     std::set<int> touched_;  // vertices at which edits ended
     mutable std::map<int, BaseSurface> bases_;
 };

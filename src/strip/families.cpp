@@ -1,7 +1,7 @@
 // Features that are alike, how they stand to each other, and which holes look like bolt holes.
+#include "strip/families.hpp"
 #include "core/index.hpp"
 #include "geom/facet_tree.hpp"
-#include "strip/finders.hpp"
 
 #include <fmt/format.h>
 

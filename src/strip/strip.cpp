@@ -2,12 +2,13 @@
 
 #include "body/close_wound.hpp"
 #include "body/face_outlines.hpp"
+#include "body/features.hpp"
 #include "body/named.hpp"
 #include "core/groups.hpp"
 #include "core/index.hpp"
 #include "core/keys.hpp"
 #include "core/parallel.hpp"
-#include "strip/finders.hpp"
+#include "strip/families.hpp"
 
 #include <fmt/format.h>
 

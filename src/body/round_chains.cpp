@@ -1,9 +1,9 @@
 // Chains of rounds and of chamfers.
+#include "body/features.hpp"
 #include "body/round_faces.hpp"
 #include "core/groups.hpp"
 #include "core/index.hpp"
 #include "geom/facet_tree.hpp"
-#include "strip/finders.hpp"
 
 #include <fmt/format.h>
 

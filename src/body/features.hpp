@@ -1,5 +1,5 @@
 #pragma once
-/// The parts of looking for features: each finds one family of them in one body.
+/// Details of a body: holes, what is raised or sunk, rounds, chamfers. Each function finds one family of them.
 
 #include "body/skin.hpp"
 
@@ -21,8 +21,5 @@ struct Searched {
 [[nodiscard]] std::vector<Feature> find_round_chains(const Searched& s, double largest);
 /// Chains of chamfers with legs of at most `largest` (mm).
 [[nodiscard]] std::vector<Feature> find_chamfers(const Searched& s, double largest);
-
-/// Sets families and patterns, and which holes look like bolt holes. Holes of other bodies across from one count for that.
-void sort_families(const Assembly& solids, std::vector<Feature>& features);
 
 }  // namespace halvo

@@ -1,7 +1,7 @@
 // Holes, and what is raised from a face or sunk into it: faces that are reached through a loop inside of one and lead nowhere else.
+#include "body/features.hpp"
 #include "core/index.hpp"
 #include "geom/outline.hpp"
-#include "strip/finders.hpp"
 
 #include <halvo/chart.hpp>
 
@@ -25,7 +25,7 @@ Vec3 Searched::middle(int face) const {
 
 namespace {
 
-constexpr double most_area = 0.2;          // of the body's: more is its shape, or the body itself seen from the other side
+constexpr double most_area = 0.2;         // of the body's: more is its shape, or the body itself seen from the other side
 constexpr double most_extent = 0.5;       // of the body's: wider ones are its shape
 constexpr double deep = 0.5;              // of its width: a hollow that is less deep is sunk rather than a hole
 constexpr std::size_t most_faces = 2000;  // of one feature
@@ -241,7 +241,7 @@ private:
         }
         if (box.isEmpty()) return std::nullopt;
         Feature out;
-        out.faces = k.faces, out.place = box.center();
+        out.faces = k.faces, out.place = box.center(), out.host = loops_[k.hosts[0]].face;
         double widest = 0;
         for (const std::size_t h : k.hosts) widest = std::max(widest, width_of(h));
         if (widest > most_extent * extent_ || (k.hosts.size() == 1 && std::max(high, -low) <= 10 * s_.tol)) return std::nullopt;
