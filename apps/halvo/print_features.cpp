@@ -76,15 +76,19 @@ void print_strip(const Job& job) {
         ++s.count, s.largest = std::max(s.largest, f.size), s.volume += f.volume;
     }
     for (const Finding& f : job.strip.findings) stay += f.kind == FindingKind::feature_stays ? 1 : 0;
+    for (const LedgerEntry& e : job.strip.ledger)
+        if (e.kind == EntryKind::cut) fmt::print("  cut      {}\n", e.about);
     if (gone.empty() && offered.empty() && kept + stay == 0) return;
     if (!gone.empty()) {
         std::string text;
         for (const auto& [k, s] : gone) text += fmt::format("{}{} up to {:.4g} mm", text.empty() ? "" : ", ", counted(k, s.count), s.largest);
-        for (std::size_t i = 0; i < job.solids.bodies.size(); ++i) {
-            solid += job.solids.bodies[i].mass.volume;
-            if (job.as_read) volume += job.solids.bodies[i].mass.volume - job.as_read->bodies[i].mass.volume;
+        for (const auto& [k, s] : gone) volume += s.volume;
+        for (const Body& b : (job.as_read ? *job.as_read : job.solids).bodies) solid += b.mass.volume;
+        if (job.as_read && !job.survey_after_cuts) {
+            volume = -solid;
+            for (const Body& b : job.solids.bodies) volume += b.mass.volume;
         }
-        fmt::print("  strip    {} taken away: volume {:+.4g} mm3, {:+.3f} %\n", text, volume, 100 * volume / (solid - volume));
+        fmt::print("  strip    {} taken away: volume {:+.4g} mm3, {:+.3f} %\n", text, volume, 100 * volume / solid);
     }
     const char* head = gone.empty() ? "  strip    " : "           ";
     if (kept + stay > 0) fmt::print("{}{} kept by the plan, {} could not go (see findings)\n", head, kept, stay), head = "           ";

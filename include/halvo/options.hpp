@@ -55,6 +55,19 @@ struct StripRule {
     bool keep = false;                                              ///< stays; else goes
 };
 
+/// Which part a cut leaves: that where its normal points, the other, or both as bodies of their own.
+enum class CutKeeps : std::uint8_t { front, back, both };
+
+/// A plane that cuts bodies ([[cut]]).
+struct CutRule {
+    std::vector<std::string> body;  ///< names or paths with wildcards, or numbers; empty: all
+    std::string name;               ///< of the set of edges on the plane; "cut 1" and so on where it is empty
+    Vec3 point = Vec3::Zero();      ///< on the plane (mm, as the file has them)
+    Vec3 normal = Vec3::Zero();
+    CutKeeps keep = CutKeeps::front;
+    bool symmetry = false;  ///< the part goes on behind the plane as its mirror image
+};
+
 /// A limit that is given is an order: features up to and with it go. Without one they are only proposed.
 struct StripOptions {
     std::optional<double> holes;      ///< diameter, or largest extent of those that are not round (mm)
@@ -65,6 +78,7 @@ struct StripOptions {
     std::vector<std::string> keep;    ///< the same
     std::vector<std::string> force;   ///< keys of features that go
     std::vector<StripRule> rules;     ///< later ones overrule earlier ones, and the limits
+    std::vector<CutRule> cuts;        ///< in their order, after what goes has gone
 };
 
 enum class SlenderAs { beams, shells };

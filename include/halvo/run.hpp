@@ -23,7 +23,8 @@ struct Job {
     std::optional<Assembly> as_read;  ///< before strip, where that changed them
     Survey survey;                    ///< of the solids as read
     StripRecord strip;
-    Model halved;  ///< as halve left it: where join starts from, also when it is run again
+    bool survey_after_cuts = false;  ///< the survey is that of the bodies that cuts made
+    Model halved;                    ///< as halve left it: where join starts from, also when it is run again
     Model model;
     Mesh mesh;
     Proof proof;

@@ -1,5 +1,6 @@
 #include "body/close_wound.hpp"
 
+#include "body/trace_loops.hpp"
 #include "core/index.hpp"
 #include "geom/carry.hpp"
 
@@ -687,71 +688,28 @@ private:
 
     // Which coedge follows which, from how they did and, where that is gone, from the vertex they meet in.
     bool chain(int face, const std::vector<Use>& list, SkinEdit& edit, std::string& why) const {
-        std::map<int, std::vector<std::size_t>> from;  // those that nothing leads into yet
-        std::map<std::array<int, 2>, std::size_t> number;
+        std::map<std::array<int, 3>, std::size_t> number;
+        std::vector<LoopUse> uses;
         for (std::size_t i = 0; i < list.size(); ++i) {
-            if (list[i].place.face >= 0) number[{list[i].place.loop, list[i].place.place}] = i;
+            const EdgeSide& k = list[i].place;
+            if (k.face >= 0) number[{k.face, k.loop, k.place}] = i;
+            uses.push_back({list[i].use, -1});
         }
-        std::vector<std::size_t> next(list.size(), list.size());
-        std::vector<bool> led_to(list.size(), false);
         for (std::size_t i = 0; i < list.size(); ++i) {
             if (list[i].place.face < 0) continue;
             const EdgeSide after = next_of(list[i].place);
-            const auto it = number.find({after.loop, after.place});
-            if (it == number.end() || list[it->second].place.face != after.face) continue;
-            next[i] = it->second, led_to[it->second] = true;
+            if (const auto it = number.find({after.face, after.loop, after.place}); it != number.end()) uses[i].after = static_cast<std::ptrdiff_t>(it->second);
         }
-        for (std::size_t i = 0; i < list.size(); ++i)
-            if (!led_to[i]) from[end_vertex(edit, list[i].use, false)].push_back(i);
-        for (std::size_t i = 0; i < list.size(); ++i) {
-            if (next[i] < list.size()) continue;
-            auto& open = from[end_vertex(edit, list[i].use, true)];
-            if (open.empty()) return why = "the edges round a face beside it would not close", false;
-            const std::size_t k = open.size() == 1 ? 0 : first_to_the_left(face, edit, list, i, open);
-            next[i] = open[k];
-            open.erase(open.begin() + static_cast<std::ptrdiff_t>(k));
-        }
-        std::vector<bool> used(list.size(), false);
-        for (std::size_t first = 0; first < list.size(); ++first) {
-            std::vector<Coedge> loop;
-            for (std::size_t i = first; !used[i]; i = next[i]) used[i] = true, loop.push_back(list[i].use);
-            if (!loop.empty()) edit.borders.emplace_back(face, std::move(loop));
-        }
-        return true;
-    }
-
-    [[nodiscard]] const BodyEdge& edited(const SkinEdit& edit, int e) const {
-        if (ix(e) >= body().edges.size()) return edit.edges[ix(e) - body().edges.size()];
-        for (const auto& [k, edge] : edit.carried)
-            if (k == e) return edge;
-        return body().edges[ix(e)];
-    }
-    [[nodiscard]] int end_vertex(const SkinEdit& edit, const Coedge& c, bool end) const {
-        return edited(edit, c.edge.value).vertices[c.reversed == end ? 0 : 1];
-    }
-
-    // Where a face touches itself in a vertex, as at the ends of seams: of the coedges that leave it, the first on the inside of the one that
-    // arrives, so that none lies between them.
-    [[nodiscard]] std::size_t first_to_the_left(int face, const SkinEdit& edit, const std::vector<Use>& list, std::size_t in,
-                                                const std::vector<std::size_t>& open) const {
-        const auto leaving = [&](const Coedge& c, bool end) {
-            const Curve& k = edited(edit, c.edge.value).curve;
-            const bool at_end = c.reversed != end;
-            return Vec3(at_end ? Vec3(-k.derivative(k.t1)) : k.derivative(k.t0)).normalized();
+        const std::map<int, BodyEdge> carried(edit.carried.begin(), edit.carried.end());
+        const auto edge = [&](BodyEdgeId e) -> const BodyEdge& {
+            if (e.index() >= body().edges.size()) return edit.edges[e.index() - body().edges.size()];
+            const auto it = carried.find(e.value);
+            return it != carried.end() ? it->second : body().edges[e.index()];
         };
-        const Curve& arriving = edited(edit, list[in].use.edge.value).curve;
-        const Vec3 p = list[in].use.reversed ? arriving.start() : arriving.end(), n = normal(face, p);
-        const Vec3 x = leaving(list[in].use, true), y = n.cross(x);
-        std::size_t best = 0;
-        double least = 10;
-        for (std::size_t k = 0; k < open.size(); ++k) {
-            const Vec3 d = leaving(list[open[k]].use, false);
-            // Turning back on the way it came is the last of all.
-            double turn = std::atan2(-d.dot(y), d.dot(x));
-            if (turn <= 1e-6) turn += 2 * pi;
-            if (turn < least) least = turn, best = k;
-        }
-        return best;
+        auto loops = trace_loops(uses, edge, [&](const Vec3& p) { return normal(face, p); });
+        if (!loops) return why = "the edges round a face beside it would not close", false;
+        for (auto& loop : *loops) edit.borders.emplace_back(face, std::move(loop));
+        return true;
     }
 
     const SkinGraph& graph_;

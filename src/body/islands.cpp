@@ -25,10 +25,10 @@ Vec3 Searched::middle(int face) const {
 
 namespace {
 
-constexpr double most_area = 0.2;         // of the body's: more is its shape, or the body itself seen from the other side
-constexpr double most_extent = 0.5;       // of the body's: wider ones are its shape
-constexpr double deep = 0.5;              // of its width: a hollow that is less deep is sunk rather than a hole
-constexpr std::size_t most_faces = 2000;  // of one feature
+constexpr double most_area = 0.2;                // of the body's: more is its shape, or the body itself seen from the other side
+constexpr double most_extent = 0.5;              // of the body's: wider ones are its shape
+constexpr double deep = 0.5;                     // of its width: a hollow that is less deep is sunk rather than a hole
+constexpr std::size_t most_island_faces = 2000;  // of one feature
 
 // Coedges of a face that follow each other, seams left out: where a seam runs through a hole, the hole's border is one loop still.
 struct Loop {
@@ -138,7 +138,7 @@ private:
         for (std::size_t i = 0; i < queue.size(); ++i) {
             const Face& f = s_.body.faces[ix(queue[i])];
             area += f.area;
-            if (queue.size() > most_faces || area > most_area * s_.body.mass.area) return std::nullopt;
+            if (queue.size() > most_island_faces || area > most_area * s_.body.mass.area) return std::nullopt;
             for (const auto& loop : f.loops)
                 for (const Coedge& c : loop) enter(c.edge.value, queue[i]);
         }

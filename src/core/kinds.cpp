@@ -31,7 +31,7 @@ constexpr std::array<const char*, 24> joint_names = {"corner",
                                                      "sheet edge along member",
                                                      "fastener"};
 constexpr std::array<const char*, 6> seam_names = {"corner", "tee", "cross", "star", "smooth", "butt"};
-constexpr std::array<const char*, 29> entry_names = {"wall",          "opening",
+constexpr std::array<const char*, 30> entry_names = {"wall",          "opening",
                                                      "stray",         "stub",
                                                      "member",        "patch",
                                                      "patch point",   "surface",
@@ -45,7 +45,7 @@ constexpr std::array<const char*, 29> entry_names = {"wall",          "opening",
                                                      "start at skin", "hole",
                                                      "round",         "chamfer",
                                                      "raised",        "sunk",
-                                                     "joint"};
+                                                     "cut",           "joint"};
 constexpr std::array<const char*, 41> finding_names = {"open body",
                                                        "unconnected edges",
                                                        "missing face",

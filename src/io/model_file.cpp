@@ -307,7 +307,7 @@ void save_info(Database& db, const Job& job) {
     const Proof& p = job.proof;
     const auto put = [&](const char* key, const std::string& value) { s.bind(key).bind(value).done(); };
     const auto real = [&](const char* key, double v) { put(key, fmt::format("{:.17g}", v)); };
-    put("stage", job.stage);
+    put("stage", job.stage), put("survey_after_cuts", job.survey_after_cuts ? "1" : "0");
     put("format", job.solids.format), put("unit_stated", job.solids.unit_stated ? "1" : "0"), put("source_options", job.solids.asked);
     real("reach", job.plan.join.reach), real("survey_size", job.survey.size), put("survey_rule", job.survey.rule);
     real("survey_solid_nodes", job.survey.solid_nodes), real("survey_model_nodes", job.survey.model_nodes);

@@ -435,7 +435,7 @@ void load_info(Database& db, Job& job) {
         if (key.rfind("outside_", 0) == 0) job.proof.outside.push_back(info[key]);
     }
     const auto real = [&](const char* key) { return info.count(key) ? std::strtod(info[key].c_str(), nullptr) : 0.0; };
-    job.stage = info["stage"];
+    job.stage = info["stage"], job.survey_after_cuts = info["survey_after_cuts"] == "1";
     job.solids.file = info["file"], job.plan.source.file = info["source"], job.solids.sha256 = info["sha256"], job.solids.unit = info["unit"];
     job.solids.shift = {real("shift_x"), real("shift_y"), real("shift_z")};
     job.solids.tolerance = {real("tolerance_point"), real("tolerance_angle"), real("tolerance_chord")};

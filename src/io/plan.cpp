@@ -55,7 +55,8 @@ const std::map<std::string, std::function<void(Plan&)>>& record_tables() {
                                                                           {"place", [](Plan& p) { p.source.places.emplace_back(); }},
                                                                           {"set", [](Plan& p) { p.join.sets.emplace_back(); }},
                                                                           {"size", [](Plan& p) { p.mesh.sizes.emplace_back(); }},
-                                                                          {"strip", [](Plan& p) { p.strip.rules.emplace_back(); }}};
+                                                                          {"strip", [](Plan& p) { p.strip.rules.emplace_back(); }},
+                                                                          {"cut", [](Plan& p) { p.strip.cuts.emplace_back(); }}};
     return all;
 }
 
@@ -130,6 +131,18 @@ const std::vector<Key>& keys() {
         {"strip.from", Kind::length_or_none, [](Plan& p, double v) { p.strip.rules.back().from = v; }, {}},
         {"strip.to", Kind::length, [](Plan& p, double v) { p.strip.rules.back().to = v; }, {}},
         {"strip.within", Kind::points, {}, {}, {}, [](Plan& p, const std::vector<Vec3>& v) { p.strip.rules.back().within = box_of(v); }},
+        {"cut.body", Kind::texts, {}, [](Plan& p, Texts v) { p.strip.cuts.back().body = std::move(v); }},
+        {"cut.name", Kind::text, {}, [](Plan& p, Texts v) { p.strip.cuts.back().name = v[0]; }},
+        {"cut.point", Kind::points, {}, {}, {}, [](Plan& p, std::vector<Vec3> v) { p.strip.cuts.back().point = v[0]; }},
+        {"cut.normal", Kind::points, {}, {}, {}, [](Plan& p, std::vector<Vec3> v) { p.strip.cuts.back().normal = v[0]; }},
+        {"cut.keep",
+         Kind::choice,
+         {},
+         [](Plan& p, Texts v) { p.strip.cuts.back().keep = v[0] == "both"   ? CutKeeps::both
+                                                           : v[0] == "back" ? CutKeeps::back
+                                                                            : CutKeeps::front; },
+         {"front", "back", "both"}},
+        {"cut.symmetry", Kind::flag, [](Plan& p, double v) { p.strip.cuts.back().symmetry = v != 0; }, {}},
         {"halve.slender",
          Kind::choice,
          {},
@@ -456,6 +469,11 @@ void check_place(const PlaceRule& r, const std::string& where) {
     if ((r.axis[1] - r.axis[0]).norm() == 0) fail(where, "[[place]]: place.axis must be two different points");
 }
 
+void check_cut(const CutRule& r, const std::string& where) {
+    if (r.normal.norm() == 0) fail(where, "[[cut]]: cut.normal is missing; the way in which the part that stays lies, such as [1, 0, 0]");
+    if (r.symmetry && r.keep == CutKeeps::both) fail(where, "[[cut]]: a plane of symmetry leaves one side; keep = \"front\" or \"back\"");
+}
+
 void check_patch(const PatchRule& r, const std::string& where) {
     if (r.thickness <= 0 || std::max(r.sides.size(), r.edges.size()) < 2 || (!r.sides.empty() && !r.edges.empty()))
         fail(where, "[[patch]]: give patch.thickness and patch.sides (two or more rows of points) or patch.edges (a point on each of two or more edges)");
@@ -532,6 +550,7 @@ Plan read_plan(const std::filesystem::path& file) {
                 if (table_name == "tie") check_tie(plan.join.ties.back(), where(n));
                 if (table_name == "hole") check_hole(plan.mesh.holes.back(), where(n));
                 if (table_name == "place") check_place(plan.source.places.back(), where(n));
+                if (table_name == "cut") check_cut(plan.strip.cuts.back(), where(n));
                 if (table_name == "patch") check_patch(plan.halve.patches.back(), where(n));
                 if (table_name == "joint") check_joint(plan.join.joints.back(), where(n));
             }

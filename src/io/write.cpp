@@ -323,7 +323,7 @@ std::string summary_json(const Job& job) {
     Json j{{"format", "halvo-summary"}, {"version", 1}, {"stage", job.stage}, {"source", source_json(job.solids)}};
     j["bodies"] = bodies_json(job.solids, job.survey, job.stage == "prove" ? &job.proof : nullptr);
     for (std::size_t i = 0; i < job.solids.bodies.size(); ++i) {
-        j["bodies"][i]["volume_read"] = (job.as_read ? *job.as_read : job.solids).bodies[i].mass.volume;
+        if (!job.survey_after_cuts) j["bodies"][i]["volume_read"] = (job.as_read ? *job.as_read : job.solids).bodies[i].mass.volume;
         j["bodies"][i]["faces"] = job.solids.bodies[i].faces.size();
     }
     j["features"] = features_json(job.strip.features, shift);

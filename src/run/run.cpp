@@ -11,6 +11,7 @@
 #include <algorithm>
 #include <array>
 #include <chrono>
+#include <cmath>
 #include <utility>
 
 namespace halvo {
@@ -35,6 +36,22 @@ void must_hold([[maybe_unused]] const Model& model, [[maybe_unused]] const char*
         throw Error(ErrorKind::stage, fmt::format("{} left a model that does not hold ({} violations): {}: {}", stage, found.size(),
                                                   violation_name(found[0].kind), found[0].about));
 #endif
+}
+
+// The edges and vertices on the planes of cuts are sets: what stands for the part behind is put on them.
+void name_cut_edges(Model& model, const std::vector<CutRule>& cuts) {
+    for (std::size_t i = 0; i < cuts.size(); ++i) {
+        const Plane plane = Plane::through(cuts[i].point - model.shift, cuts[i].normal);
+        const double tol = 100 * model.tolerance.point;
+        ModelSet set;
+        set.name = cuts[i].name.empty() ? fmt::format("cut {}", i + 1) : cuts[i].name;
+        for (std::size_t e = 0; e < model.edges.size(); ++e) {
+            const Curve& c = model.edges[e].curve;
+            const auto on = [&](double w) { return std::abs(plane.height(c.point(c.t0 + w * (c.t1 - c.t0)))) <= tol; };
+            if (on(0) && on(0.31) && on(0.5) && on(0.77) && on(1)) set.edges.emplace_back(e);
+        }
+        model.sets.push_back(std::move(set));
+    }
 }
 
 void mesh_anew(Job& job, const Observer& observer) {
@@ -67,14 +84,23 @@ void run_stages(Job& job, Stage from, Stage until, const Observer& observer) {
         job.stage = stage_name(s);
     };
     // What strip took away comes back before it or the survey look again.
-    if (from <= Stage::strip && until >= Stage::survey && job.as_read) job.solids = std::move(*job.as_read), job.as_read.reset();
+    if (from <= Stage::strip && until >= Stage::survey && job.as_read) {
+        job.solids = std::move(*job.as_read), job.as_read.reset();
+        if (job.survey_after_cuts) from = std::min(from, Stage::survey);
+    }
     step(Stage::survey, [&] {
-        job.survey = survey(job.solids, plan.survey, observer);
+        job.survey = survey(job.solids, plan.survey, observer), job.survey_after_cuts = false;
         select_by_class(job.solids, job.survey, plan.source);
     });
     step(Stage::strip, [&] {
         Stripped out = strip(job.solids, job.survey, plan.strip, observer);
         if (out.changed) job.as_read = std::exchange(job.solids, std::move(out.solids));
+        // Other bodies are looked at anew; what was found of them as they were read is still said.
+        if (out.cut) {
+            auto found = std::move(job.survey.findings);
+            job.survey = survey(job.solids, plan.survey, observer);
+            job.survey.findings = std::move(found), job.survey_after_cuts = true;
+        }
         job.strip = std::move(out);
     });
     step(Stage::halve, [&] {
@@ -84,10 +110,11 @@ void run_stages(Job& job, Stage from, Stage until, const Observer& observer) {
     step(Stage::join, [&] {
         job.model = job.halved;
         join(job.model, job.solids, plan.join, observer);
+        name_cut_edges(job.model, plan.strip.cuts);
         must_hold(job.model, "join");
     });
     step(Stage::mesh, [&] {
-        if (from == Stage::mesh) make_sets(job.model, plan.join.sets);
+        if (from == Stage::mesh) make_sets(job.model, plan.join.sets), name_cut_edges(job.model, plan.strip.cuts);
         mesh_anew(job, observer);
     });
     step(Stage::prove, [&] { job.proof = prove(job.solids, job.model, job.mesh, plan.prove, plan.join.reach, observer); });

@@ -245,6 +245,12 @@ public:
         decide();
         carry_out();
         write();
+        for (std::size_t i = 0; i < options_.cuts.size(); ++i) cut(options_.cuts[i], i);
+        if (out_.cut) {
+            const Tolerance before = out_.solids.tolerance;
+            finish_assembly(out_.solids);
+            out_.solids.tolerance = before;
+        }
         return std::move(out_);
     }
 
@@ -371,6 +377,7 @@ private:
                 out_.changed = true;
             }
         }
+        next_part_ = parts + static_cast<int>(jobs.size());
     }
 
     [[nodiscard]] std::vector<std::size_t> of_body(std::size_t b) const {
@@ -415,12 +422,59 @@ private:
         }
     }
 
+    void cut(const CutRule& rule, std::size_t number) {
+        const Plane plane = Plane::through(rule.point - solids_.shift, rule.normal);
+        std::vector<Body> bodies;
+        int crossed = 0, gone = 0;
+        double volume = 0;
+        for (Body& b : out_.solids.bodies) {
+            if (!is_named(b, rule.body)) {
+                bodies.push_back(std::move(b));
+                continue;
+            }
+            if (b.faceted || !b.closed)
+                throw Error(ErrorKind::stage, fmt::format("[[cut]]: {} is {}, and only closed solids with exact faces can be cut; name others in cut.body",
+                                                          b.label, b.faceted ? "of facets" : "open"));
+            observer_.tell("strip", 1);
+            CutParts parts = cut_by(b, plane, solids_.tolerance.point);
+            crossed += parts.crossed ? 1 : 0;
+            std::vector<std::optional<Body>*> stay;
+            if (rule.keep != CutKeeps::back) stay.push_back(&parts.front);
+            if (rule.keep != CutKeeps::front) stay.push_back(&parts.back);
+            bool any = false;
+            for (auto* p : stay) {
+                if (!*p) continue;
+                Body& part = **p;
+                if (parts.crossed) {
+                    part.part = next_part_++;
+                    if (rule.keep == CutKeeps::both) part.name += p == &parts.front ? " front" : " back", part.path += p == &parts.front ? " front" : " back";
+                    name_body(part);
+                }
+                any = true, volume += part.mass.volume;
+                bodies.push_back(std::move(part));
+            }
+            gone += any ? 0 : 1;
+        }
+        out_.solids.bodies = std::move(bodies);
+        if (out_.solids.bodies.empty()) throw Error(ErrorKind::input, fmt::format("cut {} leaves no body; keep the other side, or move its point", number + 1));
+        if (crossed == 0 && gone == 0)
+            rule_fits_nothing(fmt::format("cut {} passes through no body", number + 1), "move cut.point, or name the bodies in cut.body");
+        else out_.changed = out_.cut = true;
+        LedgerEntry e;
+        e.stage = "strip", e.kind = EntryKind::cut, e.value = volume, e.place = rule.point - solids_.shift;
+        e.about = fmt::format("cut through {} {}, {} more gone whole; {:.6g} mm3 stay{}", crossed, crossed == 1 ? "body" : "bodies", gone, volume,
+                              rule.symmetry ? "; plane of symmetry" : "");
+        e.key = make_key("cut", rule.name, {rule.point.x(), rule.point.y(), rule.point.z(), rule.normal.x(), rule.normal.y(), rule.normal.z()});
+        out_.ledger.push_back(std::move(e));
+    }
+
     const Assembly& solids_;
     const Survey& survey_;
     const StripOptions& options_;
     const Observer& observer_;
     std::vector<bool> ordered_;  // of features
     Stripped out_;
+    int next_part_ = 0;  // numbers for bodies unlike all others
 };
 
 }  // namespace
