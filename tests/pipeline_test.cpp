@@ -40,6 +40,7 @@ TEST(Pipeline, ToolAndLibraryGiveTheSame) {
     Job job;
     job.plan = plan, job.solids = solids, job.stage = "prove";
     job.survey = survey(solids, plan.survey);
+    job.strip = strip(solids, job.survey, plan.strip);
     job.model = halve(solids, plan.halve);
     join(job.model, solids, plan.join);
     job.mesh = mesh(job.model, plan.mesh);

@@ -227,7 +227,7 @@ TEST(Strip, WhatCannotGoStaysWholeAndIsNamed) {
     // A full round between parallel faces: nothing meets behind it.
     StripOptions o;
     o.rounds = 4;
-    const make::Solid bar = make::extrude({make::rounded({{0, 0}, {60, 0}, {60, 6}, {0, 6}}, {0, 3, 2.999, 0})}, 20);
+    const make::Solid bar = make::extrude({make::rounded({{0, 0}, {60, 0}, {60, 6}, {0, 6}}, {0, 3, 3, 0})}, 20);
     const Assembly read = solids_of({{"bar", bar}});
     const Stripped out = stripped(read, o);
     const double before = read.bodies[0].mass.volume, after = out.solids.bodies[0].mass.volume;

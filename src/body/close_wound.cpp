@@ -486,7 +486,7 @@ private:
     bool end_at(State& s, const Strand& k, int vertex, double t) const {
         const Vec3 p = point(s, vertex);
         if (k.edge < 0) {
-            if (vertex == k.vertex && (!k.way || t <= k.open)) return false;  // no edge of no length
+            if (vertex == k.vertex && (!k.way || t <= k.open)) return true;  // three faces meet where it starts: there is no edge
             Curve c = k.way->is_line() ? Curve::segment(k.way->start(), p) : k.way->piece(k.way->t0, t);
             s.edges.push_back({{std::move(c), {k.vertex, vertex}, false}, k.prev, k.next});
             return true;

@@ -43,6 +43,19 @@ public:
         return f.reversed != g.reversed && same_line(f.surface, g.surface);
     }
 
+    // A bend whose inner edge is drawn sharp: the walls on both sides are no thicker than the round's radius.
+    [[nodiscard]] bool over_sharp_edge(int face, double radius) const {
+        constexpr double slack = 1.02;
+        std::map<int, double> wall;  // by the face beside it
+        for (const auto& l : s_.neighbours.of[ix(face)]) {
+            if (!l.smooth || l.other == face) continue;
+            const Vec3 p = s_.body.edges[ix(l.edge)].curve.middle();
+            const auto hit = s_.body.tree->shoot(p, -s_.body.faces[ix(face)].outward_or(p, Vec3::UnitZ()), 10 * s_.tol);
+            wall[l.other] = hit ? hit->distance : std::numeric_limits<double>::max();
+        }
+        return wall.size() >= 2 && std::all_of(wall.begin(), wall.end(), [&](const auto& w) { return w.second <= slack * radius; });
+    }
+
 private:
     [[nodiscard]] bool same_line(const Surface& a, const Surface& b) const {
         if (a.index() != b.index()) return false;
@@ -92,6 +105,7 @@ private:
         if (smooth.size() < 2) return 0;
         const auto r = rounds_.radius(face);
         if (!r || *r > largest_ * (1 + 1e-9) || turn_of(f, *r) > half_turn * pi || bends_.has_other_skin(face)) return 0;
+        if (rounds_.bulges(face) && bends_.over_sharp_edge(face, *r)) return 0;
         return *r;
     }
 
