@@ -140,7 +140,7 @@ TEST(Progress, EveryStageReportsAndCanBeStopped) {
     join(m, solids, {}, watch);
     const Mesh k = mesh(m, {20}, watch);
     (void)prove(solids, m, k, {}, 0.5, watch);
-    EXPECT_EQ(told, (std::set<std::string>{"survey", "halve", "join", "mesh", "prove"}));
+    EXPECT_EQ(told, (std::set<std::string>{"survey", "strip", "halve", "join", "mesh", "prove"}));
     Observer stop;
     stop.cancelled = [] { return true; };
     const auto stopped = [](const std::function<void()>& work) {

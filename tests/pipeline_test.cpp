@@ -80,7 +80,7 @@ TEST(Pipeline, GoesOnFromAnyStageWithoutTheCadFile) {
     const auto summary = [&] { return timeless(slurp(out / "summary.json")); };
     const std::string whole = summary();
     fs::remove(cad);
-    for (const char* stage : {"survey", "halve", "join", "mesh", "prove"}) {
+    for (const char* stage : {"survey", "strip", "halve", "join", "mesh", "prove"}) {
         const Ran ran = halvo_command(fmt::format("run {} --out {} --from {} --quiet", cad.string(), out.string(), stage));
         EXPECT_EQ(ran.code, 0) << stage << ran.err;
         EXPECT_NE(ran.err.find("not there; its solids are taken from"), std::string::npos) << stage;

@@ -1,5 +1,5 @@
 // What goes leaves the part as it was before it was made: volumes, faces and edges are compared with the same part built without.
-#include "spoilt.hpp"
+#include "site_parts.hpp"
 #include "step_text.hpp"
 #include "support.hpp"
 
@@ -13,36 +13,9 @@ namespace {
 
 constexpr double to_rounding = 1e-9;  // of the volume
 
-make::Solid plain_tray() {
+// Without bolt holes: all of its edges can be rounded.
+make::Solid tray() {
     return make::unify(make::fuse({make::cut(make::box({0, 0, 0}, {120, 80, 25}), {make::box({3, 3, 3}, {114, 74, 30})}), make::box({58, 3, 3}, {3, 74, 15})}));
-}
-
-make::Solid drilled(const make::Solid& s, double radius, int nx, int ny, const Vec2& first, const Vec2& step) {
-    std::vector<make::Solid> tools;
-    for (int i = 0; i < nx; ++i)
-        for (int j = 0; j < ny; ++j) tools.push_back(make::cylinder({first.x() + i * step.x(), first.y() + j * step.y(), -1}, Vec3::UnitZ(), radius, 10));
-    return make::cut(s, tools);
-}
-
-make::Solid bolted(const make::Solid& s) {
-    return drilled(s, 5.5, 2, 2, {25, 20}, {70, 40});
-}
-
-// Edges between floor, walls and rib inside the tray.
-bool inner_root(const Vec3& m) {
-    const auto at = [](double v, double a, double b) { return std::abs(v - a) < 1e-6 || std::abs(v - b) < 1e-6; };
-    const bool floor = std::abs(m.z() - 3) < 1e-6 && m.x() > 2.9 && m.x() < 117.1 && m.y() > 2.9 && m.y() < 77.1;
-    const bool upright = (at(m.x(), 3, 117) || at(m.x(), 58, 61)) && at(m.y(), 3, 77) && m.z() > 3;
-    return floor || upright;
-}
-
-make::Solid emblems(const make::Solid& s) {
-    return make::unify(make::fuse(
-        {s, make::cut(make::box({20, -0.6, 8}, {30, 0.6, 10}), {make::box({25, -1, 11}, {20, 2, 4})}), make::cylinder({80, 0, 13}, {0, -1, 0}, 4, 0.6)}));
-}
-
-make::Solid detailed_tray() {
-    return emblems(drilled(bolted(make::rounded_edges(plain_tray(), 2, inner_root)), 1, 4, 3, {66, 13}, {7, 27}));
 }
 
 StripOptions limits() {
@@ -80,9 +53,9 @@ void expect_restored(const make::Solid& with, const make::Solid& without, const 
 }  // namespace
 
 TEST(Strip, TrayLosesPinHolesRoundsAndEmblemsWhereverItStands) {
-    const make::Solid part = detailed_tray();
-    const double volume = make::volume(bolted(plain_tray()));
-    const std::size_t faces = solids_of({{"tray", bolted(plain_tray())}}).bodies[0].faces.size();
+    const make::Solid part = make::logger_tray();
+    const double volume = make::volume(make::plain_logger_tray());
+    const std::size_t faces = solids_of({{"tray", make::plain_logger_tray()}}).bodies[0].faces.size();
     for (const bool moved : {false, true})
         for (const char* unit : {"MM", "INCH"}) {
             const make::Solid s = moved ? make::moved(part, anywhere()) : part;
@@ -98,7 +71,7 @@ TEST(Strip, TrayLosesPinHolesRoundsAndEmblemsWhereverItStands) {
 }
 
 TEST(Strip, BodiesOfOnePartAreDealtWithAlike) {
-    const make::Solid part = detailed_tray();
+    const make::Solid part = make::logger_tray();
     std::vector<make::Item> items;
     std::vector<Eigen::Isometry3d> places;
     for (int i = 0; i < 5; ++i) {
@@ -116,7 +89,7 @@ TEST(Strip, BodiesOfOnePartAreDealtWithAlike) {
         if (f.kind == FeatureKind::raised && f.body.index() == 2 && o.keep.empty()) o.keep.push_back(f.key);
     ASSERT_EQ(o.keep.size(), 1u);
     const Stripped out = stripped(read, o);
-    const double volume = make::volume(bolted(plain_tray()));
+    const double volume = make::volume(make::plain_logger_tray());
     for (std::size_t i = 0; i < 5; ++i)
         if (i != 2) {
             EXPECT_NEAR(out.solids.bodies[i].mass.volume, volume, 1e-8 * volume);
@@ -132,8 +105,8 @@ TEST(Strip, RoundsGoWhateverTheyLieBetween) {
     const auto all = [](const Vec3&) { return true; };
     const make::Solid box = make::box({0, 0, 0}, {60, 40, 20}), plate = make::box({0, 0, 0}, {100, 60, 4});
     expect_restored(make::rounded_edges(box, 2, all), box, o, "a block round on all edges: no edge is left to begin with");
-    expect_restored(make::rounded_edges(plain_tray(), 0.8, all), plain_tray(), o, "a tray round all over");
-    expect_restored(make::rounded_edges(plain_tray(), 2, inner_root), plain_tray(), o, "roots and corners where three rounds meet");
+    expect_restored(make::rounded_edges(tray(), 0.8, all), tray(), o, "a tray round all over");
+    expect_restored(make::rounded_edges(tray(), 2, make::logger_tray_root), tray(), o, "roots and corners where three rounds meet");
     const make::Solid wedge = make::taper({{0, 0}, {60, 0}, {60, 40}, {0, 40}}, {{5, 4}, {52, 6}, {54, 35}, {6, 37}}, 30);
     expect_restored(make::rounded_edges(wedge, 2, all), wedge, o, "between free faces");
     const make::Solid boss = make::unify(make::fuse({plate, make::cylinder({40, 30, 4}, Vec3::UnitZ(), 8, 12)}));
@@ -237,7 +210,7 @@ TEST(Strip, WhatCannotGoStaysWholeAndIsNamed) {
 }
 
 TEST(Strip, WithoutALimitItIsProposed) {
-    const Stripped out = stripped(solids_of({{"tray", detailed_tray()}}), {});
+    const Stripped out = stripped(solids_of({{"tray", make::logger_tray()}}), {});
     EXPECT_FALSE(out.changed);
     int offered = 0;
     for (const Feature& f : out.features) offered += f.offered ? 1 : 0;
@@ -259,7 +232,7 @@ TEST(Strip, ManyHoles) {
 
 TEST(Strip, ThePlanAndTheToolSayIt) {
     Folder folder;
-    make::write_step((folder / "tray.step").string(), {{"tray", detailed_tray()}});
+    make::write_step((folder / "tray.step").string(), {{"tray", make::logger_tray()}});
     spit(folder / "plan.toml", "[source]\nfile = \"tray.step\"\n[strip]\nholes = \"4 mm\"\nrounds = \"3 mm\"\nraised = \"1 mm\"\n");
     const Ran run = halvo_command("run plan.toml --out out --quiet", folder.path());
     EXPECT_EQ(run.code, 0) << run.err;
@@ -311,7 +284,7 @@ TEST(Cut, AQuarterHoldsAQuarter) {
 
 TEST(Cut, BothSidesMakeUpTheWhole) {
     for (const Vec3& normal : {Vec3(0, 0, 1), Vec3(1, 0, 0), Vec3(1, 2, 3), Vec3(0, 3, 1)}) {
-        const Assembly read = solids_of({{"tray", detailed_tray()}});
+        const Assembly read = solids_of({{"tray", make::logger_tray()}});
         StripOptions o;
         o.cuts = {plane({50, 31, 12}, normal, CutKeeps::both)};
         const Stripped out = stripped(read, o);

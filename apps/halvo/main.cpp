@@ -122,13 +122,18 @@ int do_draw(const DrawArguments& a, const Common& common) {
     else {
         job.plan = plan_for(a.input, a.sets, 0);
         const bool solid_only = a.show.empty() || a.show == "solid";
-        run(job, Stage::read, a.colour == "coverage" ? Stage::prove : solid_only ? Stage::survey : Stage::mesh, terminal_observer(common.quiet));
+        run(job, Stage::read,
+            a.colour == "coverage"   ? Stage::prove
+            : a.colour == "features" ? Stage::strip
+            : solid_only             ? Stage::survey
+                                     : Stage::mesh,
+            terminal_observer(common.quiet));
         end_progress();
     }
-    const std::map<std::string, DrawOptions::Colour> colours = {
-        {"body", DrawOptions::Colour::body},       {"thickness", DrawOptions::Colour::thickness}, {"edges", DrawOptions::Colour::edges},
-        {"quality", DrawOptions::Colour::quality}, {"coverage", DrawOptions::Colour::coverage},   {"joints", DrawOptions::Colour::joints},
-        {"gap", DrawOptions::Colour::gap}};
+    const std::map<std::string, DrawOptions::Colour> colours = {{"body", DrawOptions::Colour::body},         {"thickness", DrawOptions::Colour::thickness},
+                                                                {"edges", DrawOptions::Colour::edges},       {"quality", DrawOptions::Colour::quality},
+                                                                {"coverage", DrawOptions::Colour::coverage}, {"joints", DrawOptions::Colour::joints},
+                                                                {"gap", DrawOptions::Colour::gap},           {"features", DrawOptions::Colour::features}};
     o.colour = colours.at(a.colour);
     o.solid = a.show == "solid" || (a.show.empty() && !model);
     o.mesh_lines = a.lines || a.show == "mesh";
@@ -217,6 +222,9 @@ int do_demo(const std::string& out, const Common& common) {
     show_run("rain-hood.step", "rain-hood.png", seen_from(thick, -50, -30));
     show_run("sensor-arm.toml", "sensor-arm.png", seen_from(thick, -65, 20));
     show_run("sensor-arm.step", "sensor-arm-beam.png", seen_from(real, -65, 20));
+    DrawOptions features;
+    features.colour = DrawOptions::Colour::features;
+    show_run("logger-tray.toml", "logger-tray.png", seen_from(features, -60, 40));
     show_run("bracket.toml", "bracket.png", seen_from(thick, -35, 30));
     fmt::print("\nAnd what the survey says of each, as it was handed over:\n\n");
     show_survey("cabinet.step", -60, 25);
@@ -283,8 +291,8 @@ int dispatch(int argc, char** argv) {
     auto* draw_cmd = app.add_subcommand("draw", "a picture of a model or of a file's solids");
     draw_cmd->add_option("INPUT", da.input, "model.halvo, CAD file or plan")->required();
     draw_cmd->add_option("-o,--out", da.out, "PNG file")->required();
-    draw_cmd->add_option("--colour", da.colour, "body, thickness, edges, joints, gap, quality, coverage")
-        ->check(CLI::IsMember({"body", "thickness", "edges", "quality", "coverage", "joints", "gap"}));
+    draw_cmd->add_option("--colour", da.colour, "body, thickness, edges, joints, gap, quality, coverage, features")
+        ->check(CLI::IsMember({"body", "thickness", "edges", "quality", "coverage", "joints", "gap", "features"}));
     draw_cmd->add_option("--show", da.show, "solid, model, mesh")->check(CLI::IsMember({"solid", "model", "mesh"}));
     draw_cmd->add_flag("--lines", da.lines, "element edges");
     draw_cmd->add_flag("--worst", da.worst, "close-up of the worst element");

@@ -48,14 +48,15 @@ void list_features(const Job& job) {
         fmt::print("  (none)\n");
         return;
     }
-    Table t({"id", "kind", "form", "size mm", "family", "alike", "body", "at mm", "volume mm3", "state", "about"});
+    Table t({"#", "id", "kind", "form", "size mm", "family", "alike", "body", "at mm", "volume mm3", "state", "about"});
     const Assembly& solids = job.as_read ? *job.as_read : job.solids;
+    int n = 0;
     for (const Feature& f : job.strip.features) {
         std::string about = f.pattern;
         for (const std::string& more : {f.bolt, f.why})
             if (!more.empty()) about += (about.empty() ? "" : "; ") + more;
-        t.row({f.key, feature_name(f.kind), f.form, number(f.size), std::to_string(f.family), std::to_string(f.alike), solids.bodies[f.body.index()].label,
-               at(f.place, job.solids.shift), fmt::format("{:+.4g}", f.volume), state_of(f), about});
+        t.row({std::to_string(++n), f.key, feature_name(f.kind), f.form, number(f.size), std::to_string(f.family), std::to_string(f.alike),
+               solids.bodies[f.body.index()].label, at(f.place, job.solids.shift), fmt::format("{:+.4g}", f.volume), state_of(f), about});
     }
     t.print();
 }

@@ -53,6 +53,42 @@ Solid rain_hood() {
     return unify(fuse({cut(outer, {inner}), rib(114.9, true, -28), rib(114.9, true, 28), rib(84.9, false, -40), rib(84.9, false, 40)}));
 }
 
+namespace {
+
+Solid drilled(const Solid& s, double radius, int nx, int ny, const Vec2& first, const Vec2& step) {
+    std::vector<Solid> tools;
+    for (int i = 0; i < nx; ++i)
+        for (int j = 0; j < ny; ++j) tools.push_back(cylinder({first.x() + i * step.x(), first.y() + j * step.y(), -1}, Vec3::UnitZ(), radius, 10));
+    return cut(s, tools);
+}
+
+Solid bare_logger_tray() {
+    return unify(fuse({cut(box({0, 0, 0}, {120, 80, 25}), {box({3, 3, 3}, {114, 74, 30})}), box({58, 3, 3}, {3, 74, 15})}));
+}
+
+Solid with_bolt_holes(const Solid& s) {
+    return drilled(s, 5.5, 2, 2, {25, 20}, {70, 40});
+}
+
+}  // namespace
+
+Solid plain_logger_tray() {
+    return with_bolt_holes(bare_logger_tray());
+}
+
+bool logger_tray_root(const Vec3& m) {
+    const auto at = [](double v, double a, double b) { return std::abs(v - a) < 1e-6 || std::abs(v - b) < 1e-6; };
+    const bool floor = std::abs(m.z() - 3) < 1e-6 && m.x() > 2.9 && m.x() < 117.1 && m.y() > 2.9 && m.y() < 77.1;
+    const bool upright = (at(m.x(), 3, 117) || at(m.x(), 58, 61)) && at(m.y(), 3, 77) && m.z() > 3;
+    return floor || upright;
+}
+
+Solid logger_tray() {
+    const Solid holed = drilled(with_bolt_holes(rounded_edges(bare_logger_tray(), 2, logger_tray_root)), 1, 4, 3, {66, 13}, {7, 27});
+    const Solid angle = cut(box({20, -0.6, 8}, {30, 0.6, 10}), {box({25, -1, 11}, {20, 2, 4})}), disc = cylinder({80, 0, 13}, {0, -1, 0}, 4, 0.6);
+    return unify(fuse({holed, angle, disc}));
+}
+
 std::vector<Item> bent_sensor_arm() {
     constexpr double diameter = 33.7, t = 2.6, radius = 100, rise = 300, reach = 250;
     const auto profile = tube(diameter, t);

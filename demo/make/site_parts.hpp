@@ -15,6 +15,12 @@ namespace make {
 [[nodiscard]] Solid anchor_block();
 /// Bent from 3 mm sheet, four holes.
 [[nodiscard]] Solid bracket();
+/// Moulded, walls and a rib of 3 mm, four bolt holes: the data logger's tray before its details.
+[[nodiscard]] Solid plain_logger_tray();
+/// Is the middle of an edge on one between the tray's floor, walls and rib inside?
+[[nodiscard]] bool logger_tray_root(const Vec3& middle);
+/// The same with rounds of 2 mm along the roots, twelve pin holes of 2 mm and two emblems raised by 0.6 mm.
+[[nodiscard]] Solid logger_tray();
 /// The instrument shelf and things around it, with a defect of every kind.
 [[nodiscard]] std::vector<Item> spoilt_shelf();
 

@@ -38,6 +38,8 @@ struct Content {
 [[nodiscard]] Content compose_survey(const Job& job);
 /// The solids, skin without a sheet marked and numbered as in the proof.
 [[nodiscard]] Content compose_coverage(const Job& job);
+/// The solids as read, with what strip found in them numbered as in the list.
+[[nodiscard]] Content compose_features(const Job& job);
 /// Sheets and members as they were halved, each within its own body, with the solids' edges.
 [[nodiscard]] Content compose_before(const Job& job);
 /// Where the joint is that went furthest.

@@ -210,7 +210,10 @@ void draw(const std::filesystem::path& file, const Job& job, const DrawOptions& 
         draw_gap(file, job, options);
         return;
     }
-    Content content = options.survey ? compose_survey(job) : options.colour == DrawOptions::Colour::coverage ? compose_coverage(job) : compose(job, options);
+    Content content = options.survey                                    ? compose_survey(job)
+                      : options.colour == DrawOptions::Colour::features ? compose_features(job)
+                      : options.colour == DrawOptions::Colour::coverage ? compose_coverage(job)
+                                                                        : compose(job, options);
     if (content.scene.triangles.empty() && content.scene.lines.empty())
         throw Error(ErrorKind::usage, "there is nothing to draw: the file holds no model; run it first, or draw --show solid");
     content.scene.azimuth = options.azimuth, content.scene.elevation = options.elevation;
