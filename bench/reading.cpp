@@ -144,11 +144,16 @@ void loops_in_one_face(benchmark::State& state) {
     Assembly solids;
     for (auto _ : state) {
         const Cost parse = costs_of({[&] { benchmark::DoNotOptimize(make::kernel_parse_seconds(file)); }}).at(0);
-        const auto ours = costs_of({[&] { solids = read(file); }, [&] { benchmark::DoNotOptimize(survey(solids)); }});
+        Survey seen;
+        StripOptions all_bores;
+        all_bores.holes = 8;
+        const auto ours =
+            costs_of({[&] { solids = read(file); }, [&] { seen = survey(solids); }, [&] { benchmark::DoNotOptimize(strip(solids, seen, all_bores)); }});
         state.counters["file_MB"] = static_cast<double>(std::filesystem::file_size(file)) / 1e6;
         state.counters["kernel_parse_s"] = parse.seconds;
         state.counters["read/parse"] = ours[0].seconds / parse.seconds;
         state.counters["survey/parse"] = ours[1].seconds / parse.seconds;
+        state.counters["strip/parse"] = ours[2].seconds / parse.seconds;
         state.counters["read_MB"] = ours[0].megabytes;
     }
 }

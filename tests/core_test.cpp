@@ -135,7 +135,8 @@ TEST(Progress, EveryStageReportsAndCanBeStopped) {
         EXPECT_GE(share, 0);
         EXPECT_LE(share, 1);
     };
-    (void)survey(solids, {}, watch);
+    const Survey seen = survey(solids, {}, watch);
+    (void)strip(solids, seen, {}, watch);
     Model m = halve(solids, {}, watch);
     join(m, solids, {}, watch);
     const Mesh k = mesh(m, {20}, watch);
@@ -152,6 +153,7 @@ TEST(Progress, EveryStageReportsAndCanBeStopped) {
         }
     };
     EXPECT_TRUE(stopped([&] { (void)survey(solids, {}, stop); }));
+    EXPECT_TRUE(stopped([&] { (void)strip(solids, seen, {}, stop); }));
     EXPECT_TRUE(stopped([&] { (void)halve(solids, {}, stop); }));
     EXPECT_TRUE(stopped([&] { join(m, solids, {}, stop); }));
     EXPECT_TRUE(stopped([&] { (void)mesh(m, {20}, stop); }));

@@ -218,6 +218,54 @@ TEST(Strip, WithoutALimitItIsProposed) {
     for (const LedgerEntry& e : out.ledger) EXPECT_EQ(e.state, EntryState::proposed);
 }
 
+TEST(Strip, HolesThatLookLikeBoltHolesAreNotProposed) {
+    const auto holed = [](double z, bool pins) {
+        std::vector<make::Solid> tools;
+        for (const double x : {20.0, 80.0})
+            for (const double y : {15.0, 45.0}) tools.push_back(make::cylinder({x, y, z - 1}, Vec3::UnitZ(), 2, 8));
+        if (pins)
+            for (int i = 0; i < 3; ++i) tools.push_back(make::cylinder({35.0 + 15 * i, 30, z - 1}, Vec3::UnitZ(), 1.5, 8));
+        return make::cut(make::box({0, 0, z}, {100, 60, 6}), tools);
+    };
+    const Assembly read = solids_of({{"lower", holed(0, true)}, {"upper", holed(6, false)}});
+    const Stripped out = stripped(read, {});
+    int bolts = 0, pins = 0;
+    for (const Feature& f : out.features) {
+        if (std::abs(f.size - 4) < 1e-9) {
+            ++bolts;
+            EXPECT_EQ(f.bolt, "faces a hole of another body");
+            EXPECT_EQ(f.pattern, "2 x 2 on a grid");
+            EXPECT_EQ(f.alike, 8);
+            EXPECT_FALSE(f.offered);
+        } else if (std::abs(f.size - 3) < 1e-9) {
+            ++pins;
+            EXPECT_EQ(f.pattern, "3 in a row");
+            EXPECT_TRUE(f.bolt.empty() && f.offered);
+        }
+    }
+    EXPECT_EQ(bolts, 8);
+    EXPECT_EQ(pins, 3);
+    // An order is one all the same.
+    StripOptions o;
+    o.holes = 4;
+    EXPECT_NEAR(stripped(read, o).solids.bodies[0].mass.volume, 100 * 60 * 6, 1e-6);
+}
+
+TEST(Strip, ChamfersGo) {
+    // A bar whose four long edges are cut off at 45 degrees, two of them at 2 mm and two at 3.
+    const make::Solid bar = make::extrude({make::polygon({{2, 0}, {38, 0}, {40, 2}, {40, 17}, {37, 20}, {3, 20}, {0, 17}, {0, 2}})}, 100);
+    const Assembly read = solids_of({{"bar", make::moved(bar, anywhere())}});
+    StripOptions o;
+    o.chamfers = 2.5;
+    const Stripped some = stripped(read, o);
+    EXPECT_NEAR(some.solids.bodies[0].mass.volume, (40 * 20 - 9) * 100, 1e-8 * 80000);
+    EXPECT_EQ(some.solids.bodies[0].faces.size(), 8u);
+    o.chamfers = 3;
+    const Stripped all = stripped(read, o);
+    EXPECT_NEAR(all.solids.bodies[0].mass.volume, 40 * 20 * 100, 1e-8 * 80000);
+    EXPECT_EQ(all.solids.bodies[0].edges.size(), 12u);
+}
+
 TEST(Strip, ManyHoles) {
     Folder folder;
     spit(folder / "sheet.step", make::perforated(22, make::Bores::no_seam));

@@ -63,14 +63,10 @@ void list_features(const Job& job) {
 
 void print_strip(const Job& job) {
     std::map<FeatureKind, Sum> gone, offered;
-    std::size_t kept = 0, stay = 0, bolts = 0;
+    std::size_t kept = 0, stay = 0;
     double volume = 0, solid = 0;
     for (const Feature& f : job.strip.features) {
         const bool could = f.offered && f.state == EntryState::proposed;
-        if (could && !f.bolt.empty()) {
-            ++bolts;
-            continue;
-        }
         if (f.state == EntryState::refused) ++kept;
         if (f.state != EntryState::applied && !could) continue;
         Sum& s = (f.state == EntryState::applied ? gone : offered)[f.kind];
@@ -99,9 +95,6 @@ void print_strip(const Job& job) {
                    nodes, key_of(k), std::ceil(s.largest * 100) / 100);
         head = "           ";
     }
-    if (bolts > 0)
-        fmt::print("{}{} small {} like bolt holes and {} not proposed; halvo list MODEL features says why\n", head, bolts,
-                   bolts == 1 ? "hole looks" : "holes look", bolts == 1 ? "is" : "are");
 }
 
 void print_features(const Job& job) {

@@ -1,10 +1,8 @@
 #include "body/close_wound.hpp"
 
-#include "body/trace_loops.hpp"
+#include "body/opening.hpp"
 #include "core/index.hpp"
 #include "geom/carry.hpp"
-
-#include <halvo/chart.hpp>
 
 #include <algorithm>
 #include <array>
@@ -13,44 +11,13 @@
 #include <set>
 
 namespace halvo {
+namespace wound {
 namespace {
 
 constexpr double apart_at_most = 1000;  // tolerances, between places found along two edges: files give their edges that exactly
 constexpr double farthest = 2;          // times the opening's size: how far an edge is carried on
 constexpr double level = 1e-4;          // cosine: a direction along a face rather than into it
 constexpr double unsure = 0.3;          // sum of two sines: on which sides of an edge two faces lie
-constexpr int most_trials = 4000;       // of closing a step in one way or another
-
-// An edge between two faces that runs into the opening. Seen along the ring, `prev` comes before it and `next` after.
-struct Strand {
-    int prev = -1, next = -1;
-    int edge = -1, end = 0;  // of the body, and which of its ends is open; -1: a new one, from `vertex` on
-    int vertex = -1;
-    std::optional<Curve> way;  // along the edge and on from its open end; of a new one from its start
-    double open = 0;           // where on it the open end is
-};
-
-struct Slot {
-    int face = -1, strand = -1;  // the strand to the next slot; -1 where one face goes all round
-    int loop = -1;               // of the face, where it goes all round
-};
-using Ring = std::vector<Slot>;
-
-struct NewEdge {
-    BodyEdge edge;
-    int prev = -1, next = -1;
-};
-
-struct State {
-    std::vector<Ring> rings;
-    std::vector<Strand> strands;
-    std::vector<Vec3> vertices;
-    std::vector<NewEdge> edges;
-    std::map<int, BodyEdge> carried;
-    std::vector<std::pair<int, int>> united;
-    std::vector<int> ends;
-    double extent = 0;
-};
 
 enum class Step { meet, connect, reach_over, cover, star };
 
@@ -65,120 +32,34 @@ struct Event {
     std::array<Vec3, 3> ways{};
 };
 
-class Wound {
+class Closer : public Opening {
 public:
-    Wound(const SkinGraph& graph, const std::vector<int>& faces, double tol) : graph_(graph), gone_(faces.begin(), faces.end()), tol_(tol) {}
+    Closer(const SkinGraph& graph, const std::vector<int>& faces, double tol, int effort) : Opening(graph, faces, tol), effort_(effort) {}
 
     Closing run() {
         State s;
         Closing out;
         if (!open(s, out.why)) return out;
-        size_ = box_.isEmpty() ? tol_ : box_.diagonal().norm();
+        const int slots = slots_of(s);
+        most_ = effort_ + slots * slots * 4;
         for (const auto& [patch, rounds] : beside_patch_) {
             middle_[patch] = middle_of(patch);
             for (int r : rounds) middle_[r] = middle_of(r);
         }
         for (Strand& k : s.strands) carry(k);
-        if (!solve(s)) {
-            out.why = trials_ >= most_trials ? "the faces beside it meet in too many ways" : "the faces beside it do not meet when they are carried on";
+        const bool closed = solve(s);
+        out.effort = spent_;
+        if (!closed) {
+            out.why = spent_ >= most_ ? "the faces beside it meet in too many ways" : "the faces beside it do not meet when they are carried on";
             return out;
         }
         SkinEdit edit;
-        if (!write(s, edit, out.why)) return out;
-        out.edit = std::move(edit), out.extent = s.extent;
+        if (!write_edit(*this, s, edit, out.why)) return out;
+        out.edit = std::move(edit);
         return out;
     }
 
 private:
-    [[nodiscard]] const Body& body() const { return graph_.body(); }
-    [[nodiscard]] const BodyEdge& edge_of(const Coedge& c) const { return body().edges[c.edge.index()]; }
-    [[nodiscard]] Vec3 normal(int face, const Vec3& p) const {
-        const Vec3 n = graph_.base(face).foot(p).normal;
-        return body().faces[ix(face)].reversed ? Vec3(-n) : n;
-    }
-    [[nodiscard]] Vec3 middle_of(int face) const {
-        Box3 box;
-        for (const auto& loop : body().faces[ix(face)].loops)
-            for (const Coedge& c : loop)
-                if (!edge_of(c).degenerate) box.extend(edge_of(c).curve.box());
-        return box.center();
-    }
-    [[nodiscard]] bool in_wound(const Coedge& c) const { return wound_.count(c.edge.value) > 0; }
-
-    // The rings of faces round the opening, and the edges that end there.
-    bool open(State& s, std::string& why) {
-        std::vector<EdgeSide> starts;
-        for (int f : gone_)
-            for (const auto& loop : body().faces[ix(f)].loops)
-                for (const Coedge& c : loop) {
-                    const BodyEdge& e = edge_of(c);
-                    if (e.degenerate) continue;
-                    const auto& sides = graph_.sides(c.edge.value);
-                    if (sides.size() != 2) return why = "the skin is open there", false;
-                    box_.extend(e.curve.box());
-                    const EdgeSide& other = sides[0].face == f && (sides[1].face != f || &graph_.coedge(sides[0]) == &c) ? sides[1] : sides[0];
-                    if (gone_.count(other.face)) {
-                        if (other.face != f) gone_beside_[f].insert(other.face);
-                        continue;
-                    }
-                    kept_beside_[f].insert(other.face);
-                    wound_.insert(c.edge.value), starts.push_back(other);
-                }
-        std::sort(starts.begin(), starts.end(),
-                  [](const EdgeSide& a, const EdgeSide& b) { return std::tie(a.face, a.loop, a.place) < std::tie(b.face, b.loop, b.place); });
-        for (const auto& [f, others] : gone_beside_) {
-            std::vector<int> rounds;
-            for (int r : others)
-                if (kept_beside_[r].size() == 2) rounds.push_back(r);
-            if (rounds.size() >= 3) beside_patch_.emplace_back(f, rounds);
-        }
-        for (const EdgeSide& k : starts) {
-            const int e = graph_.coedge(k).edge.value;
-            borders_[k.face].emplace_back(body().edges[ix(e)].curve.box(), e);
-        }
-        std::set<int> seen;
-        for (const EdgeSide& start : starts)
-            if (!seen.count(graph_.coedge(start).edge.value) && !ring_from(start, s, seen, why)) return false;
-        return true;
-    }
-
-    [[nodiscard]] EdgeSide next_of(EdgeSide s) const {
-        const auto& loop = body().faces[ix(s.face)].loops[ix(s.loop)];
-        do s.place = (s.place + 1) % static_cast<int>(loop.size());
-        while (edge_of(loop[ix(s.place)]).degenerate);
-        return s;
-    }
-
-    bool ring_from(const EdgeSide& start, State& s, std::set<int>& seen, std::string& why) {
-        Ring ring{{start.face, -1, start.loop}};
-        EdgeSide here = start;
-        seen.insert(graph_.coedge(here).edge.value);
-        for (std::size_t guard = 0; guard < 4 * body().edges.size() + 16; ++guard) {
-            const EdgeSide next = next_of(here);
-            const Coedge& c = graph_.coedge(next);
-            if (in_wound(c)) {
-                if (next.face == start.face && next.loop == start.loop && next.place == start.place) {
-                    // The last slot goes on in the first.
-                    if (ring.size() > 1) ring.pop_back();
-                    s.rings.push_back(std::move(ring));
-                    return true;
-                }
-                seen.insert(c.edge.value);
-                here = next;
-                continue;
-            }
-            const auto& sides = graph_.sides(c.edge.value);
-            if (sides.size() != 2) return why = "the skin is open beside it", false;
-            const EdgeSide across = &graph_.coedge(sides[0]) == &c ? sides[1] : sides[0];
-            Strand k{next.face, across.face, c.edge.value, c.reversed ? 1 : 0, graph_.start_of(c), std::nullopt, 0};
-            ring.back().strand = static_cast<int>(s.strands.size());
-            s.strands.push_back(k), used_.insert({next.face, next.loop}), used_.insert({across.face, across.loop});
-            ring.push_back({across.face});
-            here = across;
-        }
-        return why = "the edges round it do not close", false;
-    }
-
     void carry(Strand& k) const {
         const BodyEdge& e = body().edges[ix(k.edge)];
         const Curve own = k.end == 1 ? e.curve : e.curve.reversed();
@@ -192,10 +73,6 @@ private:
         else k.way->t1 = on->t1;
     }
 
-    [[nodiscard]] Vec3 point(const State& s, int vertex) const {
-        return ix(vertex) < body().vertices.size() ? body().vertices[ix(vertex)] : s.vertices[ix(vertex) - body().vertices.size()];
-    }
-
     [[nodiscard]] bool same_face(int a, int b, const Vec3& at) const {
         if (a == b) return true;
         const Face &f = body().faces[ix(a)], &g = body().faces[ix(b)];
@@ -203,39 +80,8 @@ private:
         return normal(a, at).dot(normal(b, at)) > 0;
     }
 
-    // From a point to the nearest place of a face's border with what goes; nothing for faces that touch it in a corner alone.
-    [[nodiscard]] std::optional<Vec3> to_border(int face, const Vec3& p) const {
-        const auto it = borders_.find(face);
-        if (it == borders_.end()) return std::nullopt;
-        double best = std::numeric_limits<double>::max();
-        Vec3 out = Vec3::Zero();
-        for (const auto& [box, e] : it->second) {
-            if (box.squaredExteriorDistance(p) >= best * best) continue;
-            const Curve& c = body().edges[ix(e)].curve;
-            const Vec3 d = c.point(c.nearest(p)) - p;
-            if (d.norm() < best) best = d.norm(), out = d;
-        }
-        return out;
-    }
-    // How far a face has to be carried on to a point.
-    [[nodiscard]] double beyond(int face, const Vec3& p) const {
-        const auto d = to_border(face, p);
-        return d ? d->norm() : 0;
-    }
-    // Does an edge that leaves `p` along `way` have `prev` on its one side and `next` on the other? By where both end now: positive if so,
-    // negative if it is the other way round, about 0 where that does not tell.
-    [[nodiscard]] double parts(int prev, int next, const Vec3& p, const Vec3& way) const {
-        double sum = 0;
-        for (const bool first : {true, false}) {
-            const int face = first ? prev : next;
-            const auto d = to_border(face, p);
-            if (!d || d->norm() <= tol_) continue;
-            sum += normal(face, p).cross(first ? Vec3(-way) : way).dot(d->normalized());
-        }
-        return sum;
-    }
     // The same along the part of a strand that comes to be an edge.
-    [[nodiscard]] double beyond(const Strand& k, double t) const {
+    [[nodiscard]] double beyond_along(const Strand& k, double t) const {
         if (!k.way || t <= k.open) return 0;
         double worst = 0;
         for (const double w : {0.25, 0.5, 0.75}) {
@@ -289,7 +135,7 @@ private:
             if ((p.edge < 0 || q.edge >= 0) && !t) return;
             if (p.edge >= 0 && q.edge < 0 && !t) return;
             if (p.edge < 0 && q.edge >= 0 && !u) return;
-            const double far = std::max(t && (p.edge < 0 || q.edge >= 0) ? beyond(p, *t) : 0, u && q.edge < 0 ? beyond(q, *u) : 0);
+            const double far = std::max(t && (p.edge < 0 || q.edge >= 0) ? beyond_along(p, *t) : 0, u && q.edge < 0 ? beyond_along(q, *u) : 0);
             out.push_back({far, Step::connect, r, i, 0, 0, qv, t.value_or(0), u.value_or(0)});
             return;
         }
@@ -307,7 +153,7 @@ private:
             const auto t = comes_to(p, at, pv), u = comes_to(q, at, qv);
             if (!t || !u) continue;
             if (std::max((at - pv).norm(), (at - qv).norm()) > farthest * size_) continue;
-            const double cost = std::max({beyond(a, at), beyond(b, at), beyond(c, at), beyond(p, *t), beyond(q, *u)});
+            const double cost = std::max({beyond(a, at), beyond(b, at), beyond(c, at), beyond_along(p, *t), beyond_along(q, *u)});
             if (!best || cost < best->cost) best = Event{cost, Step::meet, r, i, 0, 0, at, *t, *u};
         }
         if (!best) return;
@@ -349,7 +195,7 @@ private:
             if (const auto at = onto_three(graph_.base(k.prev), graph_.base(k.next), graph_.base(g), e.at); at && (*at - e.at).norm() <= apart_at_most * tol_)
                 e.at = *at;
         if ((e.at - point_of(k)).norm() > farthest * size_) return;
-        e.cost = std::max({beyond(k.prev, e.at), beyond(k.next, e.at), beyond(g, e.at), beyond(k, e.t)});
+        e.cost = std::max({beyond(k.prev, e.at), beyond(k.next, e.at), beyond(g, e.at), beyond_along(k, e.t)});
         const Vec3 ng = normal(g, e.at), forward = k.way->derivative(e.t).normalized();
         const auto leave = [&](int face, bool prev) {
             const Vec3 n = normal(face, e.at);
@@ -406,22 +252,22 @@ private:
         if (faces.size() != 3 || std::any_of(faces.begin(), faces.end(), [&](int f) { return !alone.count(f); })) return;
         std::array<int, 3> f{};
         std::copy(faces.begin(), faces.end(), f.begin());
-        const auto at = onto_three(graph_.base(f[0]), graph_.base(f[1]), graph_.base(f[2]), middle_[patch]);
-        if (!at || (*at - middle_[patch]).norm() > size_) return;
+        const auto at = onto_three(graph_.base(f[0]), graph_.base(f[1]), graph_.base(f[2]), middle_.at(patch));
+        if (!at || (*at - middle_.at(patch)).norm() > size_) return;
         // Of the edge between each two: along the round that lies there.
         const auto along = [&](int a, int b) -> std::optional<Vec3> {
             for (int r : rounds)
                 if (kept_beside_.at(r).count(a) && kept_beside_.at(r).count(b)) {
                     const Vec3 w = normal(a, *at).cross(normal(b, *at));
                     if (w.norm() < level) return std::nullopt;
-                    return w.dot(middle_[r] - *at) < 0 ? Vec3(-w.normalized()) : w.normalized();
+                    return w.dot(middle_.at(r) - *at) < 0 ? Vec3(-w.normalized()) : w.normalized();
                 }
             return std::nullopt;
         };
         const auto w01 = along(f[0], f[1]);
         if (!w01) return;
         if (parts(f[0], f[1], *at, *w01) < 0) std::swap(f[1], f[2]);
-        Event e{(*at - middle_[patch]).norm(), Step::star};
+        Event e{(*at - middle_.at(patch)).norm(), Step::star};
         e.at = *at;
         for (std::size_t k = 0; k < 3; ++k) {
             const auto w = along(f[k], f[(k + 1) % 3]);
@@ -463,10 +309,17 @@ private:
         return out;
     }
 
+    static int slots_of(const State& s) {
+        std::size_t n = 0;
+        for (const Ring& r : s.rings) n += r.size();
+        return static_cast<int>(n);
+    }
+
     bool solve(State& s) {
         if (s.rings.empty()) return true;
+        spent_ += slots_of(s);
         for (const Event& e : events(s)) {
-            if (++trials_ > most_trials) return false;
+            if (spent_ > most_) return false;
             State next = s;
             if (!take(next, e) || !solve(next)) continue;
             s = std::move(next);
@@ -537,7 +390,6 @@ private:
     }
 
     bool take(State& s, const Event& e) const {
-        s.extent = std::max(s.extent, e.step == Step::cover ? 0 : e.cost);
         if (e.step == Step::cover) {
             s.rings.erase(s.rings.begin() + static_cast<std::ptrdiff_t>(e.ring));
             return true;
@@ -606,129 +458,15 @@ private:
         return true;
     }
 
-    // A coedge, and where it was.
-    struct Use {
-        Coedge use;
-        EdgeSide place;
-    };
-
-    // Loops from what is left of those round the opening and the new edges.
-    bool write(const State& s, SkinEdit& edit, std::string& why) {
-        edit.faces.assign(gone_.begin(), gone_.end());
-        edit.vertices = s.vertices, edit.ends = s.ends;
-        for (const auto& [e, edge] : s.carried) edit.carried.emplace_back(e, edge);
-        std::map<int, int> root;
-        const auto face_of = [&](int f) {
-            while (root.count(f)) f = root[f];
-            return f;
-        };
-        for (const auto& [keep, gone] : s.united) {
-            const int a = face_of(keep), b = face_of(gone);
-            if (a != b) root[b] = a, edit.united.emplace_back(a, b);
-        }
-        for (int e : wound_)
-            for (const EdgeSide& side : graph_.sides(e))
-                if (!gone_.count(side.face)) used_.insert({side.face, side.loop});
-        std::map<int, std::vector<Use>> left;
-        for (const auto& [f, l] : used_) {
-            edit.loops.emplace_back(f, l);
-            auto& list = left[face_of(f)];
-            const auto& loop = body().faces[ix(f)].loops[ix(l)];
-            for (std::size_t i = 0; i < loop.size(); ++i)
-                if (!edge_of(loop[i]).degenerate && !in_wound(loop[i]))
-                    list.push_back({bare(loop[i].edge.value, loop[i].reversed), {f, l, static_cast<int>(i)}});
-        }
-        for (const NewEdge& n : s.edges) {
-            const int number = static_cast<int>(body().edges.size() + edit.edges.size());
-            edit.edges.push_back(n.edge);
-            left[face_of(n.prev)].push_back({bare(number, true), {}}), left[face_of(n.next)].push_back({bare(number, false), {}});
-        }
-        for (const BodyEdge& e : edit.edges) edit.ends.insert(edit.ends.end(), e.vertices.begin(), e.vertices.end());
-        for (const auto& [k, e] : edit.carried) edit.ends.insert(edit.ends.end(), e.vertices.begin(), e.vertices.end());
-        for (const NewEdge& n : s.edges)
-            if (leaves_spline(n.edge.curve, {n.prev, n.next})) return why = past_spline, false;
-        for (const auto& [e, edge] : s.carried) {
-            std::vector<int> faces;
-            for (const EdgeSide& side : graph_.sides(e)) faces.push_back(side.face);
-            if (leaves_spline(edge.curve, faces)) return why = past_spline, false;
-        }
-        for (auto& [f, list] : left)
-            if (!chain(f, list, edit, why)) return false;
-        for (const auto& [f, list] : left) {
-            const auto stays = [&](int face) {
-                return graph_.loops_of(face) > std::count_if(used_.begin(), used_.end(), [&](const auto& u) { return u.first == face; });
-            };
-            const bool any = stays(f) || std::any_of(edit.borders.begin(), edit.borders.end(), [&, of = f](const auto& b) { return b.first == of; });
-            if (!any) return why = "a face beside it would have no border left", false;
-        }
-        return true;
-    }
-
-    static Coedge bare(int edge, bool reversed) {
-        Coedge c;
-        c.edge = BodyEdgeId(edge), c.reversed = reversed;
-        return c;
-    }
-
-    static constexpr const char* past_spline = "a free surface beside it would have to go on past what the file gives of it";
-
-    // Of a spline there is no more than the file gives, carried on straight: not what the part was before.
-    [[nodiscard]] bool leaves_spline(const Curve& c, const std::vector<int>& faces) const {
-        for (int f : faces) {
-            const auto* free = std::get_if<FreeSurface>(&body().faces[ix(f)].surface);
-            if (!free) continue;
-            if (!free->spline) return true;
-            for (const double w : {0.0, 0.25, 0.5, 0.75, 1.0}) {
-                const Vec2 uv = graph_.base(f).parameters(c.point(c.t0 + w * (c.t1 - c.t0)));
-                if ((free->spline->extended(uv, 0).p - free->spline->point(free->spline->clamped(uv))).norm() > 10 * tol_) return true;
-            }
-        }
-        return false;
-    }
-
-    // Which coedge follows which, from how they did and, where that is gone, from the vertex they meet in.
-    bool chain(int face, const std::vector<Use>& list, SkinEdit& edit, std::string& why) const {
-        std::map<std::array<int, 3>, std::size_t> number;
-        std::vector<LoopUse> uses;
-        for (std::size_t i = 0; i < list.size(); ++i) {
-            const EdgeSide& k = list[i].place;
-            if (k.face >= 0) number[{k.face, k.loop, k.place}] = i;
-            uses.push_back({list[i].use, -1});
-        }
-        for (std::size_t i = 0; i < list.size(); ++i) {
-            if (list[i].place.face < 0) continue;
-            const EdgeSide after = next_of(list[i].place);
-            if (const auto it = number.find({after.face, after.loop, after.place}); it != number.end()) uses[i].after = static_cast<std::ptrdiff_t>(it->second);
-        }
-        const std::map<int, BodyEdge> carried(edit.carried.begin(), edit.carried.end());
-        const auto edge = [&](BodyEdgeId e) -> const BodyEdge& {
-            if (e.index() >= body().edges.size()) return edit.edges[e.index() - body().edges.size()];
-            const auto it = carried.find(e.value);
-            return it != carried.end() ? it->second : body().edges[e.index()];
-        };
-        auto loops = trace_loops(uses, edge, [&](const Vec3& p) { return normal(face, p); });
-        if (!loops) return why = "the edges round a face beside it would not close", false;
-        for (auto& loop : *loops) edit.borders.emplace_back(face, std::move(loop));
-        return true;
-    }
-
-    const SkinGraph& graph_;
-    std::set<int> gone_;
-    double tol_, size_ = 0;
-    Box3 box_;
-    std::set<int> wound_;                                         // edges between what goes and what stays
-    std::set<std::pair<int, int>> used_;                          // loops that change: face and loop
-    std::map<int, std::vector<std::pair<Box3, int>>> borders_;    // of the faces that stay: their edges with what goes
-    std::map<int, std::set<int>> kept_beside_, gone_beside_;      // of the faces that go
-    std::vector<std::pair<int, std::vector<int>>> beside_patch_;  // faces all among those that go, and the rounds at them
-    mutable std::map<int, Vec3> middle_;
-    int trials_ = 0;
+    int effort_, most_ = 0, spent_ = 0;  // faces round the opening looked at
+    std::map<int, Vec3> middle_;         // of corner patches and the rounds beside them
 };
 
 }  // namespace
+}  // namespace wound
 
-Closing close_wound(const SkinGraph& graph, const std::vector<int>& faces, double tol) {
-    return Wound(graph, faces, tol).run();
+Closing close_wound(const SkinGraph& graph, const std::vector<int>& faces, double tol, int effort) {
+    return wound::Closer(graph, faces, tol, effort).run();
 }
 
 }  // namespace halvo

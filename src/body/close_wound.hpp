@@ -8,13 +8,16 @@ namespace halvo {
 /// How a wound closes: the change, or why it does not.
 struct Closing {
     std::optional<SkinEdit> edit;
-    double extent = 0;  ///< how far the farthest edge was carried on (mm)
+    int effort = 0;  ///< what it took: faces round the opening looked at
     std::string why;
 };
 
+inline constexpr int full_effort = 20000;  // for what the plan orders; a ring of n faces has 4 n squared besides
+
 /// Takes `faces` out of the skin. Each neighbour is carried on along its own surface: edges between two neighbours that end at the opening run
 /// on into it until a third one cuts them, new edges start there, and so on until every edge ends in another; rings of one face that has
-/// nothing to meet are closed by the face itself. What is made is the least that closes; nothing is changed here.
-[[nodiscard]] Closing close_wound(const SkinGraph& graph, const std::vector<int>& faces, double tol);
+/// nothing to meet are closed by the face itself. What is made is the least that closes; nothing is changed here. It
+/// is given up after an effort.
+[[nodiscard]] Closing close_wound(const SkinGraph& graph, const std::vector<int>& faces, double tol, int effort = full_effort);
 
 }  // namespace halvo

@@ -142,12 +142,6 @@ void SkinGraph::add_sides(int face, int loop) {
     for (std::size_t i = 0; i < list.size(); ++i) sides_[list[i].edge.index()].push_back({face, loop, static_cast<int>(i)});
 }
 
-int SkinGraph::across(int edge, int face) const {
-    const auto& s = sides(edge);
-    if (s.size() != 2) return -1;
-    return s[0].face == face ? s[1].face : s[0].face;
-}
-
 const BaseSurface& SkinGraph::base(int face) const {
     const auto it = bases_.find(face);
     if (it != bases_.end()) return it->second;

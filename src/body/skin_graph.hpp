@@ -35,9 +35,6 @@ public:
     [[nodiscard]] const Body& body() const { return body_; }
     [[nodiscard]] const std::vector<EdgeSide>& sides(int edge) const { return sides_[static_cast<std::size_t>(edge)]; }
     [[nodiscard]] bool has_face(int face) const { return face_there_[static_cast<std::size_t>(face)]; }
-    [[nodiscard]] bool has_loop(int face, int loop) const { return loop_there_[static_cast<std::size_t>(face)][static_cast<std::size_t>(loop)]; }
-    /// The face across an edge from `face`; itself at seams, -1 at free edges and where three or more meet.
-    [[nodiscard]] int across(int edge, int face) const;
     [[nodiscard]] const BaseSurface& base(int face) const;
     [[nodiscard]] const Coedge& coedge(const EdgeSide& s) const;
     [[nodiscard]] int start_of(const Coedge& c) const;

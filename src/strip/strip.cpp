@@ -21,7 +21,10 @@ namespace halvo {
 namespace {
 
 constexpr double rounds_searched = 2;     // wall thicknesses: larger rounds are the part's shape, unless the plan speaks of them
+constexpr double raised_searched = 2;     // the same for what stands out or is sunk
 constexpr double as_worked_out = 1e-6;    // of a body's volume, between what its edits say and what its exact skin then holds
+constexpr int small_effort = 3000;        // faces looked at to close what is only proposed
+constexpr int most_effort = 300000;       // the same over all features of a body
 constexpr double limit_slack = 1 + 1e-6;  // a feature of just the limit's size goes
 
 EntryKind entry_of(FeatureKind k) {
@@ -106,8 +109,8 @@ void lengthen_beside(SkinGraph& graph, const std::vector<const Feature*>& featur
         if (length > 0) graph.lengthen(face, length);
 }
 
-std::string try_closing(const SkinGraph& graph, const std::vector<int>& faces, double tol, int way, Closing& out, Growth& growth) {
-    out = close_wound(graph, faces, tol);
+std::string try_closing(const SkinGraph& graph, const std::vector<int>& faces, double tol, int way, Closing& out, Growth& growth, int effort = full_effort) {
+    out = close_wound(graph, faces, tol, effort);
     if (!out.edit) return out.why;
     const auto& body = graph.body();
     const Vec3 origin = body.box.center();
@@ -292,6 +295,7 @@ private:
             }
         }
         sort_families(solids_, out_.features);
+        for (Feature& f : out_.features) f.offered = f.offered && f.bolt.empty();
     }
 
     void rule_fits_nothing(const std::string& what, const std::string& advice) {
@@ -488,6 +492,9 @@ std::vector<Feature> find_features(const Body& body, const StripOptions& options
     const FaceNeighbours neighbours = face_neighbours(body);
     const Searched s{body, neighbours, tol};
     std::vector<Feature> out = find_islands(s);
+    std::erase_if(out, [&](const Feature& f) {
+        return (f.kind == FeatureKind::raised || f.kind == FeatureKind::sunk) && f.size > searched(options, f.kind, raised_searched * wall) * limit_slack;
+    });
     for (const auto& more :
          {find_round_chains(s, searched(options, FeatureKind::round, rounds_searched * wall)), find_chamfers(s, searched(options, FeatureKind::chamfer, wall))})
         out.insert(out.end(), more.begin(), more.end());
@@ -496,11 +503,14 @@ std::vector<Feature> find_features(const Body& body, const StripOptions& options
     for (const Feature& f : out) all.push_back(&f);
     lengthen_beside(graph, all);
     KeySet keys;
+    int spent = 0;
     for (Feature& f : out) {
         Closing closing;
         std::sort(f.faces.begin(), f.faces.end());
         Growth growth;
-        f.why = try_closing(graph, f.faces, tol, grows(f), closing, growth);
+        const bool looked_into = spent < most_effort;
+        f.why = looked_into ? try_closing(graph, f.faces, tol, grows(f), closing, growth, small_effort) : "not tried: the body has many that do not close";
+        spent += closing.effort;
         f.volume = growth.volume;
         const double small = f.kind == FeatureKind::hole ? wall : 0.5 * wall;
         f.offered = f.why.empty() && !limit_of(options, f.kind) && f.size <= small * limit_slack;

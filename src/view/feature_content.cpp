@@ -19,7 +19,7 @@ enum class Fate { gone, offered, stays, other };
 Fate fate_of(const Feature& f) {
     if (f.state == EntryState::applied) return Fate::gone;
     if (f.state == EntryState::refused) return Fate::stays;
-    return f.offered && f.bolt.empty() ? Fate::offered : Fate::other;
+    return f.offered ? Fate::offered : Fate::other;
 }
 
 }  // namespace
