@@ -63,7 +63,7 @@ void find_holes(const Surveyed& s, const std::vector<Feature>& features, Finding
     if (s.summary.kind == BodyClass::slender) return;  // part of the profile
     const WallsBeside walls(s);
     say_small(
-        s, features, FindingKind::small_holes, "hole", "holes", "diameter", "strip.holes sets which count as small",
+        s, features, FindingKind::small_holes, "hole", "holes", "diameter", "strip.holes takes away those up to its diameter",
         [&](const Feature& f) {
             return f.kind == FeatureKind::hole && !f.axis.isZero() && f.size <= s.options.holes.value_or(walls.at(f.faces[0])) * (1 + 1e-9);
         },
@@ -75,7 +75,7 @@ void find_rounds(const Surveyed& s, Findings& out) {
     const double limit = s.options.rounds.value_or(s.summary.bands.empty() ? 0 : 0.5 * s.wall());
     const auto chains = find_round_chains({s.body, s.skin.neighbours, s.tol}, limit);
     say_small(
-        s, chains, FindingKind::small_rounds, "rounded edge", "rounded edges", "radius", "strip.rounds sets which count as small",
+        s, chains, FindingKind::small_rounds, "rounded edge", "rounded edges", "radius", "strip.rounds takes away those up to its radius",
         [&](const Feature&) { return true; }, out);
 }
 
@@ -96,8 +96,8 @@ void find_lettering(const Surveyed& s, const std::vector<Feature>& features, Fin
         out.push_back(
             s.finding(FindingKind::lettering,
                       fmt::format("{} {} {} on one face, up to {:.3g} mm", list.size(), kind, list.size() == 1 ? "feature" : "features", highest->size),
-                      "strip.raised sets which height counts", middle_of(s.body, s.body.faces[ix(highest->faces[0])]), highest->size, highest->faces[0],
-                      {static_cast<double>(list.size()), highest->size}));
+                      "strip.raised takes away what is up to its height", middle_of(s.body, s.body.faces[ix(highest->faces[0])]), highest->size,
+                      highest->faces[0], {static_cast<double>(list.size()), highest->size}));
     }
 }
 
