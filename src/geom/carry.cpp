@@ -108,7 +108,8 @@ std::optional<Curve> traced_from(const BaseSurface& a, const BaseSurface& b, con
     if (t.isZero()) return std::nullopt;
     double gone = 0, step = reach / steps;
     bool closed = false;
-    while (gone < reach && !closed && chain.size() < 40 * steps) {
+    constexpr std::size_t most_points = 2000;  // where steps had to be halved all along
+    while (gone < reach && !closed && chain.size() < most_points) {
         const auto q = onto_both(foot_on(a), foot_on(b), chain.back() + step * t);
         if (!q || (*q - chain.back() - step * t).norm() > strayed * step) {
             step /= 2;
