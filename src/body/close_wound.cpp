@@ -80,7 +80,7 @@ private:
         return normal(a, at).dot(normal(b, at)) > 0;
     }
 
-    // The same along the part of a strand that comes to be an edge.
+    // How far both faces have to be carried on along the part of a strand that comes to be an edge.
     [[nodiscard]] double beyond_along(const Strand& k, double t) const {
         if (!k.way || t <= k.open) return 0;
         double worst = 0;
@@ -241,11 +241,11 @@ private:
         for (const auto& [patch, rounds] : beside_patch_) {
             for (std::size_t i = 0; i < rounds.size(); ++i)
                 for (std::size_t j = i + 1; j < rounds.size(); ++j)
-                    for (std::size_t k = j + 1; k < rounds.size(); ++k) add_star(s, alone, patch, {rounds[i], rounds[j], rounds[k]}, out);
+                    for (std::size_t k = j + 1; k < rounds.size(); ++k) add_star(alone, patch, {rounds[i], rounds[j], rounds[k]}, out);
         }
     }
 
-    void add_star(const State&, const std::map<int, std::size_t>& alone, int patch, const std::array<int, 3>& rounds, std::vector<Event>& out) const {
+    void add_star(const std::map<int, std::size_t>& alone, int patch, const std::array<int, 3>& rounds, std::vector<Event>& out) const {
         std::set<int> faces;
         for (int r : rounds)
             for (int f : kept_beside_.at(r)) faces.insert(f);
@@ -276,6 +276,7 @@ private:
         }
         out.push_back(e);
     }
+
     bool star(State& s, const Event& e) const {
         const int v = vertex_at(s, e.at, {});
         Ring ring;

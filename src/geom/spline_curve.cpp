@@ -202,28 +202,6 @@ NurbsSurface revolved(const SplineCurve& c, const Vec3& origin, const Vec3& axis
     return s;
 }
 
-NurbsSurface part_of(const NurbsSurface& s, const Box2& range) {
-    NurbsSurface out = s;
-    const std::size_t nu = s.count_u(), nv = s.count_v();
-    const auto pole = [&](std::size_t i, std::size_t j) { return lifted(s.poles[i * nv + j], s.weights.empty() ? 1 : s.weights[i * nv + j]); };
-    std::vector<std::vector<Homogeneous>> rows(nv, std::vector<Homogeneous>(nu));
-    for (std::size_t i = 0; i < nu; ++i)
-        for (std::size_t j = 0; j < nv; ++j) rows[j][i] = pole(i, j);
-    cut_rows(out.knots_u, out.degree_u, rows, range.min().x(), range.max().x());
-    const std::size_t mu = rows[0].size();
-    std::vector<std::vector<Homogeneous>> across(mu, std::vector<Homogeneous>(nv));
-    for (std::size_t i = 0; i < mu; ++i)
-        for (std::size_t j = 0; j < nv; ++j) across[i][j] = rows[j][i];
-    cut_rows(out.knots_v, out.degree_v, across, range.min().y(), range.max().y());
-    out.poles.clear(), out.weights.clear();
-    for (const auto& row : across)
-        for (const Homogeneous& h : row) {
-            out.poles.emplace_back(h.head<3>() / h[3]);
-            if (!s.weights.empty()) out.weights.push_back(h[3]);
-        }
-    return out;
-}
-
 namespace {
 
 // The last poles of a row whose last piece goes on to `to`.
@@ -258,26 +236,39 @@ void lengthen_rows(std::vector<double>& knots, int degree, std::vector<std::vect
     }
 }
 
-}  // namespace
-
-NurbsSurface longer(const NurbsSurface& s, const Box2& range) {
+// A surface whose rows of poles, along u and then along v, are worked on with their knots.
+template <class Work>
+NurbsSurface by_rows(const NurbsSurface& s, const Box2& range, const Work& work) {
     NurbsSurface out = s;
     const std::size_t nu = s.count_u(), nv = s.count_v();
-    std::vector<std::vector<Homogeneous>> rows(nv, std::vector<Homogeneous>(nu)), across(nu, std::vector<Homogeneous>(nv));
+    std::vector<std::vector<Homogeneous>> rows(nv, std::vector<Homogeneous>(nu));
     for (std::size_t i = 0; i < nu; ++i)
         for (std::size_t j = 0; j < nv; ++j) rows[j][i] = lifted(s.poles[i * nv + j], s.weights.empty() ? 1 : s.weights[i * nv + j]);
-    lengthen_rows(out.knots_u, out.degree_u, rows, range.min().x(), range.max().x());
-    for (std::size_t i = 0; i < nu; ++i)
+    work(out.knots_u, out.degree_u, rows, range.min().x(), range.max().x());
+    const std::size_t mu = rows[0].size();
+    std::vector<std::vector<Homogeneous>> across(mu, std::vector<Homogeneous>(nv));
+    for (std::size_t i = 0; i < mu; ++i)
         for (std::size_t j = 0; j < nv; ++j) across[i][j] = rows[j][i];
-    lengthen_rows(out.knots_v, out.degree_v, across, range.min().y(), range.max().y());
+    work(out.knots_v, out.degree_v, across, range.min().y(), range.max().y());
     out.poles.clear(), out.weights.clear();
     for (const auto& row : across)
         for (const Homogeneous& h : row) {
-            if (!(h[3] > 0)) return s;
             out.poles.emplace_back(h.head<3>() / h[3]);
             if (!s.weights.empty()) out.weights.push_back(h[3]);
         }
     return out;
+}
+
+}  // namespace
+
+NurbsSurface part_of(const NurbsSurface& s, const Box2& range) {
+    return by_rows(s, range, cut_rows);
+}
+
+NurbsSurface longer(const NurbsSurface& s, const Box2& range) {
+    NurbsSurface out = by_rows(s, range, lengthen_rows);
+    const bool vanishes = std::any_of(out.weights.begin(), out.weights.end(), [](double w) { return !(w > 0); });
+    return vanishes ? s : out;
 }
 
 }  // namespace halvo

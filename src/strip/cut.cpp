@@ -114,8 +114,7 @@ private:
 
     // The curve in which a face's surface meets the plane, exactly, over the stretch that was found.
     [[nodiscard]] Curve exact(const Curve& found, int face) const {
-        const BaseSurface base(body_.faces[ix(face)].surface);
-        const auto whole = carried_from(base, cutter_, found.start(), found.derivative(found.t0), 1.5 * found.length() + tol_, tol_);
+        const auto whole = carried_from(base(face), cutter_, found.start(), found.derivative(found.t0), 1.5 * found.length() + tol_, tol_);
         if (!whole || whole->shape.index() == 3) return found;
         if (whole->is_line()) return Curve::segment(found.start(), found.end());
         Curve out = *whole;
@@ -173,9 +172,13 @@ private:
     }
 
     [[nodiscard]] Vec3 normal(int face, const Vec3& p) const {
-        const Face& f = body_.faces[ix(face)];
-        const Vec3 n = BaseSurface(f.surface).foot(p).normal;
-        return f.reversed ? Vec3(-n) : n;
+        const Vec3 n = base(face).foot(p).normal;
+        return body_.faces[ix(face)].reversed ? Vec3(-n) : n;
+    }
+
+    [[nodiscard]] const BaseSurface& base(int face) const {
+        const auto it = bases_.find(face);
+        return it != bases_.end() ? it->second : bases_.emplace(face, BaseSurface(body_.faces[ix(face)].surface)).first->second;
     }
 
     static Coedge bare(int edge, bool reversed) {
@@ -438,6 +441,7 @@ private:
     std::vector<BodyEdge> edges_;             // pieces of the body's, then the sections
     std::vector<std::vector<Piece>> pieces_;  // of each edge of the body, from its start on
     std::vector<Section> sections_;
+    mutable std::map<int, BaseSurface> bases_;  // of faces, made once: splines' take a net of points
 };
 
 }  // namespace
