@@ -287,8 +287,8 @@ TEST(Strip, ThePlanAndTheToolSayIt) {
     EXPECT_NE(run.out.find("12 holes up to 2 mm"), std::string::npos) << run.out;
     EXPECT_EQ(run.out.find("small holes"), std::string::npos);
     const Job job = read_model(folder / "out" / "model.halvo");
-    ASSERT_TRUE(job.as_read.has_value());
-    EXPECT_GT(job.as_read->bodies[0].faces.size(), job.solids.bodies[0].faces.size());
+    ASSERT_TRUE(job.before_strip.has_value());
+    EXPECT_GT(job.before_strip->solids.bodies[0].faces.size(), job.solids.bodies[0].faces.size());
     EXPECT_NE(halvo_command("list out/model.halvo features", folder.path()).out.find("gone"), std::string::npos);
     // From strip on, with another limit, the holes are back.
     const Ran again = halvo_command("run plan.toml --out out --quiet --from strip --set strip.holes=1mm", folder.path());

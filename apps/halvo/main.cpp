@@ -71,7 +71,7 @@ int do_run(const RunArguments& a, const Common& common) {
     job.plan = plan;
     // A model that stopped at the survey, as older versions know it, has not been stripped.
     const bool not_stripped = from == Stage::halve && job.stage == stage_name(Stage::survey);
-    run(job, not_stripped ? Stage::strip : from, until, observer);
+    run(job, not_stripped ? Stage::mend : from, until, observer);
     if (observer.cancelled && observer.cancelled()) throw Error(ErrorKind::cancelled, "stopped on request; nothing was written");
     hold_signals();
     write_results(out, job);
@@ -89,17 +89,23 @@ int do_survey(const std::string& input, const std::vector<std::string>& sets, co
     job.plan = plan_for(input, sets, 0);
     run(job, Stage::read, Stage::strip, terminal_observer(common.quiet));
     end_progress();
-    // As it was handed over: nothing is taken away here.
-    if (job.as_read) job.solids = std::move(*job.as_read), job.as_read.reset();
+    // As it was handed over: nothing is mended or taken away here. Features are those of what mend makes of it.
+    const Assembly& solids = solids_as_read(job);
+    const std::optional<Earlier>& first = job.as_read ? job.as_read : job.before_strip;
+    const Survey& seen = first ? first->survey : job.survey;
+    if (common.json) {
+        fmt::print("{}", survey_json(solids, seen, job.strip.features));
+    } else {
+        print_survey(solids, seen);
+        print_mend(job);
+        print_features(job);
+    }
     if (!figure.empty()) {
         view.survey = true;
-        draw(figure, job, view);
-    }
-    if (common.json) {
-        fmt::print("{}", survey_json(job.solids, job.survey, job.strip.features));
-    } else {
-        print_survey(job.solids, job.survey);
-        print_features(job);
+        Job read;
+        read.plan = job.plan, read.stage = stage_name(Stage::survey);
+        read.solids = solids, read.survey = seen;
+        draw(figure, read, view);
     }
     return 0;
 }
@@ -275,7 +281,7 @@ int dispatch(int argc, char** argv) {
     run_cmd->add_option("--out", ra.out, "folder for the results; default: the input's name with .out");
     run_cmd->add_option("--size", ra.size, "element size, such as 20mm");
     run_cmd->add_option("--set", ra.sets, "override a plan key, KEY=VALUE");
-    run_cmd->add_option("--until", ra.until, "last stage: read, survey, strip, halve, join, mesh, prove");
+    run_cmd->add_option("--until", ra.until, "last stage: read, survey, mend, strip, halve, join, mesh, prove");
     run_cmd->add_option("--from", ra.from, "first stage; earlier ones come from model.halvo in the output folder");
     add_common(run_cmd, true);
     run_cmd->callback([&] { set_thread_limit(common.threads), rc = do_run(ra, common); });

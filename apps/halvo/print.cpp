@@ -44,6 +44,7 @@ void print_run(const Job& job) {
         for (const auto& [kind, n] : joint_kinds) text += fmt::format("{}{} {}", text.empty() ? "" : ", ", n, kind);
         fmt::print("  joints   {}\n", text);
     }
+    print_mend(job);
     print_strip(job);
     const Mesh& k = job.mesh;
     if (!k.elements.empty())

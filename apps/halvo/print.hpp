@@ -8,6 +8,8 @@ void print_run(const halvo::Job& job);
 void print_list(const halvo::Job& job, const std::string& what);
 /// Every feature that strip found, one a row.
 void list_features(const halvo::Job& job);
+/// What mend did, and what it left.
+void print_mend(const halvo::Job& job);
 /// What strip took away, what it could, and the keys to say.
 void print_strip(const halvo::Job& job);
 /// The features of a survey, one line for all that are alike.

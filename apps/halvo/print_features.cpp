@@ -49,7 +49,7 @@ void list_features(const Job& job) {
         return;
     }
     Table t({"#", "id", "kind", "form", "size mm", "family", "alike", "body", "at mm", "volume mm3", "state", "about"});
-    const Assembly& solids = job.as_read ? *job.as_read : job.solids;
+    const Assembly& solids = solids_before_strip(job);
     int n = 0;
     for (const Feature& f : job.strip.features) {
         std::string about = f.pattern;
@@ -80,8 +80,10 @@ void print_strip(const Job& job) {
         std::string text;
         for (const auto& [k, s] : gone) text += fmt::format("{}{} up to {:.4g} mm", text.empty() ? "" : ", ", counted(k, s.count), s.largest);
         for (const auto& [k, s] : gone) volume += s.volume;
-        for (const Body& b : (job.as_read ? *job.as_read : job.solids).bodies) solid += b.mass.volume;
-        if (job.as_read && !job.survey_after_cuts) {
+        bool cut = false;
+        for (const LedgerEntry& e : job.strip.ledger) cut = cut || e.kind == EntryKind::cut;
+        for (const Body& b : solids_before_strip(job).bodies) solid += b.mass.volume;
+        if (job.before_strip && !cut) {
             volume = -solid;
             for (const Body& b : job.solids.bodies) volume += b.mass.volume;
         }

@@ -4,9 +4,11 @@
 
 #include "geom/triangulation.hpp"
 
+#include <BRepAdaptor_Curve.hxx>
 #include <BRepAdaptor_Surface.hxx>
 #include <BRepBuilderAPI_Copy.hxx>
 #include <BRepBuilderAPI_MakeFace.hxx>
+#include <BRepBuilderAPI_MakePolygon.hxx>
 #include <BRepBuilderAPI_NurbsConvert.hxx>
 #include <BRepBuilderAPI_Transform.hxx>
 #include <BRepFilletAPI_MakeFillet.hxx>
@@ -18,7 +20,9 @@
 #include <BRepPrimAPI_MakePrism.hxx>
 #include <BRepPrimAPI_MakeRevol.hxx>
 #include <BRepTools.hxx>
+#include <BRepTools_WireExplorer.hxx>
 #include <BRep_Builder.hxx>
+#include <ElSLib.hxx>
 #include <GProp_GProps.hxx>
 #include <GeomAPI_Interpolate.hxx>
 #include <GeomAPI_PointsToBSplineSurface.hxx>
@@ -38,9 +42,11 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cstring>
 #include <fstream>
 #include <map>
+#include <optional>
 #include <random>
 
 namespace make {
@@ -70,6 +76,58 @@ TopoDS_Solid solid_of(const std::vector<TopoDS_Face>& faces) {
 
 TopoDS_Face copied(const TopoDS_Face& f) {
     return TopoDS::Face(BRepBuilderAPI_Copy(f).Shape());
+}
+
+// Corners of a wire of straight edges, counterclockwise about the face's plane; nothing where an edge is curved.
+std::vector<gp_Pnt2d> corners_of(const TopoDS_Wire& w, const gp_Pln& plane) {
+    std::vector<gp_Pnt2d> out;
+    for (BRepTools_WireExplorer e(w); e.More(); e.Next()) {
+        if (BRepAdaptor_Curve(e.Current()).GetType() != GeomAbs_Line) return {};
+        double u = 0, v = 0;
+        ElSLib::Parameters(plane, BRep_Tool::Pnt(e.CurrentVertex()), u, v);
+        out.emplace_back(u, v);
+    }
+    double twice = 0;
+    for (std::size_t i = 0; i < out.size(); ++i) twice += gp_Vec2d(out[i].XY()).Crossed(gp_Vec2d(out[(i + 1) % out.size()].XY()));
+    if (twice < 0) std::reverse(out.begin(), out.end());
+    return out;
+}
+
+// The border of a plane face moved into it; wires with curved edges stay where they are.
+TopoDS_Face drawn_in(const TopoDS_Face& f, double by) {
+    const BRepAdaptor_Surface surface(f);
+    if (surface.GetType() != GeomAbs_Plane) return copied(f);
+    const gp_Pln plane = surface.Plane();
+    const TopoDS_Wire outer = BRepTools::OuterWire(f);
+    std::optional<BRepBuilderAPI_MakeFace> out;
+    const auto take = [&](const TopoDS_Wire& w) {
+        const std::vector<gp_Pnt2d> k = corners_of(w, plane);
+        TopoDS_Wire moved = w;
+        if (!k.empty()) {
+            const double inward = w.IsSame(outer) ? by : -by;
+            BRepBuilderAPI_MakePolygon polygon;
+            for (std::size_t i = 0; i < k.size(); ++i) {
+                // Where the lines before and after the corner meet, each moved to its left.
+                const gp_Vec2d a(k[(i + k.size() - 1) % k.size()], k[i]), c(k[i], k[(i + 1) % k.size()]);
+                const gp_Vec2d d = a.Normalized(), e = c.Normalized();
+                const double t = inward * std::tan(0.5 * d.Angle(e));
+                const gp_Vec2d left(-d.Y(), d.X());
+                const gp_Pnt2d q = k[i].Translated(left * inward - d * t);
+                polygon.Add(ElSLib::Value(q.X(), q.Y(), plane));
+            }
+            polygon.Close();
+            moved = polygon.Wire();
+            if (!w.IsSame(outer)) moved.Reverse();
+        }
+        if (!out) out.emplace(plane, moved, true);
+        else out->Add(moved);
+    };
+    take(outer);
+    for (TopExp_Explorer e(f, TopAbs_WIRE); e.More(); e.Next())
+        if (!e.Current().IsSame(outer)) take(TopoDS::Wire(e.Current()));
+    TopoDS_Face face = out->Face();
+    if ((face.Orientation() == TopAbs_REVERSED) != (f.Orientation() == TopAbs_REVERSED)) face.Reverse();
+    return face;
 }
 
 void put(std::string& out, const void* data, std::size_t n) {
@@ -197,6 +255,22 @@ Solid as_loose_faces(const Solid& s) {
     b.MakeCompound(all);
     for (const TopoDS_Face& f : faces_of(s)) b.Add(all, copied(f));
     return wrap(all);
+}
+
+Solid as_faces_with_gaps(const Solid& s, double gap) {
+    BRep_Builder b;
+    TopoDS_Compound all;
+    b.MakeCompound(all);
+    for (const TopoDS_Face& f : faces_of(s)) b.Add(all, drawn_in(f, 0.5 * gap));
+    return wrap(all);
+}
+
+Solid without_faces(const Solid& s, const std::function<bool(const Vec3& middle)>& pick) {
+    std::vector<TopoDS_Face> kept;
+    const auto all = faces_of(s);
+    for (std::size_t i = 0; i < all.size(); ++i)
+        if (!pick(face_middle(s, static_cast<int>(i)))) kept.push_back(all[i]);
+    return wrap(shell_of(kept));
 }
 
 Solid inside_out(const Solid& s) {

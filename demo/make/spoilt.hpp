@@ -39,6 +39,10 @@ namespace make {
 [[nodiscard]] Solid with_loose_face(const Solid& s, int face, const Vec3& gap = Vec3::Zero());
 /// All faces apart from each other, no shell.
 [[nodiscard]] Solid as_loose_faces(const Solid& s);
+/// The same, the border of each plane face drawn in by half a `gap`.
+[[nodiscard]] Solid as_faces_with_gaps(const Solid& s, double gap);
+/// What is left of a solid without some faces, edges shared.
+[[nodiscard]] Solid without_faces(const Solid& s, const std::function<bool(const Vec3& middle)>& pick);
 [[nodiscard]] Solid inside_out(const Solid& s);
 /// One solid whose skin is those of both, whether they cross or not.
 [[nodiscard]] Solid in_one_skin(const Solid& a, const Solid& b);

@@ -100,6 +100,7 @@ struct Assembly {
     std::string sha256;
     std::string asked;          ///< what the plan asked of the file, in one text: the same file asked the same gives the same solids
     std::string unit = "mm";    ///< unit of the file
+    double precision = 0;       ///< to which the file says its places are given (mm); 0 where it does not say
     Vec3 shift = Vec3::Zero();  ///< added to Halvo's coordinates to get those of the file (mm)
     Tolerance tolerance;
     std::string format = "STEP";

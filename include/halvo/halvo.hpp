@@ -12,6 +12,7 @@
 #include <halvo/halve.hpp>
 #include <halvo/io.hpp>
 #include <halvo/join.hpp>
+#include <halvo/mend.hpp>
 #include <halvo/mesh.hpp>
 #include <halvo/mesh_index.hpp>
 #include <halvo/model.hpp>

@@ -82,6 +82,14 @@ enum class EntryKind {
     raised,
     sunk,
     cut,
+    sewn,
+    filled,
+    one_face,
+    doubled_face,
+    turned_face,
+    void_in_solid,
+    overlap_cut,
+    doubled_body,
     joint,
 };
 
@@ -128,6 +136,8 @@ enum class FindingKind {
     mechanism,
     mesh_weighs_more,
     feature_stays,
+    defect_stays,
+    could_be_sewn,
 };
 
 [[nodiscard]] const char* kind_name(JointKind kind);

@@ -44,6 +44,20 @@ struct SurveyOptions {
     std::optional<double> raised;  ///< strip.raised: raised and sunk features up to this height are lettering; else half the wall's thickness
 };
 
+/// Bodies that run into each other: left to join, or the smaller one cut back to the other's skin.
+enum class OverlapAs : std::uint8_t { leave, cut };
+
+/// What is done to a skin that is open, in pieces, or turned ([mend]).
+struct MendOptions {
+    std::optional<double> sew;  ///< free edges within this distance are connected (mm); else ten times the file's stated precision
+    bool fill = true;           ///< openings of solids are closed
+    bool merge = true;          ///< faces that are one face in pieces become one, and so do edges
+    OverlapAs overlap = OverlapAs::leave;
+    std::vector<std::string> refuse;  ///< keys of what is not to be mended
+    std::vector<std::string> force;   ///< keys of what is mended although it is only proposed
+    bool surfaces_stay = false;       ///< surfaces become sheets (halve.thickness): they are sewn, and not closed to solids
+};
+
 /// What the plan says of single features ([[strip]]): which ones, and whether they go. What is not given fits any.
 struct StripRule {
     std::vector<std::string> body;                                  ///< names or paths with wildcards, or numbers

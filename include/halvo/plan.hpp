@@ -7,6 +7,7 @@ namespace halvo {
 struct Plan {
     SourceOptions source;
     SurveyOptions survey;
+    MendOptions mend;
     StripOptions strip;
     HalveOptions halve;
     JoinOptions join;

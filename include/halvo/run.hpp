@@ -1,6 +1,7 @@
 #pragma once
 /// The stages in their order, on a plan's options: what the tool does, a program does.
 
+#include <halvo/mend.hpp>
 #include <halvo/mesh.hpp>
 #include <halvo/model.hpp>
 #include <halvo/plan.hpp>
@@ -11,26 +12,38 @@
 namespace halvo {
 
 /// The stages in their order; names as in the plan and on the command line.
-enum class Stage { read, survey, strip, halve, join, mesh, prove };
+enum class Stage { read, survey, mend, strip, halve, join, mesh, prove };
 [[nodiscard]] const char* stage_name(Stage s);
 /// Throws Error{usage} for a name that is no stage.
 [[nodiscard]] Stage stage_of(const std::string& name);
 
+/// Solids as they were before a stage that changed them, and what the survey says of them.
+struct Earlier {
+    Assembly solids;
+    Survey survey;
+};
+
 /// Everything a run has produced so far; what a later stage needs and what the files are written from.
 struct Job {
     Plan plan;
-    Assembly solids;                  ///< as they are idealized
-    std::optional<Assembly> as_read;  ///< before strip, where that changed them
-    Survey survey;                    ///< of the solids as read
+    Assembly solids;                      ///< as they are idealized
+    Survey survey;                        ///< of these; its findings those of the bodies before cuts
+    std::optional<Earlier> as_read;       ///< before mend, where that changed them
+    std::optional<Earlier> before_strip;  ///< before strip, where that changed them
+    MendRecord mend;
     StripRecord strip;
-    bool survey_after_cuts = false;  ///< the survey is that of the bodies that cuts made
-    Model halved;                    ///< as halve left it: where join starts from, also when it is run again
+    Model halved;  ///< as halve left it: where join starts from, also when it is run again
     Model model;
     Mesh mesh;
     Proof proof;
     std::string stage;                                   ///< last stage done
     std::vector<std::pair<std::string, double>> timing;  ///< seconds a stage; not part of the result
 };
+
+/// The solids as they came from the file.
+[[nodiscard]] const Assembly& solids_as_read(const Job& job);
+/// The solids whose features strip found.
+[[nodiscard]] const Assembly& solids_before_strip(const Job& job);
 
 /// All stages from survey on, as far as `until`. Reads and writes no files.
 [[nodiscard]] Job run(const Plan& plan, Assembly solids, Stage until = Stage::prove, const Observer& observer = {});

@@ -1,7 +1,7 @@
 #pragma once
 /// What does not carry is found, and taken away where the plan says so: small holes, rounds, chamfers, raised and sunk places.
 
-#include <halvo/assembly.hpp>
+#include <halvo/cut.hpp>
 #include <halvo/ledger.hpp>
 #include <halvo/options.hpp>
 #include <halvo/survey.hpp>
@@ -49,14 +49,6 @@ struct Stripped : StripRecord {
 /// Features of one body, with what would come of each; those that the plan neither limits nor names are looked for up to what the survey calls
 /// small, `wall` is the thickness that this is measured by (mm; 0: nothing is small).
 [[nodiscard]] std::vector<Feature> find_features(const Body& body, const StripOptions& options, double wall, double tol);
-
-/// The parts of a body before and behind a plane, each closed by faces on it; empty where the body lies on one side alone. Edges and faces are
-/// parted exactly where their curves and surfaces meet the plane. Throws Error{stage} where the skin is open or cannot be parted.
-struct CutParts {
-    std::optional<Body> front, back;
-    bool crossed = false;  ///< does the plane pass through the body?
-};
-[[nodiscard]] CutParts cut_by(const Body& body, const Plane& plane, double tol);
 
 /// Finds the features of all bodies, takes away what the plan orders, proposes the rest. Bodies of facets stay as they are.
 /// Any order of removals gives the same solid; what cannot go stays whole and is named.

@@ -1,6 +1,7 @@
 #include "body/close_wound.hpp"
 
 #include "body/opening.hpp"
+#include "body/trace_loops.hpp"
 #include "core/index.hpp"
 #include "geom/carry.hpp"
 
@@ -34,7 +35,7 @@ struct Event {
 
 class Closer : public Opening {
 public:
-    Closer(const SkinGraph& graph, const std::vector<int>& faces, double tol, int effort) : Opening(graph, faces, tol), effort_(effort) {}
+    Closer(const SkinGraph& graph, const Wound& wound, double tol, int effort) : Opening(graph, wound, tol), effort_(effort) {}
 
     Closing run() {
         State s;
@@ -215,20 +216,10 @@ private:
         if (ring.size() != 1 || ring[0].strand >= 0 || ring[0].loop < 0) return;
         const Face& face = body().faces[ix(ring[0].face)];
         const auto& loop = face.loops[ix(ring[0].loop)];
+        const LaidLoop laid = laid_loop(face.surface, face.reversed, loop, body().edges);
         Box3 box;
         for (const Coedge& c : loop) box.extend(edge_of(c).curve.box());
-        const Chart chart(face.surface, box.center(), face.reversed);
-        std::vector<Vec2> outline;
-        for (const Coedge& c : loop) {
-            constexpr int pieces = 12;  // of an edge: enough to tell on which side the loop has its inside
-            const Curve& k = edge_of(c).curve;
-            for (int i = 0; i < pieces; ++i) {
-                const double w = static_cast<double>(i) / pieces;
-                const Vec3 p = k.point(k.t0 + (c.reversed ? 1 - w : w) * (k.t1 - k.t0));
-                outline.push_back(outline.empty() ? chart.local2(p) : chart.local2(p, outline.back()));
-            }
-        }
-        if (polygon_area(outline) < 0) out.push_back({0.5 * box.diagonal().norm(), Step::cover, r});
+        if (laid.is_inner()) out.push_back({0.5 * box.diagonal().norm(), Step::cover, r});
     }
 
     // Where rounds run together on all sides no edge ends at the opening. A corner patch then tells of three faces that meet in a point, and
@@ -466,8 +457,8 @@ private:
 }  // namespace
 }  // namespace wound
 
-Closing close_wound(const SkinGraph& graph, const std::vector<int>& faces, double tol, int effort) {
-    return wound::Closer(graph, faces, tol, effort).run();
+Closing close_wound(const SkinGraph& graph, const Wound& wound, double tol, int effort) {
+    return wound::Closer(graph, wound, tol, effort).run();
 }
 
 }  // namespace halvo

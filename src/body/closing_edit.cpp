@@ -41,12 +41,12 @@ public:
             const auto& loop = body().faces[ix(f)].loops[ix(l)];
             for (std::size_t i = 0; i < loop.size(); ++i)
                 if (!edge_of(loop[i]).degenerate && !in_wound(loop[i]))
-                    list.push_back({bare(loop[i].edge.value, loop[i].reversed), {f, l, static_cast<int>(i)}});
+                    list.push_back({bare_coedge(loop[i].edge.value, loop[i].reversed), {f, l, static_cast<int>(i)}});
         }
         for (const NewEdge& n : s.edges) {
             const int number = static_cast<int>(body().edges.size() + edit.edges.size());
             edit.edges.push_back(n.edge);
-            left[face_of(n.prev)].push_back({bare(number, true), {}}), left[face_of(n.next)].push_back({bare(number, false), {}});
+            left[face_of(n.prev)].push_back({bare_coedge(number, true), {}}), left[face_of(n.next)].push_back({bare_coedge(number, false), {}});
         }
         for (const BodyEdge& e : edit.edges) edit.ends.insert(edit.ends.end(), e.vertices.begin(), e.vertices.end());
         for (const auto& [k, e] : edit.carried) edit.ends.insert(edit.ends.end(), e.vertices.begin(), e.vertices.end());
@@ -70,12 +70,6 @@ public:
     }
 
 private:
-    static Coedge bare(int edge, bool reversed) {
-        Coedge c;
-        c.edge = BodyEdgeId(edge), c.reversed = reversed;
-        return c;
-    }
-
     static constexpr const char* past_spline = "a free surface beside it would have to go on past what the file gives of it";
 
     // Of a spline there is no more than the file gives, carried on straight: not what the part was before.

@@ -1,9 +1,8 @@
 // Holes, and what is raised from a face or sunk into it: faces that are reached through a loop inside of one and lead nowhere else.
 #include "body/features.hpp"
+#include "body/trace_loops.hpp"
 #include "core/index.hpp"
 #include "geom/outline.hpp"
-
-#include <halvo/chart.hpp>
 
 #include <fmt/format.h>
 
@@ -110,14 +109,7 @@ private:
     // Does the loop run round something that is not of its face, rather than round the face or all round the surface?
     [[nodiscard]] bool runs_round(const Face& face, const std::vector<Coedge>& loop) const {
         if (end_of(loop.back(), true) != end_of(loop.front(), false)) return false;
-        const std::vector<Vec3> points = points_of(loop);
-        Box3 box;
-        for (const Vec3& p : points) box.extend(p);
-        const Chart chart(face.surface, box.center(), face.reversed);
-        std::vector<Vec2> outline;
-        for (const Vec3& p : points) outline.push_back(outline.empty() ? chart.local2(p) : chart.local2(p, outline.back()));
-        const double gap = (chart.local2(points.front(), outline.back()) - outline.front()).norm();
-        return gap < 0.1 * box.diagonal().norm() && polygon_area(outline) < 0;
+        return laid_loop(face.surface, face.reversed, loop, s_.body.edges).is_inner();
     }
 
     // All faces behind a loop, up to other loops inside of faces; nothing where that is most of the body, or leads back to the loop's own face.

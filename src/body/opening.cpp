@@ -18,9 +18,7 @@ Vec3 Opening::middle_of(int face) const {
     return box.center();
 }
 
-// The rings of faces round the opening, and the edges that end there.
-bool Opening::open(State& s, std::string& why) {
-    std::vector<EdgeSide> starts;
+bool Opening::starts_of(std::vector<EdgeSide>& starts, std::string& why) {
     for (int f : gone_)
         for (const auto& loop : body().faces[ix(f)].loops)
             for (const Coedge& c : loop) {
@@ -37,6 +35,18 @@ bool Opening::open(State& s, std::string& why) {
                 kept_beside_[f].insert(other.face);
                 wound_.insert(c.edge.value), starts.push_back(other);
             }
+    for (int e : free_) {
+        if (graph_.sides(e).size() != 1) return why = "an edge there is not free", false;
+        box_.extend(body().edges[ix(e)].curve.box());
+        wound_.insert(e), starts.push_back(graph_.sides(e)[0]);
+    }
+    return true;
+}
+
+// The rings of faces round the opening, and the edges that end there.
+bool Opening::open(State& s, std::string& why) {
+    std::vector<EdgeSide> starts;
+    if (!starts_of(starts, why)) return false;
     std::sort(starts.begin(), starts.end(),
               [](const EdgeSide& a, const EdgeSide& b) { return std::tie(a.face, a.loop, a.place) < std::tie(b.face, b.loop, b.place); });
     size_ = box_.isEmpty() ? tol_ : box_.diagonal().norm();

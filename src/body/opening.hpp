@@ -1,7 +1,7 @@
 #pragma once
 /// What lies round faces that are taken out of a skin, and what is known while it closes.
 
-#include "body/skin_graph.hpp"
+#include "body/close_wound.hpp"
 #include "core/index.hpp"
 
 #include <halvo/chart.hpp>
@@ -42,10 +42,12 @@ struct State {
     std::vector<int> ends;
 };
 
-/// The opening that faces leave: the rings of faces round it, the edges that end there, and where each face ends now.
+/// The opening that faces leave, or that free edges run round: the rings of faces round it, the edges that end there, and where each face
+/// ends now.
 class Opening {
 public:
-    Opening(const SkinGraph& graph, const std::vector<int>& faces, double tol) : graph_(graph), gone_(faces.begin(), faces.end()), tol_(tol) {}
+    Opening(const SkinGraph& graph, const Wound& wound, double tol)
+        : graph_(graph), gone_(wound.faces.begin(), wound.faces.end()), free_(wound.edges), tol_(tol) {}
 
     /// Fills the rings and strands; false with the reason where the skin is open there.
     bool open(State& s, std::string& why);
@@ -71,6 +73,7 @@ protected:
 
     const SkinGraph& graph_;
     std::set<int> gone_;
+    std::vector<int> free_;  ///< edges that bound one face alone
     double tol_, size_ = 0;
     Box3 box_;
     std::set<int> wound_;                                         ///< edges between what goes and what stays
@@ -80,6 +83,7 @@ protected:
     std::vector<std::pair<int, std::vector<int>>> beside_patch_;  ///< faces all among those that go, and the rounds at them
 
 private:
+    bool starts_of(std::vector<EdgeSide>& starts, std::string& why);
     bool ring_from(const EdgeSide& start, State& s, std::set<int>& seen, std::string& why);
 };
 

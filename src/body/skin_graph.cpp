@@ -220,7 +220,7 @@ void SkinGraph::apply(const SkinEdit& edit) {
     }
 }
 
-Body SkinGraph::result() const {
+Body SkinGraph::bare() const {
     std::map<int, int> number;
     Body out = closed_up(body_, face_there_, loop_there_, number);
     std::vector<int> touched;
@@ -232,6 +232,11 @@ Body SkinGraph::result() const {
         for (const Face& f : out.faces) loops.emplace_back(f.loops.size(), true);
         out = closed_up(out, all, loops, number = {});
     }
+    return out;
+}
+
+Body SkinGraph::result() const {
+    Body out = bare();
     facet_by_thickness(out);
     finish_body(out);
     return out;

@@ -44,6 +44,8 @@ public:
     /// Lets the spline of a face go on past its border by a length (mm) each way, as the polynomials its pieces are.
     void lengthen(int face, double by);
     void apply(const SkinEdit& edit);
+    /// The same as result() without facets and figures, its loops not laid.
+    [[nodiscard]] Body bare() const;
     /// The body with the changes, its numbers closed up; edges that go on in each other between the same faces are one where an edit was.
     /// Facets and figures are made anew. Throws NotLaid.
     [[nodiscard]] Body result() const;

@@ -77,4 +77,33 @@ std::optional<std::vector<std::vector<Coedge>>> trace_loops(const std::vector<Lo
     return LoopTracer(uses, edge_of, normal).run();
 }
 
+Coedge bare_coedge(int edge, bool reversed) {
+    Coedge c;
+    c.edge = BodyEdgeId(edge), c.reversed = reversed;
+    return c;
+}
+
+LaidLoop laid_loop(const Surface& surface, bool reversed, const std::vector<Coedge>& loop, const std::vector<BodyEdge>& edges) {
+    constexpr int pieces = 24;        // of an edge: enough to tell on which side the loop has its inside
+    constexpr double not_back = 0.1;  // of the loop's size, between where it starts and where it comes back to
+    std::vector<Vec3> points;
+    Box3 box;
+    for (const Coedge& c : loop) {
+        const BodyEdge& e = edges[c.edge.index()];
+        if (e.degenerate) continue;
+        const int n = e.curve.is_line() ? 1 : pieces;
+        for (int i = 0; i < n; ++i) {
+            const double w = static_cast<double>(i) / n;
+            points.push_back(e.curve.point(e.curve.t0 + (c.reversed ? 1 - w : w) * (e.curve.t1 - e.curve.t0)));
+        }
+        box.extend(e.curve.box());
+    }
+    LaidLoop out{Chart(surface, box.isEmpty() ? Vec3(Vec3::Zero()) : Vec3(box.center()), reversed), {}, 0, false};
+    if (points.empty()) return out;
+    for (const Vec3& p : points) out.outline.push_back(out.outline.empty() ? out.chart.local2(p) : out.chart.local2(p, out.outline.back()));
+    out.winds = (out.chart.local2(points[0], out.outline.back()) - out.outline[0]).norm() > not_back * box.diagonal().norm();
+    out.area = polygon_area(out.outline);
+    return out;
+}
+
 }  // namespace halvo

@@ -31,7 +31,7 @@ constexpr std::array<const char*, 24> joint_names = {"corner",
                                                      "sheet edge along member",
                                                      "fastener"};
 constexpr std::array<const char*, 6> seam_names = {"corner", "tee", "cross", "star", "smooth", "butt"};
-constexpr std::array<const char*, 30> entry_names = {"wall",          "opening",
+constexpr std::array<const char*, 38> entry_names = {"wall",          "opening",
                                                      "stray",         "stub",
                                                      "member",        "patch",
                                                      "patch point",   "surface",
@@ -45,8 +45,12 @@ constexpr std::array<const char*, 30> entry_names = {"wall",          "opening",
                                                      "start at skin", "hole",
                                                      "round",         "chamfer",
                                                      "raised",        "sunk",
-                                                     "cut",           "joint"};
-constexpr std::array<const char*, 41> finding_names = {"open body",
+                                                     "cut",           "sewn",
+                                                     "filled",        "one face",
+                                                     "doubled face",  "turned face",
+                                                     "void in solid", "overlap cut",
+                                                     "doubled body",  "joint"};
+constexpr std::array<const char*, 43> finding_names = {"open body",
                                                        "unconnected edges",
                                                        "missing face",
                                                        "doubled faces",
@@ -86,7 +90,9 @@ constexpr std::array<const char*, 41> finding_names = {"open body",
                                                        "hangs on by a point",
                                                        "mechanism",
                                                        "mesh weighs more",
-                                                       "feature stays"};
+                                                       "feature stays",
+                                                       "defect stays",
+                                                       "could be sewn"};
 
 template <class Kind, std::size_t count>
 std::optional<Kind> kind_in(const std::array<const char*, count>& names, std::string_view name) {

@@ -26,7 +26,7 @@ constexpr const char* schema = R"(
 CREATE TABLE info(key TEXT PRIMARY KEY, value TEXT);
 CREATE TABLE bodies(id INTEGER PRIMARY KEY, key TEXT, name TEXT, path TEXT, class TEXT, why TEXT, closed INTEGER, volume REAL, area REAL,
   thinnest REAL, thickest REAL, solid BLOB, number INTEGER, layer TEXT, survey BLOB);
-CREATE TABLE bodies_as_read(id INTEGER PRIMARY KEY, key TEXT, name TEXT, path TEXT, layer TEXT, number INTEGER, volume REAL, solid BLOB);
+CREATE TABLE bodies_before(stage TEXT, id INTEGER, key TEXT, name TEXT, path TEXT, layer TEXT, number INTEGER, volume REAL, solid BLOB, survey BLOB);
 CREATE TABLE features(key TEXT, kind TEXT, state INTEGER, offered INTEGER, body INTEGER, faces BLOB, form TEXT, size REAL, volume REAL,
   x REAL, y REAL, z REAL, axis_x REAL, axis_y REAL, axis_z REAL, family INTEGER, alike INTEGER, pattern TEXT, bolt TEXT, why TEXT);
 CREATE TABLE left_out(number INTEGER, name TEXT, path TEXT, why TEXT, x REAL, y REAL, z REAL);
@@ -65,6 +65,17 @@ CREATE TABLE uncovered(body INTEGER, area REAL, x REAL, y REAL, z REAL, facets B
 CREATE TABLE contacts(a INTEGER, b INTEGER, gap REAL, joined INTEGER, x REAL, y REAL, z REAL);
 )";
 
+// Solids as they were before a stage.
+void save_earlier(Database& db, const std::optional<Earlier>& earlier, const char* stage) {
+    if (!earlier) return;
+    Statement r(db, "INSERT INTO bodies_before VALUES(?,?,?,?,?,?,?,?,?,?)");
+    for (std::size_t i = 0; i < earlier->solids.bodies.size(); ++i) {
+        const Body& b = earlier->solids.bodies[i];
+        r.bind(stage).bind(static_cast<int>(i + 1)).bind(b.key).bind(b.name).bind(b.path).bind(b.layer).bind(b.number).bind(b.mass.volume);
+        r.blob(io::pack_finished(b)).blob(io::pack_survey(earlier->survey.bodies[i])).done();
+    }
+}
+
 void save_solids(Database& db, const Job& job) {
     Statement s(db, "INSERT INTO bodies VALUES(?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)");
     for (std::size_t i = 0; i < job.solids.bodies.size(); ++i) {
@@ -74,21 +85,7 @@ void save_solids(Database& db, const Job& job) {
         s.bind(b.mass.volume).bind(b.mass.area).bind(v.thinnest).bind(v.thickest).blob(io::pack_finished(b)).bind(b.number).bind(b.layer);
         s.blob(io::pack_survey(v)).done();
     }
-    if (job.as_read) {
-        Statement r(db, "INSERT INTO bodies_as_read VALUES(?,?,?,?,?,?,?,?)");
-        for (std::size_t i = 0; i < job.as_read->bodies.size(); ++i) {
-            const Body& b = job.as_read->bodies[i];
-            r.bind(static_cast<int>(i + 1))
-                .bind(b.key)
-                .bind(b.name)
-                .bind(b.path)
-                .bind(b.layer)
-                .bind(b.number)
-                .bind(b.mass.volume)
-                .blob(io::pack_finished(b))
-                .done();
-        }
-    }
+    save_earlier(db, job.as_read, "mend"), save_earlier(db, job.before_strip, "strip");
     Statement l(db, "INSERT INTO left_out VALUES(?,?,?,?,?,?,?)"), n(db, "INSERT INTO notes VALUES(?)");
     for (const LeftOut& k : job.solids.left_out)
         l.bind(k.number).bind(k.name).bind(k.path).bind(k.why).bind(k.size.x()).bind(k.size.y()).bind(k.size.z()).done();
@@ -247,8 +244,10 @@ void save_findings(Database& db, const Job& job) {
             f.bind(product).bind(static_cast<int>(k.level)).bind(k.face.value).bind(k.body_keys[0]).bind(k.body_keys[1]).done();
         }
     };
-    put("survey", job.survey.findings), put("strip", job.strip.findings), put("model", job.model.findings), put("mesh", job.mesh.findings),
-        put("proof", job.proof.findings);
+    if (job.as_read) put("survey before mend", job.as_read->survey.findings);
+    if (job.before_strip) put("survey before strip", job.before_strip->survey.findings);
+    put("survey", job.survey.findings), put("mend", job.mend.findings), put("strip", job.strip.findings), put("model", job.model.findings),
+        put("mesh", job.mesh.findings), put("proof", job.proof.findings);
     for (const LedgerEntry& k : ledger_of(job)) {
         g.bind(k.key).bind(k.stage).bind(entry_name(k)).bind(static_cast<int>(k.state)).bind(k.about).bind(k.value).bind(k.body);
         g.bind(k.place.x()).bind(k.place.y()).bind(k.place.z()).done();
@@ -307,7 +306,7 @@ void save_info(Database& db, const Job& job) {
     const Proof& p = job.proof;
     const auto put = [&](const char* key, const std::string& value) { s.bind(key).bind(value).done(); };
     const auto real = [&](const char* key, double v) { put(key, fmt::format("{:.17g}", v)); };
-    put("stage", job.stage), put("survey_after_cuts", job.survey_after_cuts ? "1" : "0");
+    put("stage", job.stage), real("precision", job.solids.precision);
     put("format", job.solids.format), put("unit_stated", job.solids.unit_stated ? "1" : "0"), put("source_options", job.solids.asked);
     real("reach", job.plan.join.reach), real("survey_size", job.survey.size), put("survey_rule", job.survey.rule);
     real("survey_solid_nodes", job.survey.solid_nodes), real("survey_model_nodes", job.survey.model_nodes);

@@ -94,24 +94,40 @@ void load_solids(Database& db, Job& job, int version) {
     job.model.bodies.assign(job.solids.bodies.begin(), job.solids.bodies.end());
 }
 
-void load_strip(Database& db, Job& job) {
-    Statement s(db, "SELECT key,name,path,layer,number,solid FROM bodies_as_read ORDER BY id");
-    Assembly before;
+// Solids as they were before a stage, with what the survey says of them where that is kept.
+std::optional<Earlier> load_earlier(Database& db, const Job& job, const std::string& query, bool surveyed) {
+    Statement s(db, query);
+    std::vector<Body> bodies;
+    Earlier out;
     while (s.step()) {
         BodyNames names;
         names.key = s.text(), names.name = s.text(), names.path = s.text(), names.layer = s.text(), names.number = s.number();
         Body b = io::unpack_finished(s.text());
         static_cast<BodyNames&>(b) = std::move(names);
-        before.bodies.push_back(std::move(b));
+        bodies.push_back(std::move(b));
+        if (surveyed) out.survey.bodies.push_back(io::unpack_survey(s.text()));
     }
-    if (!before.bodies.empty()) {
-        label_bodies(before.bodies);
-        std::vector<Body> bodies = std::move(before.bodies);
-        before = job.solids;
-        before.bodies = std::move(bodies), before.box = Box3();
-        for (const Body& b : before.bodies) before.box.extend(b.box);
-        job.as_read = std::move(before);
+    if (bodies.empty()) return std::nullopt;
+    label_bodies(bodies);
+    if (surveyed) {
+        auto list = std::move(out.survey.bodies);
+        out.survey = job.survey;
+        out.survey.bodies = std::move(list);
+    } else {
+        out.survey = job.survey;
     }
+    out.solids = job.solids;
+    out.solids.bodies = std::move(bodies), out.solids.box = Box3();
+    for (const Body& b : out.solids.bodies) out.solids.box.extend(b.box);
+    return out;
+}
+
+void load_strip(Database& db, Job& job, int version) {
+    if (version == 9) job.before_strip = load_earlier(db, job, "SELECT key,name,path,layer,number,solid FROM bodies_as_read ORDER BY id", false);
+    for (const auto& [stage, earlier] : {std::pair("mend", &job.as_read), std::pair("strip", &job.before_strip)})
+        if (version > 9)
+            *earlier = load_earlier(db, job,
+                                    fmt::format("SELECT key,name,path,layer,number,solid,survey FROM bodies_before WHERE stage='{}' ORDER BY id", stage), true);
     Statement f(
         db, "SELECT key,kind,state,offered,body,faces,form,size,volume,x,y,z,axis_x,axis_y,axis_z,family,alike,pattern,bolt,why FROM features ORDER BY rowid");
     while (f.step()) {
@@ -322,11 +338,15 @@ void load_findings(Database& db, Job& job, int version) {
             product = f.text(), k.level = static_cast<FindingLevel>(f.number()), k.face = FaceId(f.number());
             k.body_keys[0] = f.text(), k.body_keys[1] = f.text();
         }
-        auto& list = product == "survey"  ? job.survey.findings
-                     : product == "strip" ? job.strip.findings
-                     : product == "mesh"  ? job.mesh.findings
-                     : product == "proof" ? job.proof.findings
-                                          : job.model.findings;
+        const bool before_mend = product == "survey before mend" && job.as_read, before_strip = product == "survey before strip" && job.before_strip;
+        auto& list = before_mend           ? job.as_read->survey.findings
+                     : before_strip        ? job.before_strip->survey.findings
+                     : product == "survey" ? job.survey.findings
+                     : product == "mend"   ? job.mend.findings
+                     : product == "strip"  ? job.strip.findings
+                     : product == "mesh"   ? job.mesh.findings
+                     : product == "proof"  ? job.proof.findings
+                                           : job.model.findings;
         list.push_back(std::move(k));
     }
     Statement g(db, "SELECT key,stage,kind,state,about,value,body,x,y,z FROM ledger ORDER BY rowid");
@@ -338,7 +358,11 @@ void load_findings(Database& db, Job& job, int version) {
         k.kind = k.joint ? EntryKind::joint : kind_of<EntryKind>(kind);
         k.state = static_cast<EntryState>(g.integer()), k.about = g.text();
         k.value = g.real(), k.body = g.text(), k.place = place(g);
-        auto& list = k.stage == "mesh" ? job.mesh.ledger : k.stage == "strip" ? job.strip.ledger : k.stage == "prove" ? job.proof.ledger : job.model.ledger;
+        auto& list = k.stage == "mesh"    ? job.mesh.ledger
+                     : k.stage == "mend"  ? job.mend.ledger
+                     : k.stage == "strip" ? job.strip.ledger
+                     : k.stage == "prove" ? job.proof.ledger
+                                          : job.model.ledger;
         list.push_back(std::move(k));
     }
 }
@@ -435,7 +459,7 @@ void load_info(Database& db, Job& job) {
         if (key.rfind("outside_", 0) == 0) job.proof.outside.push_back(info[key]);
     }
     const auto real = [&](const char* key) { return info.count(key) ? std::strtod(info[key].c_str(), nullptr) : 0.0; };
-    job.stage = info["stage"], job.survey_after_cuts = info["survey_after_cuts"] == "1";
+    job.stage = info["stage"], job.solids.precision = real("precision");
     job.solids.file = info["file"], job.plan.source.file = info["source"], job.solids.sha256 = info["sha256"], job.solids.unit = info["unit"];
     job.solids.shift = {real("shift_x"), real("shift_y"), real("shift_z")};
     job.solids.tolerance = {real("tolerance_point"), real("tolerance_angle"), real("tolerance_chord")};
@@ -464,6 +488,7 @@ void load_model(Database& db, Job& job, int version) {
     if (version >= 3) load_couplings(db, job.model, version);
     load_joints(db, job.model);
     load_findings(db, job, version);
+    if (version == 9 && job.before_strip) job.before_strip->survey.findings = job.survey.findings;
     if (version >= 4) load_ties(db, job);
     if (version >= 5) load_roots(db, job.model);
     if (version >= 6) load_sets(db, job.model);
@@ -502,7 +527,7 @@ Job read_model(const std::filesystem::path& file) {
     Job job;
     load_info(db, job);
     load_solids(db, job, version);
-    if (version >= 9) load_strip(db, job);
+    if (version >= 9) load_strip(db, job, version);
     load_model(db, job, version);
     if (version >= 8) load_halved(db, job);
     load_mesh_and_proof(db, job, version);

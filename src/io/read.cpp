@@ -9,6 +9,7 @@
 #include "io/place.hpp"
 #include "io/reader_process.hpp"
 #include "io/source_digest.hpp"
+#include "io/stated_precision.hpp"
 #include "io/step_products.hpp"
 #include "run/select.hpp"
 
@@ -165,6 +166,7 @@ Assembly read(const std::filesystem::path& file, const SourceOptions& options, c
     assembly.sha256 = sha256(bytes.data);
     assembly.asked = source_digest(options);
     assembly.format = kind_name(kind);
+    assembly.precision = kernel ? stated_precision(bytes.data, kind) * quantity("1 " + assembly.unit, "mm") : 0;
     if (const auto named = kind_by_name(file); named && *named != kind)
         assembly.notes.push_back(fmt::format("the name says {}, the content is {}; read as what it is", kind_name(*named), kind_name(kind)));
     finish_assembly(assembly);

@@ -322,8 +322,12 @@ std::string summary_json(const Job& job) {
     const Vec3& shift = job.solids.shift;
     Json j{{"format", "halvo-summary"}, {"version", 1}, {"stage", job.stage}, {"source", source_json(job.solids)}};
     j["bodies"] = bodies_json(job.solids, job.survey, job.stage == "prove" ? &job.proof : nullptr);
+    // Bodies that were sewn or cut have no one body of the file behind them.
+    std::map<std::pair<std::string, int>, double> read;
+    for (const Body& b : solids_as_read(job).bodies) read[{b.path, b.number}] = b.mass.volume;
     for (std::size_t i = 0; i < job.solids.bodies.size(); ++i) {
-        if (!job.survey_after_cuts) j["bodies"][i]["volume_read"] = (job.as_read ? *job.as_read : job.solids).bodies[i].mass.volume;
+        const Body& b = job.solids.bodies[i];
+        if (const auto it = read.find({b.path, b.number}); it != read.end()) j["bodies"][i]["volume_read"] = it->second;
         j["bodies"][i]["faces"] = job.solids.bodies[i].faces.size();
     }
     j["features"] = features_json(job.strip.features, shift);

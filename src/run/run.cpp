@@ -17,7 +17,7 @@
 namespace halvo {
 namespace {
 
-constexpr std::array<const char*, 7> stage_names = {"read", "survey", "strip", "halve", "join", "mesh", "prove"};
+constexpr std::array<const char*, 8> stage_names = {"read", "survey", "mend", "strip", "halve", "join", "mesh", "prove"};
 
 template <class T>
 void add(std::vector<T>& to, const std::vector<T>& more) {
@@ -38,6 +38,21 @@ void must_hold([[maybe_unused]] const Model& model, [[maybe_unused]] const char*
 #endif
 }
 
+// What the survey says of faces, by the numbers they have since some became one.
+void renumber_faces(Survey& survey, const Assembly& solids, const std::vector<std::vector<int>>& numbers) {
+    const auto renumber = [&](FaceId& face, std::size_t body) {
+        if (face && body < numbers.size() && face.index() < numbers[body].size()) face = FaceId(numbers[body][face.index()]);
+    };
+    for (std::size_t b = 0; b < survey.bodies.size(); ++b)
+        for (BulkRegion& r : survey.bodies[b].bulk) renumber(r.face, b);
+    for (Finding& f : survey.findings)
+        for (std::size_t b = 0; b < solids.bodies.size(); ++b)
+            if (solids.bodies[b].key == f.body_keys[0]) {
+                renumber(f.face, b);
+                break;
+            }
+}
+
 // The edges and vertices on the planes of cuts are sets: what stands for the part behind is put on them.
 void name_cut_edges(Model& model, const std::vector<CutRule>& cuts) {
     for (std::size_t i = 0; i < cuts.size(); ++i) {
@@ -52,6 +67,39 @@ void name_cut_edges(Model& model, const std::vector<CutRule>& cuts) {
         }
         model.sets.push_back(std::move(set));
     }
+}
+
+void mend_solids(Job& job, const Observer& observer) {
+    MendOptions options = job.plan.mend;
+    // Surfaces that get a thickness are no solids with faces missing.
+    options.surfaces_stay = options.surfaces_stay || job.plan.halve.thickness.has_value() ||
+                            std::any_of(job.plan.halve.walls.begin(), job.plan.halve.walls.end(), [](const WallRule& r) { return r.face_alone(); });
+    Mended out = mend(job.solids, options, observer);
+    if (out.changed) {
+        job.as_read = Earlier{std::exchange(job.solids, std::move(out.solids)), job.survey};
+        if (out.reshaped) job.survey = survey(job.solids, job.plan.survey, observer);
+        else renumber_faces(job.survey, job.solids, out.faces);
+    }
+    job.mend = std::move(out);
+}
+
+void strip_solids(Job& job, const Observer& observer) {
+    Stripped out = strip(job.solids, job.survey, job.plan.strip, observer);
+    if (out.changed) job.before_strip = Earlier{std::exchange(job.solids, std::move(out.solids)), job.survey};
+    // Other bodies are looked at anew; what was found of them before is still said.
+    if (out.cut) {
+        auto found = std::move(job.survey.findings);
+        job.survey = survey(job.solids, job.plan.survey, observer);
+        job.survey.findings = std::move(found);
+    }
+    job.strip = std::move(out);
+}
+
+// What a stage changed comes back before it, or an earlier one, looks again.
+void take_back(Job& job, std::optional<Earlier>& earlier) {
+    if (!earlier) return;
+    job.solids = std::move(earlier->solids), job.survey = std::move(earlier->survey);
+    earlier.reset();
 }
 
 void mesh_anew(Job& job, const Observer& observer) {
@@ -83,26 +131,14 @@ void run_stages(Job& job, Stage from, Stage until, const Observer& observer) {
         job.timing.emplace_back(stage_name(s), std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count());
         job.stage = stage_name(s);
     };
-    // What strip took away comes back before it or the survey look again.
-    if (from <= Stage::strip && until >= Stage::survey && job.as_read) {
-        job.solids = std::move(*job.as_read), job.as_read.reset();
-        if (job.survey_after_cuts) from = std::min(from, Stage::survey);
-    }
+    if (from <= Stage::strip && until >= Stage::survey) take_back(job, job.before_strip);
+    if (from <= Stage::mend && until >= Stage::survey) take_back(job, job.as_read);
     step(Stage::survey, [&] {
-        job.survey = survey(job.solids, plan.survey, observer), job.survey_after_cuts = false;
+        job.survey = survey(job.solids, plan.survey, observer);
         select_by_class(job.solids, job.survey, plan.source);
     });
-    step(Stage::strip, [&] {
-        Stripped out = strip(job.solids, job.survey, plan.strip, observer);
-        if (out.changed) job.as_read = std::exchange(job.solids, std::move(out.solids));
-        // Other bodies are looked at anew; what was found of them as they were read is still said.
-        if (out.cut) {
-            auto found = std::move(job.survey.findings);
-            job.survey = survey(job.solids, plan.survey, observer);
-            job.survey.findings = std::move(found), job.survey_after_cuts = true;
-        }
-        job.strip = std::move(out);
-    });
+    step(Stage::mend, [&] { mend_solids(job, observer); });
+    step(Stage::strip, [&] { strip_solids(job, observer); });
     step(Stage::halve, [&] {
         job.model = job.halved = halve(job.solids, plan.halve, observer);
         must_hold(job.model, "halve");
@@ -118,6 +154,14 @@ void run_stages(Job& job, Stage from, Stage until, const Observer& observer) {
         mesh_anew(job, observer);
     });
     step(Stage::prove, [&] { job.proof = prove(job.solids, job.model, job.mesh, plan.prove, plan.join.reach, observer); });
+}
+
+const Assembly& solids_before_strip(const Job& job) {
+    return job.before_strip ? job.before_strip->solids : job.solids;
+}
+
+const Assembly& solids_as_read(const Job& job) {
+    return job.as_read ? job.as_read->solids : solids_before_strip(job);
 }
 
 Job run(const Plan& plan, Assembly solids, Stage until, const Observer& observer) {
@@ -137,14 +181,14 @@ std::vector<Finding> findings_of(const Job& job) {
         if (of_strip && stage_done(job, Stage::strip)) return false;
         return f.level == FindingLevel::warning && !(f.kind == FindingKind::near_miss && f.size <= job.plan.join.reach);
     });
-    add(out, job.strip.findings);
+    add(out, job.mend.findings), add(out, job.strip.findings);
     add(out, job.model.findings), add(out, job.mesh.findings), add(out, job.proof.findings);
     return out;
 }
 
 std::vector<LedgerEntry> ledger_of(const Job& job) {
-    std::vector<LedgerEntry> out = job.strip.ledger;
-    add(out, job.model.ledger);
+    std::vector<LedgerEntry> out = job.mend.ledger;
+    add(out, job.strip.ledger), add(out, job.model.ledger);
     add(out, job.mesh.ledger), add(out, job.proof.ledger);
     return out;
 }

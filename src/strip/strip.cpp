@@ -110,7 +110,7 @@ void lengthen_beside(SkinGraph& graph, const std::vector<const Feature*>& featur
 }
 
 std::string try_closing(const SkinGraph& graph, const std::vector<int>& faces, double tol, int way, Closing& out, Growth& growth, int effort = full_effort) {
-    out = close_wound(graph, faces, tol, effort);
+    out = close_wound(graph, {faces, {}}, tol, effort);
     if (!out.edit) return out.why;
     const auto& body = graph.body();
     const Vec3 origin = body.box.center();

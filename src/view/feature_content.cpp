@@ -26,7 +26,7 @@ Fate fate_of(const Feature& f) {
 
 Content compose_features(const Job& job) {
     Content out;
-    const Assembly& solids = job.as_read ? *job.as_read : job.solids;
+    const Assembly& solids = solids_before_strip(job);
     out.title = fmt::format("{}: features", solids.file);
     if (job.stage == "read" || job.stage == "survey")
         throw Error(ErrorKind::usage, "the model has not been through strip yet; run it on, then draw --colour features");

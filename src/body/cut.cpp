@@ -7,7 +7,7 @@
 #include "geom/carry.hpp"
 #include "geom/facet_tree.hpp"
 
-#include <halvo/strip.hpp>
+#include <halvo/cut.hpp>
 
 #include <algorithm>
 #include <cmath>
@@ -181,12 +181,6 @@ private:
         return it != bases_.end() ? it->second : bases_.emplace(face, BaseSurface(body_.faces[ix(face)].surface)).first->second;
     }
 
-    static Coedge bare(int edge, bool reversed) {
-        Coedge c;
-        c.edge = BodyEdgeId(edge), c.reversed = reversed;
-        return c;
-    }
-
     // What lies before the plane (1) or behind it (-1).
     std::optional<Body> part(int way) {
         Body out;
@@ -203,7 +197,7 @@ private:
                 const Curve& c = edges_[ix(s->edge)].curve;
                 const Vec3 m = c.middle();
                 const bool forward = way * normal(static_cast<int>(f), m).cross(c.derivative(0.5 * (c.t0 + c.t1))).dot(plane_.normal) > 0;
-                list.push_back({bare(s->edge, !forward), -1});
+                list.push_back({bare_coedge(s->edge, !forward), -1});
             }
             if (list.empty()) continue;
             auto loops = trace_loops(list, edge, [&](const Vec3& p) { return normal(static_cast<int>(f), p); });
@@ -214,7 +208,7 @@ private:
         if (out.faces.empty()) return std::nullopt;
         std::vector<LoopUse> cap;
         for (const auto& [e, n] : uses)
-            if (n == 1) cap.push_back({bare(e, !once[e].reversed), -1});
+            if (n == 1) cap.push_back({bare_coedge(e, !once[e].reversed), -1});
         if (!cap.empty()) add_cap(out, cap, way, edge);
         finish(out);
         return out;
@@ -245,7 +239,7 @@ private:
                     }
                     const bool stays = flat || static_cast<int>(p.side) == way || (p.side == Side::on && inside_of_on(face, p, c.reversed) == way);
                     order.push_back(stays ? static_cast<std::ptrdiff_t>(out.size()) : -1);
-                    if (stays) out.push_back({bare(p.edge, c.reversed), -1});
+                    if (stays) out.push_back({bare_coedge(p.edge, c.reversed), -1});
                 }
             }
             for (std::size_t i = 0; i < order.size(); ++i)
@@ -282,10 +276,10 @@ private:
             out.faces.push_back(std::move(whole));
             return;
         }
-        std::vector<Laid> laid;
-        for (const auto& loop : loops) laid.push_back(lay(f, loop));
-        const bool winds = std::any_of(laid.begin(), laid.end(), [](const Laid& l) { return l.winds; });
-        const auto outer = std::count_if(laid.begin(), laid.end(), [](const Laid& l) { return l.area > 0; });
+        std::vector<LaidLoop> laid;
+        for (const auto& loop : loops) laid.push_back(laid_loop(f.surface, f.reversed, loop, edges_));
+        const bool winds = std::any_of(laid.begin(), laid.end(), [](const LaidLoop& l) { return l.winds; });
+        const auto outer = std::count_if(laid.begin(), laid.end(), [](const LaidLoop& l) { return l.area > 0; });
         if (winds || outer <= 1) {
             // The outer one first.
             for (const bool first : {true, false})
@@ -305,31 +299,6 @@ private:
         }
     }
 
-    // A loop in a chart about its middle.
-    struct Laid {
-        Chart chart;
-        std::vector<Vec2> outline;
-        double area = 0;
-        bool winds = false;
-    };
-    [[nodiscard]] Laid lay(const Face& f, const std::vector<Coedge>& loop) const {
-        constexpr int pieces = 24;  // of an edge
-        std::vector<Vec3> points;
-        Box3 box;
-        for (const Coedge& c : loop) {
-            const Curve& k = edges_[c.edge.index()].curve;
-            for (int i = 0; i < pieces; ++i) {
-                const double w = static_cast<double>(i) / pieces;
-                points.push_back(k.point(k.t0 + (c.reversed ? 1 - w : w) * (k.t1 - k.t0)));
-                box.extend(points.back());
-            }
-        }
-        Laid out{Chart(f.surface, box.center(), f.reversed), {}, 0, false};
-        for (const Vec3& p : points) out.outline.push_back(out.outline.empty() ? out.chart.local2(p) : out.chart.local2(p, out.outline.back()));
-        out.winds = (out.chart.local2(points[0], out.outline.back()) - out.outline[0]).norm() > 0.1 * box.diagonal().norm();
-        out.area = polygon_area(out.outline);
-        return out;
-    }
     [[nodiscard]] Vec3 start_of(const Coedge& c) const {
         const Curve& k = edges_[c.edge.index()].curve;
         return c.reversed ? k.end() : k.start();

@@ -1,0 +1,46 @@
+#pragma once
+/// Faces whose free edges run together become one skin.
+
+#include <halvo/mend.hpp>
+
+#include <set>
+
+namespace halvo {
+
+/// How far edges may be apart, and what is not to be touched.
+struct SewLimits {
+    double reach = 0;  ///< mm
+    double near = 0;   ///< edges this far apart are proposed (mm)
+    double tol = 0;
+    std::set<std::string> refuse, force;
+};
+
+/// Skins that came of bodies sewn to each other. Nothing of them is laid in parameters or has facets yet.
+struct SewnSkin {
+    std::vector<Body> pieces;   ///< one for each connected skin, its names those of the largest body in it
+    std::vector<bool> unlike;   ///< of the pieces: is it anything else than one of the bodies as it came?
+    std::vector<int> piece_of;  ///< the piece that each of the bodies is part of
+    std::vector<LedgerEntry> ledger;
+    std::vector<double> gaps;    ///< of edges that are only proposed (mm)
+    double proposed_length = 0;  ///< of these (mm)
+    Vec3 proposed_place = Vec3::Zero();
+};
+
+/// Sews bodies among each other and in themselves.
+[[nodiscard]] SewnSkin sewn(const std::vector<const Body*>& bodies, const std::string& name, const SewLimits& limits);
+
+/// The bodies as one, with its edges and vertices side by side and coedges bare; which body each face came from.
+[[nodiscard]] Body pooled(const std::vector<const Body*>& bodies, std::vector<int>& origin);
+
+/// Which faces use each edge: face, loop and place in it, for edges that are no points.
+struct EdgeUse {
+    int face = -1, loop = -1, place = -1;
+};
+[[nodiscard]] std::vector<std::vector<EdgeUse>> edge_uses(const Body& body);
+
+/// Turns a face over.
+void turn_face(Face& face);
+/// Faces that look the other way than most of the skin they hang together with are turned; which ones. What cannot be told stays.
+[[nodiscard]] std::vector<int> turn_to_agree(Body& body);
+
+}  // namespace halvo
