@@ -16,17 +16,17 @@ namespace {
 constexpr double nodes_of_hole = 16;  // two rows of eight round it, as the mesh gives small ones
 
 const char* names_of(FeatureKind k) {
-    constexpr std::array<const char*, 5> names{"holes", "rounds", "chamfers", "raised places", "sunk places"};
+    constexpr std::array<const char*, 6> names{"holes", "rounds", "chamfers", "raised places", "sunk places", "slivers"};
     return names[static_cast<std::size_t>(k)];
 }
 
 const char* key_of(FeatureKind k) {
-    constexpr std::array<const char*, 5> keys{"holes", "rounds", "chamfers", "raised", "raised"};
+    constexpr std::array<const char*, 6> keys{"holes", "rounds", "chamfers", "raised", "raised", "slivers"};
     return keys[static_cast<std::size_t>(k)];
 }
 
 std::string counted(FeatureKind k, std::size_t n) {
-    constexpr std::array<const char*, 5> one{"hole", "round", "chamfer", "raised place", "sunk place"};
+    constexpr std::array<const char*, 6> one{"hole", "round", "chamfer", "raised place", "sunk place", "sliver"};
     return fmt::format("{} {}", n, n == 1 ? one[static_cast<std::size_t>(k)] : names_of(k));
 }
 

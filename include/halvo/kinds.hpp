@@ -81,6 +81,7 @@ enum class EntryKind {
     chamfer,
     raised,
     sunk,
+    sliver,
     cut,
     sewn,
     filled,

@@ -63,7 +63,7 @@ struct StripRule {
     std::vector<std::string> body;                                  ///< names or paths with wildcards, or numbers
     std::vector<std::string> id;                                    ///< keys of features
     std::vector<std::string> like;                                  ///< keys of features: all of the same kind, form and size as one of these
-    std::string feature;                                            ///< "holes", "rounds", "chamfers", "raised", "sunk"; empty: any
+    std::string feature;                                            ///< "holes", "rounds", "chamfers", "raised", "sunk", "slivers"; empty: any
     double from = 0, to = std::numeric_limits<double>::infinity();  ///< of their size (mm)
     std::optional<Box3> within;                                     ///< features whose place lies in it (mm, as the file has them)
     bool keep = false;                                              ///< stays; else goes
@@ -84,10 +84,12 @@ struct CutRule {
 
 /// A limit that is given is an order: features up to and with it go. Without one they are only proposed.
 struct StripOptions {
-    std::optional<double> holes;      ///< diameter, or largest extent of those that are not round (mm)
-    std::optional<double> rounds;     ///< radius (mm)
-    std::optional<double> chamfers;   ///< leg (mm)
-    std::optional<double> raised;     ///< height of what stands out, depth of what is sunk (mm)
+    std::optional<double> holes;     ///< diameter, or largest extent of those that are not round (mm)
+    std::optional<double> rounds;    ///< radius (mm)
+    std::optional<double> chamfers;  ///< leg (mm)
+    std::optional<double> raised;    ///< height of what stands out, depth of what is sunk (mm)
+    /// Width of faces too narrow for an element, steps among them (mm); else the file's stated precision.
+    std::optional<double> slivers;
     std::vector<std::string> refuse;  ///< keys of features that stay
     std::vector<std::string> keep;    ///< the same
     std::vector<std::string> force;   ///< keys of features that go

@@ -8,7 +8,7 @@
 
 namespace halvo {
 
-enum class FeatureKind : std::uint8_t { hole, round, chamfer, raised, sunk };
+enum class FeatureKind : std::uint8_t { hole, round, chamfer, raised, sunk, sliver };
 [[nodiscard]] const char* feature_name(FeatureKind kind);
 
 /// A detail of a body: faces that could go, the ones beside them carried on until they meet.
@@ -21,7 +21,7 @@ struct Feature {
     std::vector<int> faces;  ///< of that body
     int host = -1;           ///< face it lies in, of holes and what is raised or sunk
     std::string form;        ///< "round through", "concave", "lettering", ...
-    double size = 0;         ///< diameter of round holes (of the bore), largest extent of others; radius; leg of chamfers; height or depth (mm)
+    double size = 0;         ///< diameter of round holes (of the bore), largest extent of others; radius; leg of chamfers; height or depth; width (mm)
     double volume = 0;       ///< by which the body's volume grows when it goes (mm3)
     Vec3 place = Vec3::Zero();
     Vec3 axis = Vec3::Zero();  ///< of round holes

@@ -22,4 +22,12 @@ struct Searched {
 /// Chains of chamfers with legs of at most `largest` (mm).
 [[nodiscard]] std::vector<Feature> find_chamfers(const Searched& s, double largest);
 
+/// A sliver, or some that hang together, and which faces could go with it so that the others meet: it alone, or with all on one side of it.
+struct SliverFound {
+    Feature feature;
+    std::vector<std::vector<int>> ways;
+};
+/// Faces at most `widest` wide (mm, area over half the border); those `taken` by other features are passed over.
+[[nodiscard]] std::vector<SliverFound> find_slivers(const Searched& s, double widest, const std::vector<bool>& taken);
+
 }  // namespace halvo

@@ -134,7 +134,7 @@ void load_strip(Database& db, Job& job, int version) {
         Feature k;
         k.key = f.text();
         const std::string kind = f.text();
-        for (FeatureKind t : {FeatureKind::hole, FeatureKind::round, FeatureKind::chamfer, FeatureKind::raised, FeatureKind::sunk})
+        for (FeatureKind t : {FeatureKind::hole, FeatureKind::round, FeatureKind::chamfer, FeatureKind::raised, FeatureKind::sunk, FeatureKind::sliver})
             if (kind == feature_name(t)) k.kind = t;
         k.state = static_cast<EntryState>(f.integer()), k.offered = f.integer() != 0, k.body = BodyId(f.number() - 1);
         BlobIn faces(f.text());

@@ -139,6 +139,13 @@ private:
         Body piece = std::move(sewing.pieces[k]);
         const std::vector<int> turned = turn_to_agree(piece);
         part_touching_edges(piece);
+        // Surfaces that become sheets stay as they are where they would close to a solid.
+        if (options_.surfaces_stay && piece.closed) {
+            Box3 box;
+            for (const Vec3& v : piece.vertices) box.extend(v);
+            std::erase_if(sewing.ledger, [&](const LedgerEntry& e) { return box.contains(e.place); });
+            return;
+        }
         FilledSkin fill;
         if (!piece.closed && options_.fill && !options_.surfaces_stay) {
             fill = filled(piece, std::max(2 * limits_.reach, 10 * limits_.tol), limits_);

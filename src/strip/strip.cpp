@@ -13,6 +13,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <map>
 #include <set>
@@ -20,12 +21,14 @@
 namespace halvo {
 namespace {
 
-constexpr double rounds_searched = 2;     // wall thicknesses: larger rounds are the part's shape, unless the plan speaks of them
-constexpr double raised_searched = 2;     // the same for what stands out or is sunk
-constexpr double as_worked_out = 1e-6;    // of a body's volume, between what its edits say and what its exact skin then holds
-constexpr int small_effort = 3000;        // faces looked at to close what is only proposed
-constexpr int most_effort = 300000;       // the same over all features of a body
-constexpr double limit_slack = 1 + 1e-6;  // a feature of just the limit's size goes
+constexpr double rounds_searched = 2;      // wall thicknesses: larger rounds are the part's shape, unless the plan speaks of them
+constexpr double raised_searched = 2;      // the same for what stands out or is sunk
+constexpr double as_worked_out = 1e-6;     // of a body's volume, between what its edits say and what its exact skin then holds
+constexpr int small_effort = 3000;         // faces looked at to close what is only proposed
+constexpr int most_effort = 300000;        // the same over all features of a body
+constexpr double slivers_searched = 0.05;  // the same for faces too narrow for an element, as the survey has it
+constexpr double sliver_change = 2;        // widths times the area that goes, by which a sliver may change the volume
+constexpr double limit_slack = 1 + 1e-6;   // a feature of just the limit's size goes
 
 EntryKind entry_of(FeatureKind k) {
     switch (k) {
@@ -39,20 +42,25 @@ EntryKind entry_of(FeatureKind k) {
             return EntryKind::raised;
         case FeatureKind::sunk:
             return EntryKind::sunk;
+        case FeatureKind::sliver:
+            return EntryKind::sliver;
     }
     return EntryKind::hole;
 }
 
 const char* limit_key(FeatureKind k) {
-    return k == FeatureKind::hole ? "strip.holes" : k == FeatureKind::round ? "strip.rounds" : k == FeatureKind::chamfer ? "strip.chamfers" : "strip.raised";
+    constexpr std::array<const char*, 6> keys{"strip.holes", "strip.rounds", "strip.chamfers", "strip.raised", "strip.raised", "strip.slivers"};
+    return keys[static_cast<std::size_t>(k)];
 }
 
 std::optional<double> limit_of(const StripOptions& o, FeatureKind k) {
-    return k == FeatureKind::hole ? o.holes : k == FeatureKind::round ? o.rounds : k == FeatureKind::chamfer ? o.chamfers : o.raised;
+    const std::array<const std::optional<double>*, 6> limits{&o.holes, &o.rounds, &o.chamfers, &o.raised, &o.raised, &o.slivers};
+    return *limits[static_cast<std::size_t>(k)];
 }
 
 std::string plural(FeatureKind k) {
-    return k == FeatureKind::hole ? "holes" : k == FeatureKind::round ? "rounds" : k == FeatureKind::chamfer ? "chamfers" : feature_name(k);
+    constexpr std::array<const char*, 6> names{"holes", "rounds", "chamfers", "raised", "sunk", "slivers"};
+    return names[static_cast<std::size_t>(k)];
 }
 
 std::string size_text(const Feature& f) {
@@ -62,6 +70,7 @@ std::string size_text(const Feature& f) {
                        : f.kind == FeatureKind::round   ? "radius"
                        : f.kind == FeatureKind::chamfer ? "leg"
                        : f.kind == FeatureKind::raised  ? "high"
+                       : f.kind == FeatureKind::sliver  ? "wide"
                                                         : "deep";
     return fmt::format("{:.4g} mm {}", f.size, what);
 }
@@ -119,6 +128,21 @@ std::string try_closing(const SkinGraph& graph, const std::vector<int>& faces, d
     if (change && way * change->volume < 0) return "the body would change the wrong way round";
     if (change && std::abs(change->volume) > 0.5 * std::abs(body.mass.volume)) return "half the body would go or come with it";
     return {};
+}
+
+// Which faces go with a sliver: of the ways that close, the one that changes the volume least.
+void choose_way(const SkinGraph& graph, const SliverFound& found, double tol, Feature& f) {
+    double least = std::numeric_limits<double>::max();
+    for (const auto& way : found.ways) {
+        Closing closing;
+        Growth growth;
+        if (!try_closing(graph, way, tol, 0, closing, growth, small_effort).empty()) continue;
+        double area = 0;
+        for (int k : way) area += graph.body().faces[ix(k)].area;
+        const double change = std::abs(growth.volume);
+        if (!growth.known || change > sliver_change * f.size * area || change >= least * (1 - 1e-9)) continue;
+        least = change, f.faces = way;
+    }
 }
 
 // Orders on one body carried out: faces that hang together go together.
@@ -317,8 +341,10 @@ private:
         std::vector<bool>& go = ordered_;
         for (std::size_t i = 0; i < go.size(); ++i) {
             Feature& f = out_.features[i];
-            const auto limit = limit_of(options_, f.kind);
-            if (limit && f.size <= *limit * limit_slack) go[i] = true, f.why = limit_key(f.kind);
+            auto limit = limit_of(options_, f.kind);
+            if (f.kind == FeatureKind::sliver && !limit) limit = std::max(solids_.precision, solids_.tolerance.point);
+            if (limit && f.size <= *limit * limit_slack)
+                go[i] = true, f.why = limit_of(options_, f.kind) ? limit_key(f.kind) : "narrower than the file is precise";
         }
         for (std::size_t r = 0; r < options_.rules.size(); ++r) {
             const StripRule& rule = options_.rules[r];
@@ -484,7 +510,7 @@ private:
 }  // namespace
 
 const char* feature_name(FeatureKind kind) {
-    constexpr const char* names[] = {"hole", "round", "chamfer", "raised", "sunk"};
+    constexpr const char* names[] = {"hole", "round", "chamfer", "raised", "sunk", "sliver"};
     return names[static_cast<int>(kind)];
 }
 
@@ -498,10 +524,17 @@ std::vector<Feature> find_features(const Body& body, const StripOptions& options
     for (const auto& more :
          {find_round_chains(s, searched(options, FeatureKind::round, rounds_searched * wall)), find_chamfers(s, searched(options, FeatureKind::chamfer, wall))})
         out.insert(out.end(), more.begin(), more.end());
+    std::vector<bool> taken(body.faces.size(), false);
+    for (const Feature& f : out)
+        for (int k : f.faces) taken[ix(k)] = true;
+    const auto slivers = find_slivers(s, searched(options, FeatureKind::sliver, slivers_searched * wall), taken);
+    const std::size_t first_sliver = out.size();
+    for (const SliverFound& k : slivers) out.push_back(k.feature);
     SkinGraph graph(body);
     std::vector<const Feature*> all;
     for (const Feature& f : out) all.push_back(&f);
     lengthen_beside(graph, all);
+    for (std::size_t i = first_sliver; i < out.size(); ++i) choose_way(graph, slivers[i - first_sliver], tol, out[i]);
     KeySet keys;
     int spent = 0;
     for (Feature& f : out) {
@@ -512,7 +545,7 @@ std::vector<Feature> find_features(const Body& body, const StripOptions& options
         f.why = looked_into ? try_closing(graph, f.faces, tol, grows(f), closing, growth, small_effort) : "not tried: the body has many that do not close";
         spent += closing.effort;
         f.volume = growth.volume;
-        const double small = f.kind == FeatureKind::hole ? wall : 0.5 * wall;
+        const double small = f.kind == FeatureKind::hole ? wall : f.kind == FeatureKind::sliver ? slivers_searched * wall : 0.5 * wall;
         f.offered = f.why.empty() && !limit_of(options, f.kind) && f.size <= small * limit_slack;
         double area = 0;
         for (int k : f.faces) area += body.faces[ix(k)].area;
