@@ -79,6 +79,31 @@ TEST(Mend, FacesInPiecesBecomeOne) {
     expect_solid(tube, pi * (900 - 400) * 50, 4, rounding, "a tube in four strips");
 }
 
+// The merged face goes all round and gets a seam, which must not run over holes: facets then cover them.
+TEST(Mend, AFaceAllRoundKeepsItsHoles) {
+    std::vector<make::Solid> quarters;
+    for (int i = 0; i < 4; ++i)
+        quarters.push_back(make::moved(make::revolve({make::polygon({{20, 0}, {22, 0}, {22, 60}, {20, 60}})}, {0, 0, 0}, {0, 1, 0}, pi / 2),
+                                       Eigen::Isometry3d(Eigen::AngleAxisd(i * pi / 2, Vec3::UnitY()))));
+    const make::Solid tube = make::fuse(quarters);
+    const auto hole = [](double turn, double y, double r) {
+        return make::cylinder({0, y, 0}, {std::cos(turn * pi / 180), 0, std::sin(turn * pi / 180)}, r, 30);
+    };
+    std::vector<make::Solid> few{hole(0, 30, 8)}, many;
+    for (int i = 0; i < 12; ++i) many.push_back(hole(30.0 * i + 4, i % 2 == 0 ? 15 : 45, 8));  // 44 degrees wide, every 30: none passes between
+    for (const auto& tools : {few, many}) {
+        const make::Solid part = make::cut(tube, tools);
+        const Mended m = mended(solids_of({{"tube", part}}));
+        expect_solid(m, make::volume(part), 4 + tools.size(), 1e-8, tools.size() > 1 ? "perforated" : "one hole");
+        const Body& b = m.solids.bodies[0];
+        for (const Face& f : b.faces) {
+            double area = 0;
+            for (std::size_t i = f.first_facet; i < f.first_facet + f.facet_count; ++i) area += b.facet_area(i);
+            EXPECT_NEAR(area, f.area, 0.01 * f.area);
+        }
+    }
+}
+
 TEST(Mend, RefusedPiecesStay) {
     const Assembly read = solids_of({{"box", blocks(2, 1, 1)}});
     const Mended all = mended(read);
@@ -163,7 +188,8 @@ TEST(Mend, RoundsThatAreMissingComeBack) {
     const double volume = make::volume(cup);
     const std::size_t faces = solids_of({{"cup", cup}}).bodies[0].faces.size();
     for (const bool both : {false, true}) {
-        const make::Solid spoilt = make::without_faces(cup, [&](const Vec3& m) { return m.y() > 0.1 && m.y() < (both ? 6 : 2.95) && std::abs(m.y() - 3) > 1e-6; });
+        const make::Solid spoilt =
+            make::without_faces(cup, [&](const Vec3& m) { return m.y() > 0.1 && m.y() < (both ? 6 : 2.95) && std::abs(m.y() - 3) > 1e-6; });
         const Mended m = mended(solids_of({{"cup", spoilt}}));
         expect_solid(m, volume, faces, rounding, both ? "both rounds" : "one round");
     }

@@ -57,7 +57,7 @@ void part_touching_edges(Body& body) {
     std::vector<std::size_t> crowded;
     body.closed = true;
     for (std::size_t e = 0; e < uses.size(); ++e) {
-        if (body.edges[e].degenerate || uses[e].size() == 2) continue;
+        if (body.edges[e].degenerate || uses[e].empty() || uses[e].size() == 2) continue;
         body.closed = body.closed && in_turns(body, body.edges[e].curve, uses[e]);
         crowded.push_back(e);
     }

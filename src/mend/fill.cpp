@@ -60,6 +60,7 @@ public:
         inside_one_face();
         planes();
         round_surfaces(true);
+        several_rings();
         carried_on();
         round_surfaces(false);
         for (const Ring& r : rings_)
@@ -343,6 +344,45 @@ private:
                 break;
             }
         }
+    }
+
+    // A surface that holds two rings and more, as a tube's outside holds its ends and what opens into it, is the one face that they bound.
+    void several_rings() {
+        for (std::size_t i = 0; i < rings_.size(); ++i) {
+            if (rings_[i].done) continue;
+            for (const Surface& s : candidates(rings_[i])) {
+                const BaseSurface base(s);
+                std::vector<std::size_t> own;
+                for (std::size_t k = 0; k < rings_.size(); ++k)
+                    if (!rings_[k].done && lies_on(rings_[k], base) && !lies_there_already(rings_[k], s)) own.push_back(k);
+                if (own.size() < 2 || std::find(own.begin(), own.end(), i) == own.end()) continue;
+                const Vec3 normal = normal_between(own, base);
+                if (normal.isZero()) continue;
+                if (enter(own, fmt::format("closed by a {} through {} rings", surface_name(s), own.size()))) add_face(s, own, rings_[own[0]].points[0], normal);
+                break;
+            }
+        }
+    }
+
+    // Outward at the first ring's first point: the face lies to the left of the rings, seen from outside, and so towards the others. Rings that
+    // wind round the surface tell by themselves; of others the largest is the outer one.
+    [[nodiscard]] Vec3 normal_between(const std::vector<std::size_t>& own, const BaseSurface& s) const {
+        const Vec3 n = s.foot(rings_[own[0]].points[0]).normal;
+        double largest = 0;
+        for (std::size_t k : own) {
+            const Ring& r = rings_[k];
+            const LaidLoop laid = laid_loop(s.surface(), false, r.loop, out_.body.edges);
+            if (!laid.winds) {
+                if (std::abs(laid.area) > std::abs(largest)) largest = laid.area;
+                continue;
+            }
+            Vec3 others = Vec3::Zero();
+            for (std::size_t j : own)
+                if (j != k) others += (rings_[j].middle - r.middle) / static_cast<double>(own.size() - 1);
+            const Vec3 along = (r.points[1] - r.points[0]).normalized(), out = along.cross(others);
+            return out.dot(s.foot(r.points[0]).normal) < 0 ? Vec3(-n) : n;
+        }
+        return largest == 0 ? Vec3(Vec3::Zero()) : largest < 0 ? Vec3(-n) : n;
     }
 
     [[nodiscard]] Vec3 turned_normal(const Ring& r, const BaseSurface& s) const {

@@ -149,6 +149,14 @@ private:
         FilledSkin fill;
         if (!piece.closed && options_.fill && !options_.surfaces_stay) {
             fill = filled(piece, std::max(2 * limits_.reach, 10 * limits_.tol), limits_);
+            if (fill.changed && !closes(fill.body)) {
+                // What was closed is no sound skin: it stays open.
+                for (LedgerEntry& e : fill.ledger)
+                    if (e.state == EntryState::applied) e.state = EntryState::proposed;
+                stays(bodies()[list[0]], "its openings stay as they are", "the faces that would close them make no sound skin", fill.ledger[0].place,
+                      fill.ledger[0].value);
+                fill.changed = false;
+            }
             if (fill.changed) piece = fill.body, part_touching_edges(piece);
         }
         if (!sewing.unlike[k] && turned.empty() && !fill.changed) {
@@ -176,6 +184,17 @@ private:
         gone.insert(sources.begin(), sources.end());
         add(std::move(fill.ledger), std::move(fill.findings));
         (piece.closed ? closed : come).push_back(std::move(piece));
+    }
+
+    // Can the skin be laid in its surfaces, and does it hold a volume where it is closed?
+    [[nodiscard]] static bool closes(Body body) {
+        part_touching_edges(body);
+        try {
+            finish(body);
+        } catch (const NotLaid&) {
+            return false;
+        }
+        return !body.closed || body.mass.volume > 0;
     }
 
     // A skin inside of another is a void in it.
