@@ -367,3 +367,51 @@ TEST(Cut, EdgesOnThePlaneAreASet) {
         EXPECT_NE((miss.err + miss.out).find("cut 1"), std::string::npos) << miss.err << miss.out;
     }
 }
+
+// Housings come with steps of hundredths of a millimetre round their rims: what is left is the part without them, to that precision.
+TEST(Strip, StepsAndSliversGo) {
+    const auto ring = [](double out, double z, double height) {
+        const double r = 5 + out;
+        return make::moved(make::extrude({make::rounded({{-out, -out}, {60 + out, -out}, {60 + out, 40 + out}, {-out, 40 + out}}, {r, r, r, r})}, height),
+                           make::place({0, 0, z}));
+    };
+    const make::Solid inside = ring(-2, 2, 30), step_inside = ring(-1.99, 18, 30);
+    const make::Solid tray = make::cut(make::fuse({ring(0, 0, 10), ring(0.02, 10, 5), ring(0.05, 15, 5)}), {inside, step_inside});
+    const make::Solid block = make::box({0, 0, 0}, {60, 40, 10});
+    struct Case {
+        const char* what;
+        make::Solid part;
+        std::size_t faces;
+        double volume;
+    };
+    const std::vector<Case> cases{
+        {"a tray stepped twice outside and once inside", tray, 19, 11460},
+        {"a block stepped all round", make::fuse({block, make::box({-0.02, -0.02, 10}, {60.04, 40.04, 10})}), 6, 48040},
+        {"a groove across", make::cut(block, {make::box({30, -1, 9.98}, {5, 50, 1})}), 6, 24000},
+        {"a ridge across", make::fuse({block, make::box({30, 0, 10}, {5, 40, 0.03})}), 6, 24000},
+    };
+    StripOptions o;
+    o.slivers = 0.05;
+    for (const Case& c : cases)
+        for (const bool moved : {false, true}) {
+            SCOPED_TRACE(c.what);
+            const Assembly read = solids_of({{"part", moved ? make::moved(c.part, anywhere()) : c.part}});
+            const Stripped out = stripped(mend(read).solids, o);
+            EXPECT_TRUE(out.findings.empty());
+            EXPECT_EQ(out.solids.bodies[0].faces.size(), c.faces);
+            EXPECT_NEAR(out.solids.bodies[0].mass.volume, c.volume, 0.006 * c.volume);
+            EXPECT_FALSE(stripped(out.solids, o).changed);
+            // Without a limit they are only proposed.
+            const Stripped looked = stripped(read, {});
+            EXPECT_FALSE(looked.changed);
+            const bool found = std::any_of(looked.features.begin(), looked.features.end(), [](const Feature& f) { return f.kind == FeatureKind::sliver; });
+            EXPECT_TRUE(found || c.faces == 6) << "a block has no wall that they could be small against";
+        }
+    const Job stepped = job_of(make::fuse({make::cut(ring(0, 0, 10), {inside}), make::cut(ring(0.02, 10, 10), {inside})}), [] {
+        Plan plan;
+        plan.strip.slivers = 0.05;
+        return plan;
+    }());
+    EXPECT_GT(stepped.mesh.quality.min_scaled_jacobian, 0.4);
+    EXPECT_TRUE(stepped.proof.within_bounds);
+}

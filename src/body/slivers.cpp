@@ -11,7 +11,7 @@ namespace halvo {
 namespace {
 
 constexpr double most_of_body = 0.25;  // of its skin: what lies on one side of a step and is larger is the body's shape
-constexpr double long_edge = 0.3;      // of a sliver's longest edge: shorter ones are its ends
+constexpr double at_end = 4;           // widths: shorter edges of a sliver are its ends
 
 class Slivers {
 public:
@@ -58,10 +58,15 @@ private:
             double area = 0;
             for (int f : side) area += s_.body.faces[ix(f)].area;
             if (area > most_of_body * s_.body.mass.area) continue;
-            std::vector<int> way = chain;
-            way.insert(way.end(), side.begin(), side.end());
-            std::sort(way.begin(), way.end());
-            out.ways.push_back(std::move(way));
+            std::set<int> way(chain.begin(), chain.end());
+            way.insert(side.begin(), side.end());
+            out.ways.emplace_back(way.begin(), way.end());
+            // A groove's other side, or a ridge's, goes with its bottom.
+            const std::size_t before = way.size();
+            for (int f : side)
+                for (const auto& l : s_.neighbours.of[ix(f)])
+                    if (width_[ix(l.other)] > 0) way.insert(l.other);
+            if (way.size() > before) out.ways.emplace_back(way.begin(), way.end());
         }
         return out;
     }
@@ -71,10 +76,8 @@ private:
         const std::set<int> own(chain.begin(), chain.end());
         std::set<int> beside;
         for (int f : chain) {
-            double longest = 0;
-            for (const auto& l : s_.neighbours.of[ix(f)]) longest = std::max(longest, s_.body.edges[ix(l.edge)].curve.length());
             for (const auto& l : s_.neighbours.of[ix(f)])
-                if (!own.count(l.other) && s_.body.edges[ix(l.edge)].curve.length() > std::max(long_edge * longest, 2 * width_[ix(f)])) beside.insert(l.other);
+                if (!own.count(l.other) && s_.body.edges[ix(l.edge)].curve.length() > at_end * width_[ix(f)]) beside.insert(l.other);
         }
         const std::vector<int> list(beside.begin(), beside.end());
         std::map<int, int> number;
@@ -98,15 +101,15 @@ private:
 
     // Do the faces on both sides look the same way?
     [[nodiscard]] bool parallel(const std::vector<int>& chain, const std::vector<std::vector<int>>& sides) const {
-        const Vec3 p = s_.middle(chain[0]);
         const std::set<int> one(sides[0].begin(), sides[0].end()), two(sides[1].begin(), sides[1].end());
-        Vec3 a = Vec3::Zero(), b = Vec3::Zero();
+        std::vector<Vec3> a, b;
         for (const auto& l : s_.neighbours.of[ix(chain[0])]) {
-            const Vec3 n = s_.body.faces[ix(l.other)].outward_or(p, Vec3::Zero());
-            if (one.count(l.other)) a = n;
-            if (two.count(l.other)) b = n;
+            const Vec3 n = s_.body.faces[ix(l.other)].outward_or(s_.body.edges[ix(l.edge)].curve.middle(), Vec3::Zero());
+            if (one.count(l.other)) a.push_back(n);
+            if (two.count(l.other)) b.push_back(n);
         }
-        return a.dot(b) > 0.9;  // cosine: within some 25 degrees
+        constexpr double alike = 0.9;  // cosine: within some 25 degrees
+        return !a.empty() && std::any_of(b.begin(), b.end(), [&](const Vec3& n) { return n.dot(a[0]) > alike; });
     }
 
     const Searched& s_;

@@ -130,10 +130,12 @@ std::string try_closing(const SkinGraph& graph, const std::vector<int>& faces, d
     return {};
 }
 
-// Which faces go with a sliver: of the ways that close, the one that changes the volume least.
-void choose_way(const SkinGraph& graph, const SliverFound& found, double tol, Feature& f) {
+// Which faces go with a sliver: of the ways that close, the one that changes the volume least. What goes with another one is passed over: of two
+// steps side by side each has a side of its own.
+void choose_way(const SkinGraph& graph, const SliverFound& found, const std::set<int>& taken, double tol, Feature& f) {
     double least = std::numeric_limits<double>::max();
     for (const auto& way : found.ways) {
+        if (std::any_of(way.begin(), way.end(), [&](int k) { return taken.count(k) > 0; })) continue;
         Closing closing;
         Growth growth;
         if (!try_closing(graph, way, tol, 0, closing, growth, small_effort).empty()) continue;
@@ -534,7 +536,17 @@ std::vector<Feature> find_features(const Body& body, const StripOptions& options
     std::vector<const Feature*> all;
     for (const Feature& f : out) all.push_back(&f);
     lengthen_beside(graph, all);
-    for (std::size_t i = first_sliver; i < out.size(); ++i) choose_way(graph, slivers[i - first_sliver], tol, out[i]);
+    std::set<int> gone;
+    std::vector<Feature> different;
+    for (const SliverFound& k : slivers) {
+        Feature f = k.feature;
+        choose_way(graph, k, gone, tol, f);
+        if (std::any_of(f.faces.begin(), f.faces.end(), [&](int face) { return gone.count(face) > 0; })) continue;  // the other side of a groove
+        gone.insert(f.faces.begin(), f.faces.end());
+        different.push_back(std::move(f));
+    }
+    out.resize(first_sliver);
+    out.insert(out.end(), different.begin(), different.end());
     KeySet keys;
     int spent = 0;
     for (Feature& f : out) {
