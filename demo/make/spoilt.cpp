@@ -98,7 +98,9 @@ TopoDS_Face drawn_in(const TopoDS_Face& f, double by) {
     const BRepAdaptor_Surface surface(f);
     if (surface.GetType() != GeomAbs_Plane) return copied(f);
     const gp_Pln plane = surface.Plane();
-    const TopoDS_Wire outer = BRepTools::OuterWire(f);
+    // Loops as they lie in the face seen from its plane's own side; it is turned over at the end.
+    const TopoDS_Face forward = TopoDS::Face(f.Oriented(TopAbs_FORWARD));
+    const TopoDS_Wire outer = BRepTools::OuterWire(forward);
     std::optional<BRepBuilderAPI_MakeFace> out;
     const auto take = [&](const TopoDS_Wire& w) {
         const std::vector<gp_Pnt2d> k = corners_of(w, plane);
@@ -123,10 +125,10 @@ TopoDS_Face drawn_in(const TopoDS_Face& f, double by) {
         else out->Add(moved);
     };
     take(outer);
-    for (TopExp_Explorer e(f, TopAbs_WIRE); e.More(); e.Next())
+    for (TopExp_Explorer e(forward, TopAbs_WIRE); e.More(); e.Next())
         if (!e.Current().IsSame(outer)) take(TopoDS::Wire(e.Current()));
     TopoDS_Face face = out->Face();
-    if ((face.Orientation() == TopAbs_REVERSED) != (f.Orientation() == TopAbs_REVERSED)) face.Reverse();
+    if (f.Orientation() == TopAbs_REVERSED) face.Reverse();
     return face;
 }
 

@@ -15,17 +15,8 @@ class BodyReader {
 public:
     BodyReader(const ExchangeFile& file, const StepUnits& units) : file_(file), geometry_(file, units) {}
 
-    Body run(std::uint64_t item) {
-        const std::string_view kind = file_.keyword(item);
-        if (kind == "MANIFOLD_SOLID_BREP" || kind == "FACETED_BREP" || kind == "BREP_WITH_VOIDS") {
-            Parameters21 p = file_.of(item);
-            p.skip();
-            add_shell(p.reference(), false);
-            if (kind == "BREP_WITH_VOIDS")
-                for (const std::uint64_t v : p.references()) add_shell(v, false);
-        } else {
-            add_shell(item, false);
-        }
+    Body run(const std::vector<std::uint64_t>& items) {
+        for (const std::uint64_t item : items) add_item(item);
         make_edges();
         make_surfaces();
         try {
@@ -38,6 +29,19 @@ public:
     }
 
 private:
+    void add_item(std::uint64_t item) {
+        const std::string_view kind = file_.keyword(item);
+        if (kind == "MANIFOLD_SOLID_BREP" || kind == "FACETED_BREP" || kind == "BREP_WITH_VOIDS") {
+            Parameters21 p = file_.of(item);
+            p.skip();
+            add_shell(p.reference(), false);
+            if (kind == "BREP_WITH_VOIDS")
+                for (const std::uint64_t v : p.references()) add_shell(v, false);
+        } else {
+            add_shell(item, false);
+        }
+    }
+
     struct RawEdge {
         std::uint64_t curve = 0;  // 0: straight
         bool same_sense = true;
@@ -226,8 +230,8 @@ private:
 
 }  // namespace
 
-Body step_body(const ExchangeFile& file, const StepUnits& units, std::uint64_t item) {
-    return BodyReader(file, units).run(item);
+Body step_body(const ExchangeFile& file, const StepUnits& units, const std::vector<std::uint64_t>& items) {
+    return BodyReader(file, units).run(items);
 }
 
 std::vector<std::uint64_t> step_shell_faces(const ExchangeFile& file, std::uint64_t shell) {

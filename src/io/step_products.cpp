@@ -208,6 +208,11 @@ private:
     struct Use {
         std::uint64_t child = 0, usage = 0;
     };
+    // A shell of one face.
+    struct Single {
+        std::uint64_t shell = 0;
+        Label label;
+    };
     struct Relation {
         std::uint64_t one = 0, other = 0, item_one = 0, item_other = 0;
     };
@@ -336,7 +341,27 @@ private:
         if (const auto l = styles_.layer(representation)) label.layer = *l;
         Parameters21 p = file_.of(representation);
         p.skip();
+        std::vector<Single> above = std::exchange(singles_, {});
         for (const std::uint64_t id : p.references()) item(id, representation, place, label, depth);
+        const std::vector<Single> own = std::exchange(singles_, std::move(above));
+        // Surfaces that the writer wrapped one by one are put together by where they touch.
+        if (own.size() == 1) add(own[0].shell, representation, place, own[0].label);
+        else
+            for (const Single& s : own) add_loose(s, representation, place);
+    }
+
+    void add_loose(const Single& s, std::uint64_t representation, const Eigen::Isometry3d& place) {
+        if (out_.tree.loose < 0) {
+            out_.tree.loose = static_cast<int>(out_.parts.size());
+            add(s.shell, representation, place, s.label);
+            return;
+        }
+        const auto first = std::find_if(out_.tree.instances.begin(), out_.tree.instances.end(), [&](const Instance& i) { return i.part == out_.tree.loose; });
+        const StepUnits u = units(representation);
+        StepPart& part = out_.parts[static_cast<std::size_t>(out_.tree.loose)];
+        if (!place.isApprox(first->place, 0) || u.length != part.units.length || u.angle != part.units.angle)
+            throw NotUnderstood("loose surfaces in several places");
+        part.items.push_back(s.shell);
     }
 
     void item(std::uint64_t id, std::uint64_t representation, const Eigen::Isometry3d& place, const Label& label, int depth) {
@@ -346,14 +371,12 @@ private:
         if (kind == "SHELL_BASED_SURFACE_MODEL") {
             Parameters21 p = file_.of(id);
             p.skip();
-            const auto shells = p.references();
-            std::size_t single = 0;
-            for (const std::uint64_t s : shells) single += step_shell_faces(file_, s).size() == 1 ? 1 : 0;
-            // Surfaces that the writer wrapped one by one are put together by where they touch.
-            if (single > 1 || (single == 1 && ++single_shells_ > 1)) throw NotUnderstood("loose surfaces");
             Label own = label;
             if (const auto c = styles_.colour(id)) own.colour = *c;
-            for (const std::uint64_t s : shells) add(s, representation, place, own);
+            for (const std::uint64_t s : p.references()) {
+                if (step_shell_faces(file_, s).size() == 1) singles_.push_back({s, own});
+                else add(s, representation, place, own);
+            }
             return;
         }
         if (kind == "MAPPED_ITEM") {
@@ -373,7 +396,7 @@ private:
         const StepUnits u = units(representation);
         if (out_.parts.empty()) first_unit_ = u.length;
         const auto [it, fresh] = part_number_.try_emplace(id, static_cast<int>(out_.parts.size()));
-        if (fresh) out_.parts.push_back({id, u});
+        if (fresh) out_.parts.push_back({{id}, u});
         Instance i;
         i.part = it->second, i.place = place;
         i.name = label.name.empty() ? "solid" : label.name;
@@ -390,7 +413,7 @@ private:
     std::map<std::uint64_t, Relation> placed_;
     mutable std::map<std::uint64_t, StepUnits> units_;
     std::unordered_map<std::uint64_t, int> part_number_;
-    std::size_t single_shells_ = 0;
+    std::vector<Single> singles_;  // of the representation that is walked through
     double first_unit_ = 1;
     StepTree out_;
 };
@@ -413,7 +436,7 @@ KernelFile read_step(std::string_view text, const Observer& observer) {
     for_parts(tree.parts.size(), observer, 0.2, 0.9, [&](std::size_t i) {
         if (given_up) return;
         try {
-            out.parts[i] = step_body(file, tree.parts[i].units, tree.parts[i].item);
+            out.parts[i] = step_body(file, tree.parts[i].units, tree.parts[i].items);
         } catch (const NotUnderstood& e) {
             failed[i] = e.what();
             given_up = true;

@@ -7,7 +7,7 @@ namespace halvo::io {
 
 /// A shape that stands somewhere: what to read it from, once however often it stands.
 struct StepPart {
-    std::uint64_t item = 0;
+    std::vector<std::uint64_t> items;  ///< one; shells of one face each, which stand for loose surfaces, together
     StepUnits units;
 };
 
