@@ -246,6 +246,40 @@ TEST(Mend, OverlapsAreCutWhereThePlanSaysSo) {
     EXPECT_EQ(m.findings[0].kind, FindingKind::defect_stays);
 }
 
+TEST(Mend, FacesAreMovedToOtherBodies) {
+    const make::Solid plate = make::box({0, 0, 0}, {100, 60, 4});
+    struct Case {
+        const char* what;
+        make::Solid other;
+        double volume;  // of it, once moved
+    };
+    MendOptions o;
+    o.overlap = OverlapAs::move, o.gaps = 0.5;
+    for (const Case& c :
+         {Case{"slabs that overlap in part", make::box({50, 30, 3.7}, {100, 60, 3}), 100 * 60 * 2.7},
+          Case{"a rib that stops short", make::box({48, 10, 4.2}, {4, 40, 30}), 4 * 40 * 30.2},
+          Case{"a tube that stops short", make::moved(make::extrude(make::tube(30, 2), 50), make::place({50, 30, 4.4})), pi * (225 - 169) * 50.4},
+          Case{"a drafted boss that reaches in",
+               make::moved(make::taper({{0, 0}, {20, 0}, {20, 10}, {0, 10}}, {{2, 2}, {18, 2}, {18, 8}, {2, 8}}, 20), make::place({30, 20, 3.5})), 0}})
+        for (const bool moved : {false, true}) {
+            SCOPED_TRACE(c.what);
+            const auto at = [&](const make::Solid& s) { return moved ? make::moved(s, anywhere()) : s; };
+            const Assembly read = solids_of({{"plate", at(plate)}, {"what", at(c.other)}});
+            const Mended m = mend(read, o);
+            EXPECT_TRUE(m.findings.empty());
+            ASSERT_EQ(entries(m, EntryKind::face_moved), 1u);
+            ASSERT_EQ(m.solids.bodies.size(), 2u);
+            const Body& b = m.solids.bodies[m.solids.bodies[0].name == "what" ? 0 : 1];
+            if (c.volume > 0) {
+                EXPECT_NEAR(b.mass.volume, c.volume, 1e-8 * c.volume);
+            } else {
+                EXPECT_LT(b.mass.volume, make::volume(c.other));
+            }
+            EXPECT_FALSE(mend(m.solids, o).changed);
+            EXPECT_FALSE(mend(read, {}).changed);
+        }
+}
+
 TEST(Mend, SurfacesWithAThicknessStaySurfaces) {
     const make::Solid tray = make::without_face(make::box({0, 0, 0}, {60, 40, 20}), make::face_at(make::box({0, 0, 0}, {60, 40, 20}), {30, 20, 20}));
     Plan plan;

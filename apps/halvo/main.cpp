@@ -115,10 +115,34 @@ struct DrawArguments {
     bool lines = false, real = false;
     double azimuth = -55, elevation = 28;
     bool worst = false;
-    std::vector<double> at;
+    std::vector<std::string> at;
     double span = 0;
     std::vector<std::string> sets;
 };
+
+// Three coordinates, or the id of something with a place.
+Vec3 place_meant(const Job& job, const std::vector<std::string>& words) {
+    if (words.size() == 3) {
+        Vec3 p;
+        for (int k = 0; k < 3; ++k) {
+            char* end = nullptr;
+            const std::string& w = words[static_cast<std::size_t>(k)];
+            p[k] = std::strtod(w.c_str(), &end);
+            if (w.empty() || *end != 0) throw Error(ErrorKind::usage, fmt::format("--at {}: no number; give three coordinates in mm, or one id", w));
+        }
+        return p;
+    }
+    if (words.size() == 1) {
+        for (const Finding& f : findings_of(job))
+            if (f.key == words[0]) return f.place + job.solids.shift;
+        for (const LedgerEntry& e : ledger_of(job))
+            if (e.key == words[0]) return e.place + job.solids.shift;
+        for (const Feature& f : job.strip.features)
+            if (f.key == words[0]) return f.place + job.solids.shift;
+        throw Error(ErrorKind::usage, fmt::format("--at {}: nothing has this id; halvo list MODEL findings, ledger and features show them", words[0]));
+    }
+    throw Error(ErrorKind::usage, "--at takes three coordinates in mm, or one id");
+}
 
 int do_draw(const DrawArguments& a, const Common& common) {
     Job job;
@@ -129,17 +153,17 @@ int do_draw(const DrawArguments& a, const Common& common) {
         job.plan = plan_for(a.input, a.sets, 0);
         const bool solid_only = a.show.empty() || a.show == "solid";
         run(job, Stage::read,
-            a.colour == "coverage"   ? Stage::prove
-            : a.colour == "features" ? Stage::strip
-            : solid_only             ? Stage::survey
-                                     : Stage::mesh,
+            a.colour == "coverage"                             ? Stage::prove
+            : a.colour == "features" || a.colour == "findings" ? Stage::strip
+            : solid_only                                       ? Stage::survey
+                                                               : Stage::mesh,
             terminal_observer(common.quiet));
         end_progress();
     }
-    const std::map<std::string, DrawOptions::Colour> colours = {{"body", DrawOptions::Colour::body},         {"thickness", DrawOptions::Colour::thickness},
-                                                                {"edges", DrawOptions::Colour::edges},       {"quality", DrawOptions::Colour::quality},
-                                                                {"coverage", DrawOptions::Colour::coverage}, {"joints", DrawOptions::Colour::joints},
-                                                                {"gap", DrawOptions::Colour::gap},           {"features", DrawOptions::Colour::features}};
+    const std::map<std::string, DrawOptions::Colour> colours = {
+        {"body", DrawOptions::Colour::body},       {"thickness", DrawOptions::Colour::thickness}, {"edges", DrawOptions::Colour::edges},
+        {"quality", DrawOptions::Colour::quality}, {"coverage", DrawOptions::Colour::coverage},   {"joints", DrawOptions::Colour::joints},
+        {"gap", DrawOptions::Colour::gap},         {"features", DrawOptions::Colour::features},   {"findings", DrawOptions::Colour::findings}};
     o.colour = colours.at(a.colour);
     o.solid = a.show == "solid" || (a.show.empty() && !model);
     o.mesh_lines = a.lines || a.show == "mesh";
@@ -149,7 +173,7 @@ int do_draw(const DrawArguments& a, const Common& common) {
     o.worst = a.worst, o.span = a.span;
     if (a.worst && !model && a.colour != "coverage") throw Error(ErrorKind::usage, "--worst is for model files; run the part first");
     if (a.worst) o.colour = DrawOptions::Colour::quality, o.mesh_lines = true;
-    if (a.at.size() == 3) o.at = Vec3(a.at[0], a.at[1], a.at[2]);
+    if (!a.at.empty()) o.at = place_meant(job, a.at);
     draw(a.out, job, o);
     if (!common.quiet) fmt::print("{}\n", a.out);
     return 0;
@@ -231,6 +255,9 @@ int do_demo(const std::string& out, const Common& common) {
     DrawOptions features;
     features.colour = DrawOptions::Colour::features;
     show_run("logger-tray.toml", "logger-tray.png", seen_from(features, -60, 40));
+    DrawOptions findings;
+    findings.colour = DrawOptions::Colour::findings;
+    show_run("loose-tray.toml", "findings.png", seen_from(findings, -60, 40));
     show_run("bracket.toml", "bracket.png", seen_from(thick, -35, 30));
     fmt::print("\nAnd what the survey says of each, as it was handed over:\n\n");
     show_survey("cabinet.step", -60, 25);
@@ -297,12 +324,13 @@ int dispatch(int argc, char** argv) {
     auto* draw_cmd = app.add_subcommand("draw", "a picture of a model or of a file's solids");
     draw_cmd->add_option("INPUT", da.input, "model.halvo, CAD file or plan")->required();
     draw_cmd->add_option("-o,--out", da.out, "PNG file")->required();
-    draw_cmd->add_option("--colour", da.colour, "body, thickness, edges, joints, gap, quality, coverage, features")
-        ->check(CLI::IsMember({"body", "thickness", "edges", "quality", "coverage", "joints", "gap", "features"}));
+    draw_cmd->add_option("--colour", da.colour, "body, thickness, edges, joints, gap, quality, coverage, features, findings")
+        ->check(CLI::IsMember({"body", "thickness", "edges", "quality", "coverage", "joints", "gap", "features", "findings"}));
     draw_cmd->add_option("--show", da.show, "solid, model, mesh")->check(CLI::IsMember({"solid", "model", "mesh"}));
     draw_cmd->add_flag("--lines", da.lines, "element edges");
     draw_cmd->add_flag("--worst", da.worst, "close-up of the worst element");
-    draw_cmd->add_option("--at", da.at, "close-up of a place: three coordinates, mm")->expected(3);
+    draw_cmd->add_option("--at", da.at, "close-up of a place: three coordinates in mm, or the id of a finding, a feature or an entry of the ledger")
+        ->expected(1, 3);
     draw_cmd->add_option("--span", da.span, "height of what a close-up shows, mm")->check(CLI::PositiveNumber);
     draw_cmd->add_flag("--real", da.real, "shells with their thickness, members with their section, beside the solid's outline");
     draw_cmd->add_option("--azimuth", da.azimuth, "view direction round z, degrees");

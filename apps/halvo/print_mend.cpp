@@ -32,6 +32,8 @@ std::string said(EntryKind kind, const Done& d) {
             return several("face", "faces") + " turned outward";
         case EntryKind::void_in_solid:
             return several("void", "voids") + fmt::format(" of {:.4g} mm3", d.sum);
+        case EntryKind::face_moved:
+            return several("face", "faces") + fmt::format(" moved to another body, {:.3g} mm at most", d.largest);
         default:
             return several("overlap", "overlaps") + fmt::format(" cut, {:.4g} mm3", d.sum);
     }

@@ -36,6 +36,7 @@ int main(int argc, char** argv) {
         make::write_step(folder + "/sensor-arm.step", make::bent_sensor_arm());
         make::write_step(folder + "/anchor-block.step", {{"anchor block", make::anchor_block(), {0.65, 0.65, 0.62}}});
         make::write_step(folder + "/logger-tray.step", {{"logger tray", make::logger_tray(), {0.30, 0.45, 0.55}}});
+        make::write_step(folder + "/loose-tray.step", {{"logger tray", make::loose_logger_tray(), {0.30, 0.45, 0.55}}});
         make::write_step(folder + "/spoilt-shelf.step", make::spoilt_shelf());
         write_scan(folder);
     } catch (const std::exception& e) {

@@ -117,6 +117,11 @@ Solid bracket() {
                        cylinder({-5, 22, 20}, Vec3::UnitX(), 4.25, 15), cylinder({-5, 38, 20}, Vec3::UnitX(), 4.25, 15)});
 }
 
+Solid loose_logger_tray() {
+    const Solid tray = plain_logger_tray();
+    return as_faces_with_gaps(without_face(tray, face_at(tray, {60, 0, 12.5})), 0.04);
+}
+
 std::vector<Item> spoilt_shelf() {
     const ShelfSize s;
     const double l = s.length / 2, w = s.width / 2, top = s.base;

@@ -21,6 +21,8 @@ namespace make {
 [[nodiscard]] bool logger_tray_root(const Vec3& middle);
 /// The same with rounds of 2 mm along the roots, twelve pin holes of 2 mm and two emblems raised by 0.6 mm.
 [[nodiscard]] Solid logger_tray();
+/// The plain tray as it may arrive from another system: loose faces whose borders end 0.02 mm early, the outside of one wall missing.
+[[nodiscard]] Solid loose_logger_tray();
 /// The instrument shelf and things around it, with a defect of every kind.
 [[nodiscard]] std::vector<Item> spoilt_shelf();
 

@@ -8,8 +8,9 @@ namespace halvo {
 struct DrawOptions {
     /// Coverage: the solids, with skin that no sheet accounts for. Joints: edges by number of sheets, joints numbered as in the list.
     /// Features: the solids as read, with what strip took away, proposes and keeps.
+    /// Findings: the solids, with what was found and what mend did numbered as in the lists.
     /// Gap: the place of the joint that went furthest (or `at`), halved on the left and joined on the right.
-    enum class Colour { body, thickness, edges, quality, coverage, joints, gap, features };
+    enum class Colour { body, thickness, edges, quality, coverage, joints, gap, features, findings };
     Colour colour = Colour::thickness;
     bool solid = false;                    ///< draw the solids instead of the model
     bool survey = false;                   ///< the solids with wall thickness as colour and the findings numbered as in the list

@@ -91,6 +91,7 @@ enum class EntryKind {
     void_in_solid,
     overlap_cut,
     doubled_body,
+    face_moved,
     joint,
 };
 

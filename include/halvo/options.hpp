@@ -44,8 +44,8 @@ struct SurveyOptions {
     std::optional<double> raised;  ///< strip.raised: raised and sunk features up to this height are lettering; else half the wall's thickness
 };
 
-/// Bodies that run into each other: left to join, or the smaller one cut back to the other's skin.
-enum class OverlapAs : std::uint8_t { leave, cut };
+/// Bodies that run into each other: left to join, the smaller one cut back to the other's skin, or a plane face of it moved back to that.
+enum class OverlapAs : std::uint8_t { leave, cut, move };
 
 /// What is done to a skin that is open, in pieces, or turned ([mend]).
 struct MendOptions {
@@ -53,6 +53,7 @@ struct MendOptions {
     bool fill = true;           ///< openings of solids are closed
     bool merge = true;          ///< faces that are one face in pieces become one, and so do edges
     OverlapAs overlap = OverlapAs::leave;
+    double gaps = 0;                  ///< between plane faces of two bodies, up to which the smaller one's face is moved up to the other (mm)
     std::vector<std::string> refuse;  ///< keys of what is not to be mended
     std::vector<std::string> force;   ///< keys of what is mended although it is only proposed
     bool surfaces_stay = false;       ///< surfaces become sheets (halve.thickness): they are sewn, and not closed to solids

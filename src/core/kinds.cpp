@@ -31,7 +31,7 @@ constexpr std::array<const char*, 24> joint_names = {"corner",
                                                      "sheet edge along member",
                                                      "fastener"};
 constexpr std::array<const char*, 6> seam_names = {"corner", "tee", "cross", "star", "smooth", "butt"};
-constexpr std::array<const char*, 39> entry_names = {"wall",          "opening",
+constexpr std::array<const char*, 40> entry_names = {"wall",          "opening",
                                                      "stray",         "stub",
                                                      "member",        "patch",
                                                      "patch point",   "surface",
@@ -50,7 +50,7 @@ constexpr std::array<const char*, 39> entry_names = {"wall",          "opening",
                                                      "one face",      "doubled face",
                                                      "turned face",   "void in solid",
                                                      "overlap cut",   "doubled body",
-                                                     "joint"};
+                                                     "face moved",    "joint"};
 constexpr std::array<const char*, 43> finding_names = {"open body",
                                                        "unconnected edges",
                                                        "missing face",

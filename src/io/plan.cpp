@@ -120,7 +120,14 @@ const std::vector<Key>& keys() {
         {"mend.sew", Kind::length, [](Plan& p, double v) { p.mend.sew = v; }, {}},
         {"mend.fill", Kind::flag, [](Plan& p, double v) { p.mend.fill = v != 0; }, {}},
         {"mend.merge", Kind::flag, [](Plan& p, double v) { p.mend.merge = v != 0; }, {}},
-        {"mend.overlap", Kind::choice, {}, [](Plan& p, Texts v) { p.mend.overlap = v[0] == "cut" ? OverlapAs::cut : OverlapAs::leave; }, {"leave", "cut"}},
+        {"mend.overlap",
+         Kind::choice,
+         {},
+         [](Plan& p, Texts v) { p.mend.overlap = v[0] == "cut"    ? OverlapAs::cut
+                                                 : v[0] == "move" ? OverlapAs::move
+                                                                  : OverlapAs::leave; },
+         {"leave", "cut", "move"}},
+        {"mend.gaps", Kind::length, [](Plan& p, double v) { p.mend.gaps = v; }, {}},
         {"mend.refuse", Kind::texts, {}, [](Plan& p, Texts v) { p.mend.refuse = std::move(v); }},
         {"mend.force", Kind::texts, {}, [](Plan& p, Texts v) { p.mend.force = std::move(v); }},
         {"strip.holes", Kind::length, [](Plan& p, double v) { p.survey.holes = p.halve.survey.holes = p.strip.holes = v; }, {}},

@@ -40,13 +40,20 @@ bool any_inside(const Body& body, const Body& other, double slack, Vec3* place =
 
 }  // namespace
 
+std::optional<Vec3> run_into_each_other(const Body& a, const Body& b, double tol) {
+    const double slack = 10 * tol;
+    const Box3 common = a.box.intersection(b.box);
+    if (common.isEmpty() || common.sizes().minCoeff() <= slack) return std::nullopt;
+    Vec3 place = Vec3::Zero();
+    return any_inside(a, b, slack, &place) || any_inside(b, a, slack, &place) ? std::optional(place) : std::nullopt;
+}
+
 CutBack cut_back(const Body& body, const Body& other, double tol) {
     CutBack out;
     const double slack = 10 * tol;
-    Box3 common = body.box.intersection(other.box);
-    if (common.isEmpty() || common.sizes().minCoeff() <= slack) return out;
-    out.overlaps = any_inside(body, other, slack, &out.place) || any_inside(other, body, slack, &out.place);
-    if (!out.overlaps) return out;
+    const auto place = run_into_each_other(body, other, tol);
+    if (!place) return out;
+    out.overlaps = true, out.place = *place;
     for (const Face& f : other.faces) {
         const auto* plane = std::get_if<PlaneSurface>(&f.surface);
         if (!plane) continue;

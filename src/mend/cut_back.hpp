@@ -13,6 +13,9 @@ struct CutBack {
     Vec3 place = Vec3::Zero();
 };
 
+/// Does any of either body lie inside of the other? Where, if so.
+[[nodiscard]] std::optional<Vec3> run_into_each_other(const Body& a, const Body& b, double tol);
+
 /// Cuts `body` by the plane face of `other` behind which all that it has inside of `other` lies, and nothing else of it.
 [[nodiscard]] CutBack cut_back(const Body& body, const Body& other, double tol);
 

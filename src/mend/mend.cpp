@@ -11,6 +11,7 @@
 #include "geom/facet_tree.hpp"
 #include "mend/cut_back.hpp"
 #include "mend/fill.hpp"
+#include "mend/move_face.hpp"
 #include "mend/sew.hpp"
 
 #include <fmt/format.h>
@@ -62,7 +63,7 @@ public:
         drop_doubled();
         if (options_.merge) merge();
         observer_.tell("mend", 0.8);
-        if (options_.overlap == OverlapAs::cut) cut_overlaps();
+        if (options_.overlap != OverlapAs::leave || options_.gaps > 0) settle_neighbours();
         if (out_.reshaped) {
             const Tolerance before = out_.solids.tolerance;
             finish_assembly(out_.solids);
@@ -430,44 +431,85 @@ private:
         }
     }
 
-    // The smaller of two bodies is cut back; the larger one where that cannot be.
-    void cut_overlaps() {
+    // Bodies that run into each other, and such as stop short of each other: as the plan says.
+    void settle_neighbours() {
         std::vector<Box3> boxes;
-        for (const Body& b : bodies()) boxes.push_back(b.box);
+        for (const Body& b : bodies()) {
+            boxes.push_back(b.box);
+            if (!b.box.isEmpty()) boxes.back().min().array() -= options_.gaps, boxes.back().max().array() += options_.gaps;
+        }
         const BoxTree tree(boxes);
-        for (std::size_t i = 0; i < bodies().size(); ++i)
+        for (std::size_t i = 0; i < boxes.size(); ++i)
             for (int j : tree.touching(boxes[i])) {
                 if (j <= static_cast<int>(i)) continue;
                 if (!bodies()[i].closed || !bodies()[ix(j)].closed || bodies()[i].faceted || bodies()[ix(j)].faceted) continue;
-                cut_pair(i, ix(j));
+                // The smaller one first.
+                const bool turn = bodies()[ix(j)].mass.volume < bodies()[i].mass.volume * (1 - 1e-9);
+                settle_pair(turn ? ix(j) : i, turn ? i : ix(j));
             }
     }
 
+    void settle_pair(std::size_t i, std::size_t j) {
+        const auto place = run_into_each_other(bodies()[i], bodies()[j], limits_.tol);
+        if (place && options_.overlap == OverlapAs::cut) cut_pair(i, j);
+        else if (place && options_.overlap == OverlapAs::move) {
+            if (!move_face(i, j, moved_back(bodies()[i], bodies()[j], limits_.tol)) && !move_face(j, i, moved_back(bodies()[j], bodies()[i], limits_.tol)))
+                cannot(bodies()[i], bodies()[j], *place, "no plane face of either can be moved back until they only touch");
+        } else if (!place && options_.gaps > 0 && !touch(bodies()[i], bodies()[j])) {
+            if (!move_face(i, j, moved_up(bodies()[i], bodies()[j], options_.gaps, limits_.tol)))
+                move_face(j, i, moved_up(bodies()[j], bodies()[i], options_.gaps, limits_.tol));
+        }
+    }
+
+    [[nodiscard]] bool touch(const Body& a, const Body& b) const {
+        const auto near = [&](const Body& one, const Body& two) {
+            return std::any_of(one.points.begin(), one.points.end(), [&](const Vec3& p) { return two.tree->nearest(p, 10 * limits_.tol).has_value(); });
+        };
+        return near(a, b) || near(b, a);
+    }
+
+    void cannot(const Body& a, const Body& b, const Vec3& place, const std::string& why) {
+        stays(a, "runs into " + b.label, why, place, a.box.intersection(b.box).diagonal().norm());
+    }
+
     void cut_pair(std::size_t i, std::size_t j) {
-        if (bodies()[j].mass.volume < bodies()[i].mass.volume * (1 - 1e-9)) std::swap(i, j);
         CutBack cut = cut_back(bodies()[i], bodies()[j], limits_.tol);
-        if (cut.overlaps && !cut.rest) {
+        if (!cut.rest) {
             cut = cut_back(bodies()[j], bodies()[i], limits_.tol);
             if (cut.rest) std::swap(i, j);
         }
-        if (!cut.overlaps) return;
-        const Body &smaller = bodies()[i], &other = bodies()[j];
-        if (!cut.rest) {
-            stays(smaller, "runs into " + other.label, "no plane face of either parts what lies inside the other", cut.place,
-                  (smaller.box.intersection(other.box)).diagonal().norm());
-            return;
-        }
-        LedgerEntry e =
-            entry(EntryKind::overlap_cut, make_key("overlap", std::min(smaller.key, other.key) + std::max(smaller.key, other.key), {std::cbrt(cut.lost)}),
-                  smaller, fmt::format("cut back to the skin of {}, {:.6g} mm3", other.label, cut.lost), cut.lost, cut.place);
-        e.body = smaller.label + " + " + other.label;
+        const Body &body = bodies()[i], &other = bodies()[j];
+        if (!cut.rest) return cannot(body, other, cut.place, "no plane face of either parts what lies inside the other");
+        LedgerEntry e = entry(EntryKind::overlap_cut, pair_key("overlap", body, other, std::cbrt(cut.lost)), body,
+                              fmt::format("cut back to the skin of {}, {:.6g} mm3", other.label, cut.lost), cut.lost, cut.place);
+        e.body = body.label + " + " + other.label;
         out_.ledger.push_back(e);
-        if (e.state == EntryState::refused) return;
-        Body made = std::move(*cut.rest);
-        const BodyNames names = smaller;
-        made.colour = smaller.colour, made.place = smaller.place, made.part = next_part_++;
+        if (e.state != EntryState::refused) becomes(i, std::move(*cut.rest));
+    }
+
+    bool move_face(std::size_t i, std::size_t j, FaceMoved made) {
+        if (!made.body) return false;
+        const Body &body = bodies()[i], &other = bodies()[j];
+        LedgerEntry e = entry(EntryKind::face_moved, pair_key("face-moved", body, other, std::abs(made.by)), body,
+                              fmt::format("a face of {:.1f} mm2 is moved {} the skin of {}, {:.4g} mm", body.faces[ix(made.face)].area,
+                                          made.by < 0 ? "back to" : "up to", other.label, std::abs(made.by)),
+                              std::abs(made.by), made.place);
+        e.body = body.label + " + " + other.label;
+        out_.ledger.push_back(e);
+        if (e.state != EntryState::refused) becomes(i, std::move(*made.body));
+        return true;
+    }
+
+    static std::string pair_key(const char* kind, const Body& a, const Body& b, double measure) {
+        return make_key(kind, std::min(a.key, b.key) + std::max(a.key, b.key), {measure});
+    }
+
+    void becomes(std::size_t i, Body made) {
+        Body& body = bodies()[i];
+        const BodyNames names = body;
+        made.colour = body.colour, made.place = body.place, made.part = next_part_++;
         static_cast<BodyNames&>(made) = names;
-        bodies()[i] = std::move(made);
+        body = std::move(made);
         out_.changed = out_.reshaped = true;
     }
 

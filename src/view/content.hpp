@@ -40,6 +40,8 @@ struct Content {
 [[nodiscard]] Content compose_coverage(const Job& job);
 /// The solids as read, with what strip found in them numbered as in the list.
 [[nodiscard]] Content compose_features(const Job& job);
+/// The solids, findings and what mend did to them numbered as in the lists; free edges thick.
+[[nodiscard]] Content compose_findings(const Job& job);
 /// Sheets and members as they were halved, each within its own body, with the solids' edges.
 [[nodiscard]] Content compose_before(const Job& job);
 /// Where the joint is that went furthest.

@@ -212,6 +212,7 @@ void draw(const std::filesystem::path& file, const Job& job, const DrawOptions& 
     }
     Content content = options.survey                                    ? compose_survey(job)
                       : options.colour == DrawOptions::Colour::features ? compose_features(job)
+                      : options.colour == DrawOptions::Colour::findings ? compose_findings(job)
                       : options.colour == DrawOptions::Colour::coverage ? compose_coverage(job)
                                                                         : compose(job, options);
     if (content.scene.triangles.empty() && content.scene.lines.empty())
