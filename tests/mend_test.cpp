@@ -201,6 +201,18 @@ TEST(Mend, RoundsThatAreMissingComeBack) {
                  make::volume(plate), 7, rounding, "a bore");
 }
 
+// Between four straight edges the patch is the ruled surface that was there; round a corner it leaves both sides as they come.
+TEST(Mend, FreeFacesComeBackAsPatches) {
+    const make::Solid wedge = make::taper({{0, 0}, {60, 0}, {60, 40}, {0, 40}}, {{5, 4}, {52, 6}, {54, 35}, {6, 37}}, 30);
+    const make::Solid open = make::without_face(wedge, make::face_at(wedge, {30, 3, 15}));
+    for (const bool moved : {false, true}) {
+        const Mended m = mended(solids_of({{"wedge", moved ? make::moved(open, anywhere()) : open}}));
+        expect_solid(m, make::volume(wedge), 6, 1e-6, "a ruled face");
+        ASSERT_EQ(entries(m, EntryKind::filled), 1u);
+        EXPECT_NE(m.ledger[0].about.find("patch"), std::string::npos);
+    }
+}
+
 TEST(Mend, DoubledAndTurnedFaces) {
     const make::Solid tray = open_tray();
     const double volume = make::volume(tray);

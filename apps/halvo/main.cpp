@@ -257,7 +257,7 @@ int do_demo(const std::string& out, const Common& common) {
     show_run("logger-tray.toml", "logger-tray.png", seen_from(features, -60, 40));
     DrawOptions findings;
     findings.colour = DrawOptions::Colour::findings;
-    show_run("loose-tray.toml", "findings.png", seen_from(findings, -60, 40));
+    show_run("loose-tray.toml", "loose-tray.png", seen_from(findings, -60, 40));
     show_run("bracket.toml", "bracket.png", seen_from(thick, -35, 30));
     fmt::print("\nAnd what the survey says of each, as it was handed over:\n\n");
     show_survey("cabinet.step", -60, 25);

@@ -6,6 +6,7 @@
 #include "core/index.hpp"
 #include "core/keys.hpp"
 #include "geom/fit.hpp"
+#include "mend/patch.hpp"
 
 #include <fmt/format.h>
 
@@ -20,6 +21,9 @@ namespace {
 
 constexpr double largest_opening = 0.5;  // of the skin's area: a larger one is the shape of a surface, not an opening in a solid
 constexpr double same_way = 1e-4;        // between unit vectors: what files give for tangent and coaxial
+constexpr double corner_turn = 0.85;     // cosine: a ring turns by more than some 30 degrees at a corner
+constexpr double goes_on_within = 0.25;  // cosine: the skin beside an opening goes on into it within some 75 degrees
+constexpr std::size_t patch_steps = 48;  // pieces along each side of a patch
 constexpr double smooth_share = 0.4;     // of a ring's length, along which what closes it must go on smoothly
 
 // A closed ring of free edges, in the sense in which the face that is missing would use them.
@@ -63,8 +67,9 @@ public:
         several_rings();
         carried_on();
         round_surfaces(false);
+        patches();
         for (const Ring& r : rings_)
-            if (!r.done) stays("no plain surface fits it, and the faces beside it do not meet when they are carried on", r);
+            if (!r.done) stays("no plain surface fits it, the faces beside it do not meet when they are carried on, and it has not four corners", r);
         return std::move(out_);
     }
 
@@ -438,6 +443,66 @@ private:
             if (std::abs((b.frame.origin - centre).norm() - std::abs(step)) <= slack_ && std::abs(step) > a.radius)
                 out.emplace_back(TorusSurface{Frame::with_z(centre, z), std::abs(step), a.radius});
         }
+    }
+
+    // Between four corners: a smooth patch.
+    void patches() {
+        for (std::size_t i = 0; i < rings_.size(); ++i) {
+            if (rings_[i].done) continue;
+            const auto sides = four_sides(rings_[i]);
+            if (!sides || !enter({i}, "closed by a smooth patch between its four sides")) continue;
+            add_face(FreeSurface{std::make_shared<const NurbsSurface>(smooth_patch(*sides))}, {i}, rings_[i].middle, rings_[i].turn);
+        }
+    }
+
+    // The ring in four pieces, parted at its corners.
+    [[nodiscard]] std::optional<std::array<PatchSide, 4>> four_sides(const Ring& r) const {
+        const std::size_t n = r.loop.size();
+        const auto way = [&](std::size_t k, bool end) {
+            const Curve& c = edge(r.loop[k]).curve;
+            const bool at_end = end != r.loop[k].reversed;
+            return Vec3((r.loop[k].reversed ? -1 : 1) * c.derivative(at_end ? c.t1 : c.t0).normalized());
+        };
+        std::vector<std::size_t> corners;  // edges that begin at one
+        for (std::size_t k = 0; k < n; ++k)
+            if (n == 4 || way((k + n - 1) % n, true).dot(way(k, false)) < corner_turn) corners.push_back(k);
+        if (corners.size() != 4) return std::nullopt;
+        std::array<PatchSide, 4> out;
+        for (std::size_t s = 0; s < 4; ++s) {
+            std::vector<std::size_t> edges;
+            for (std::size_t k = corners[s]; k != corners[(s + 1) % 4]; k = (k + 1) % n) edges.push_back(k);
+            out[s] = side_of(r, edges);
+        }
+        // Where the skin beside a side folds back rather than going on, the patch leaves it as it comes.
+        for (std::size_t s = 0; s < 4; ++s)
+            for (std::size_t k = 0; k < out[s].points.size(); ++k) {
+                const auto& opposite = out[(s + 2) % 4].points;
+                const Vec3 across = opposite[opposite.size() - 1 - k] - out[s].points[k];
+                if (out[s].on[k].dot(across.normalized()) < goes_on_within) {
+                    out[s].on.assign(out[s].points.size(), Vec3::Zero());
+                    break;
+                }
+            }
+        return out;
+    }
+
+    [[nodiscard]] PatchSide side_of(const Ring& r, const std::vector<std::size_t>& edges) const {
+        double length = 0;
+        for (std::size_t k : edges) length += edge(r.loop[k]).curve.length();
+        PatchSide out;
+        double before = 0;
+        std::size_t e = 0;
+        for (std::size_t i = 0; i <= patch_steps; ++i) {
+            const double at = length * static_cast<double>(i) / patch_steps;
+            while (e + 1 < edges.size() && at > before + edge(r.loop[edges[e]]).curve.length()) before += edge(r.loop[edges[e]]).curve.length(), ++e;
+            const Coedge& c = r.loop[edges[e]];
+            const Curve& k = edge(c).curve;
+            const double share = std::clamp((at - before) / k.length(), 0.0, 1.0), t = k.parameter_at(c.reversed ? 1 - share : share);
+            out.points.push_back(k.point(t));
+            const Vec3 way = (c.reversed ? -1 : 1) * k.derivative(t).normalized();
+            out.on.push_back(outward(r.beside[edges[e]].face, k.point(t)).cross(way).normalized());
+        }
+        return out;
     }
 
     // What is left, closed by the faces beside it.

@@ -116,11 +116,13 @@ void find_free(const Surveyed& s, Findings& out) {
     for (const FreeEdge& f : list) total += f.length, least = std::min(least, f.gap);
     const FreeEdge& main = longest(list);
     const Vec3 at = s.body.edges[ix(main.edge)].curve.middle();
-    out.push_back(s.finding(FindingKind::open_body,
-                            fmt::format("{:.1f} mm of free edges ({}); its volume is not defined; {}", total, list.size(),
-                                        std::isfinite(least) ? fmt::format("the nearest free edges lie {:.3g} mm apart", least)
-                                                             : fmt::format("no two free edges lie within {:.3g} mm of each other", reach)),
-                            "close the skin in CAD, or give it as a surface with its thickness", at, total, main.face, {total}));
+    out.push_back(s.finding(
+        FindingKind::open_body,
+        fmt::format("{:.1f} mm of free edges ({}); its volume is not defined; {}", total, list.size(),
+                    std::isfinite(least) ? fmt::format("the nearest free edges lie {:.3g} mm apart", least)
+                                         : fmt::format("no two free edges lie within {:.3g} mm of each other", reach)),
+        "mend.sew connects edges and mend.fill closes openings where they can; close the skin in CAD otherwise, or give halve.thickness for a surface", at,
+        total, main.face, {total}));
     std::vector<FreeEdge> beside, alone;
     for (const FreeEdge& f : list) (std::isfinite(f.gap) ? beside : alone).push_back(f);
     if (!beside.empty()) {
@@ -131,7 +133,8 @@ void find_free(const Surveyed& s, Findings& out) {
         out.push_back(s.finding(
             FindingKind::unconnected_edges,
             fmt::format("{} free edges lie edge to edge over {:.1f} mm without being connected, up to {:.3g} mm apart", beside.size(), 0.5 * length, widest),
-            "sew the faces in CAD", s.body.edges[ix(b.edge)].curve.middle(), widest, b.face, {length, widest}));
+            "mend.sew takes a distance up to which they are connected; sew the faces in CAD otherwise", s.body.edges[ix(b.edge)].curve.middle(), widest, b.face,
+            {length, widest}));
     }
     for (const Ring& r : rings(s.body, alone)) {
         const double area = r.area.norm();
@@ -141,7 +144,8 @@ void find_free(const Surveyed& s, Findings& out) {
         if (!r.closed || area > largest_missing * s.body.mass.area || s.body.faces.size() < 2) continue;
         out.push_back(s.finding(FindingKind::missing_face,
                                 fmt::format("a closed ring of {} free edges, {:.1f} mm long, around {:.1f} mm2", r.edges.size(), r.length, area),
-                                "fill the opening in CAD", r.middle, r.length, longest(r.edges).face, {r.length, std::sqrt(area)}));
+                                "mend closes it where a plain surface fits, or the faces beside it meet; fill it in CAD otherwise", r.middle, r.length,
+                                longest(r.edges).face, {r.length, std::sqrt(area)}));
     }
 }
 
@@ -184,8 +188,7 @@ void find_doubled_faces(const Surveyed& s, Findings& out) {
             };
             if (!lies_on(f, ix(g)) || !lies_on(ix(g), f)) continue;
             out.push_back(s.finding(FindingKind::doubled_faces, fmt::format("two faces of {:.1f} mm2 lie on each other", b.faces[f].area),
-                                    "delete one of them in CAD", marks[f].centre, std::sqrt(b.faces[f].area), static_cast<int>(f),
-                                    {std::sqrt(b.faces[f].area)}));
+                                    "mend takes one of them", marks[f].centre, std::sqrt(b.faces[f].area), static_cast<int>(f), {std::sqrt(b.faces[f].area)}));
         }
 }
 
@@ -237,7 +240,7 @@ void find_inverted(const Surveyed& s, Findings& out) {
         const double wrong_area = area[wrong > 0 ? 1 : 0];
         out.push_back(s.finding(FindingKind::inverted_orientation,
                                 fmt::format("{} of {} faces ({:.1f} mm2) look the other way than their neighbours", count, queue.size(), wrong_area),
-                                "turn these faces in CAD", at, std::sqrt(wrong_area), face, {std::sqrt(wrong_area)}));
+                                "mend turns them", at, std::sqrt(wrong_area), face, {std::sqrt(wrong_area)}));
     }
 }
 

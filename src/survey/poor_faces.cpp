@@ -63,7 +63,7 @@ void find_needless_edges(const Surveyed& s, Findings& out) {
     if (count == 0) return;
     out.push_back(s.finding(FindingKind::needless_edges,
                             fmt::format("{} {} of {:.1f} mm with the same surface on both sides", count, count == 1 ? "edge" : "edges", length),
-                            "nothing needs doing: sheets run through them", s.body.edges[ix(longest)].curve.middle(), length, face, {length}));
+                            "mend puts the faces together", s.body.edges[ix(longest)].curve.middle(), length, face, {length}));
     out.back().level = FindingLevel::note;
 }
 
@@ -84,10 +84,10 @@ void find_short_edges(const Surveyed& s, Findings& out) {
         for (const auto& loop : s.body.faces[f].loops)
             for (const Coedge& u : loop)
                 if (u.edge.value == shortest) face = static_cast<int>(f);
-    out.push_back(s.finding(FindingKind::short_edges,
-                            fmt::format("{} {} shorter than {:.3g} mm, the shortest {:.3g} mm", count, count == 1 ? "edge" : "edges", s.narrow(), least),
-                            "remove the step there in CAD, or raise survey.narrow to pass over it", s.body.edges[ix(shortest)].curve.middle(), least, face,
-                            {static_cast<double>(count), least}));
+    out.push_back(s.finding(
+        FindingKind::short_edges, fmt::format("{} {} shorter than {:.3g} mm, the shortest {:.3g} mm", count, count == 1 ? "edge" : "edges", s.narrow(), least),
+        "strip.slivers takes away steps and slivers up to its width; remove them in CAD otherwise, or raise survey.narrow to pass over them",
+        s.body.edges[ix(shortest)].curve.middle(), least, face, {static_cast<double>(count), least}));
 }
 
 void find_slivers(const Surveyed& s, Findings& out) {
@@ -106,10 +106,12 @@ void find_slivers(const Surveyed& s, Findings& out) {
     if (count == 0) return;
     const Face& k = s.body.faces[ix(worst)];
     const Vec3 at = k.facet_count > 0 ? s.body.points[ix(s.body.facets[k.first_facet].corners[0])] : s.body.mass.centre;
-    out.push_back(s.finding(FindingKind::sliver_faces,
-                            fmt::format("{} {} narrower than {:.3g} mm, the narrowest {:.3g} mm wide and {:.3g} mm2", count, count == 1 ? "face" : "faces",
-                                        s.narrow(), least, k.area),
-                            "remove the step there in CAD, or raise survey.narrow to pass over it", at, least, worst, {static_cast<double>(count), least}));
+    out.push_back(
+        s.finding(FindingKind::sliver_faces,
+                  fmt::format("{} {} narrower than {:.3g} mm, the narrowest {:.3g} mm wide and {:.3g} mm2", count, count == 1 ? "face" : "faces", s.narrow(),
+                              least, k.area),
+                  "strip.slivers takes away steps and slivers up to its width; remove them in CAD otherwise, or raise survey.narrow to pass over them", at,
+                  least, worst, {static_cast<double>(count), least}));
 }
 
 // Where two triangles cross: length of their common line, and how far they reach through each other's plane.

@@ -52,7 +52,9 @@ Content compose_findings(const Job& job) {
     }
     for (const auto& [kind, count] : kinds) out.list.push_back(fmt::format("m: {} {}", count, kind));
     if (out.list.empty()) out.list.push_back("no findings, nothing mended");
-    out.captions.push_back(fmt::format("{} findings of {} kinds and places; {} repairs (m, as in the ledger)", findings_of(job).size(), groups.size(), k));
+    const std::size_t all = findings_of(job).size();
+    out.captions.push_back(fmt::format("{}; {}", all == 0 ? std::string("no findings") : fmt::format("{} findings of {} kinds and places", all, groups.size()),
+                                       k == 0 ? std::string("nothing to mend") : fmt::format("{} repairs (m, numbered as in the ledger)", k)));
     return out;
 }
 
