@@ -104,6 +104,21 @@ TEST(Mend, AFaceAllRoundKeepsItsHoles) {
     }
 }
 
+// Equal bodies have repairs with ids of their own: each can be refused alone.
+TEST(Mend, EqualPartsAreMendedOneByOne) {
+    const auto tray_at = [](double x) { return make::moved(make::without_face(open_tray(), make::face_at(open_tray(), {60, 40, 0})), make::place({x, 0, 0})); };
+    const Assembly read = solids_of({{"tray", tray_at(0)}, {"tray", tray_at(300)}});
+    const Mended all = mended(read);
+    ASSERT_EQ(entries(all, EntryKind::filled), 2u);
+    MendOptions o;
+    o.refuse = {all.ledger[1].key};
+    const Mended one = mend(read, o);
+    EXPECT_EQ(entries(one, EntryKind::filled), 1u);
+    EXPECT_EQ(entries(one, EntryKind::filled, EntryState::refused), 1u);
+    EXPECT_NE(one.solids.bodies[0].closed, one.solids.bodies[1].closed);
+    for (const Finding& f : one.findings) EXPECT_NE(f.kind, FindingKind::rule_without_effect) << f.about;
+}
+
 TEST(Mend, RefusedPiecesStay) {
     const Assembly read = solids_of({{"box", blocks(2, 1, 1)}});
     const Mended all = mended(read);
@@ -211,6 +226,31 @@ TEST(Mend, FreeFacesComeBackAsPatches) {
         ASSERT_EQ(entries(m, EntryKind::filled), 1u);
         EXPECT_NE(m.ledger[0].about.find("patch"), std::string::npos);
     }
+}
+
+// Inner and outer skin without rims are the wall that they mean; one skin alone is a surface, and no bar.
+TEST(Mend, SleevesGetTheirRims) {
+    const std::vector<std::pair<const char*, std::vector<std::vector<Curve>>>> profiles{{"round", make::tube(30, 2)},
+                                                                                        {"rectangular", make::rectangular_tube(40, 30, 2, 4)}};
+    for (const auto& [name, profile] : profiles)
+        for (const bool moved : {false, true}) {
+            SCOPED_TRACE(name);
+            const make::Solid tube = moved ? make::moved(make::extrude(profile, 200), anywhere()) : make::extrude(profile, 200);
+            const Assembly whole = solids_of({{"tube", make::extrude(profile, 200)}});
+            const auto at_end = [&](const Vec3& m) {
+                const Vec3 p = moved ? Vec3(anywhere().inverse() * m) : m;
+                return p.z() < 1 || p.z() > 199;
+            };
+            const Mended m = mended(solids_of({{"tube", make::as_loose_faces(make::without_faces(tube, at_end))}}));
+            expect_solid(m, make::volume(tube), whole.bodies[0].faces.size(), 1e-8, "both skins");
+            if (moved) continue;
+            const make::Solid outer = make::extrude({profile[0]}, 200);
+            const Mended alone = mended(solids_of({{"tube", make::as_loose_faces(make::without_faces(outer, at_end))}}));
+            ASSERT_EQ(alone.solids.bodies.size(), 1u);
+            EXPECT_FALSE(alone.solids.bodies[0].closed);
+            EXPECT_EQ(entries(alone, EntryKind::filled), 0u);
+            EXPECT_FALSE(alone.findings.empty());
+        }
 }
 
 TEST(Mend, DoubledAndTurnedFaces) {

@@ -363,6 +363,7 @@ void print_list(const Job& job, const std::string& what) {
     else if (what == "findings") {
         if (findings_of(job).empty()) fmt::print("  (none)\n");
         print_findings(findings_of(job), job.solids.shift);
+        list_repairs(job);
     } else {
         throw Error(ErrorKind::usage,
                     fmt::format("cannot list \"{}\"; choose bodies, features, walls, sheets, members, sections, seams, joints, gaps, parts, quality, "

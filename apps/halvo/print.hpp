@@ -10,6 +10,8 @@ void print_list(const halvo::Job& job, const std::string& what);
 void list_features(const halvo::Job& job);
 /// What mend did, and what it left.
 void print_mend(const halvo::Job& job);
+/// Every repair of mend, done, refused or proposed, one a row; nothing where there is none.
+void list_repairs(const halvo::Job& job);
 /// What strip took away, what it could, and the keys to say.
 void print_strip(const halvo::Job& job);
 /// The features of a survey, one line for all that are alike.

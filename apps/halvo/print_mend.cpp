@@ -1,5 +1,6 @@
 // What mend did to the skins of a file.
 #include "print.hpp"
+#include "text.hpp"
 
 #include <fmt/format.h>
 
@@ -55,4 +56,14 @@ void print_mend(const Job& job) {
     const char* head = "  mend     ";
     for (const auto& [kind, d] : done) fmt::print("{}{}\n", head, said(kind, d)), head = "           ";
     if (kept + proposed + stay > 0) fmt::print("{}{} left by the plan, {} only proposed, {} could not be mended (see findings)\n", head, kept, proposed, stay);
+}
+
+void list_repairs(const Job& job) {
+    if (job.mend.ledger.empty()) return;
+    fmt::print("\nrepairs: {}\n", job.mend.ledger.size());
+    Table t({"#", "id", "kind", "state", "at mm", "about"});
+    int n = 0;
+    for (const LedgerEntry& e : job.mend.ledger)
+        t.row({fmt::format("m{}", ++n), e.key, entry_name(e), state_name(e.state), at(e.place, job.solids.shift), e.about});
+    t.print();
 }

@@ -9,10 +9,7 @@
 #include <map>
 
 namespace halvo {
-namespace {
-
-// The faces of one group with the edges, vertices and facets they use.
-Body part_of(const Body& from, const std::vector<std::size_t>& faces) {
+Body body_of_faces(const Body& from, const std::vector<std::size_t>& faces) {
     Body out;
     std::map<int, int> edges, vertices, points;
     const auto vertex = [&](int v) {
@@ -54,8 +51,6 @@ Body part_of(const Body& from, const std::vector<std::size_t>& faces) {
     return out;
 }
 
-}  // namespace
-
 std::vector<Body> split_by_touch(const Body& loose) {
     Box3 box;
     for (const Vec3& p : loose.points) box.extend(p);
@@ -92,7 +87,7 @@ std::vector<Body> split_by_touch(const Body& loose) {
         members[it->second].push_back(k);
     }
     std::vector<Body> out;
-    for (const auto& faces : members) out.push_back(part_of(loose, faces));
+    for (const auto& faces : members) out.push_back(body_of_faces(loose, faces));
     return out;
 }
 

@@ -3,6 +3,9 @@
 
 namespace halvo {
 
+/// Some faces of a body with the edges, vertices and facets they use.
+[[nodiscard]] Body body_of_faces(const Body& from, const std::vector<std::size_t>& faces);
+
 /// Faces that belong to no shell, split into groups that touch each other within a thousandth of a millimetre (or a
 /// hundred-thousandth of the whole). Edges stay each face's own: nothing is sewn.
 [[nodiscard]] std::vector<Body> split_by_touch(const Body& loose);

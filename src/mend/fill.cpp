@@ -4,9 +4,9 @@
 #include "body/face_outlines.hpp"
 #include "body/trace_loops.hpp"
 #include "core/index.hpp"
-#include "core/keys.hpp"
 #include "geom/fit.hpp"
 #include "mend/patch.hpp"
+#include "mend/round_fill.hpp"
 
 #include <fmt/format.h>
 
@@ -29,21 +29,12 @@ constexpr double smooth_share = 0.4;     // of a ring's length, along which what
 // A closed ring of free edges, in the sense in which the face that is missing would use them.
 struct Ring {
     std::vector<Coedge> loop;
-    std::vector<EdgeUse> beside;  // of each: how the face that is there uses it
+    std::vector<EdgeSide> beside;  // of each: how the face that is there uses it
     std::vector<Vec3> points;
     double length = 0;
     Vec3 turn = Vec3::Zero();  // twice the area it runs round, as a vector
     Vec3 middle = Vec3::Zero();
     bool done = false;
-};
-
-// A ring that is one circle, and how the skin beside it goes on over it.
-struct CircleRing {
-    std::size_t ring = 0;
-    Vec3 centre, axis;  // the axis with a sign of its own
-    double radius = 0;
-    Vec3 at, on, outward;  // a place of it, the way in which the skin goes on there, the skin's normal
-    int face = -1;
 };
 
 class Filling {
@@ -85,10 +76,10 @@ private:
     void find_rings() {
         const auto uses = edge_uses(body());
         std::vector<LoopUse> list;
-        std::map<int, EdgeUse> beside;
+        std::map<int, EdgeSide> beside;
         for (std::size_t e = 0; e < uses.size(); ++e)
             if (uses[e].size() == 1) {
-                const EdgeUse& u = uses[e][0];
+                const EdgeSide& u = uses[e][0];
                 beside[static_cast<int>(e)] = u;
                 list.push_back({bare_coedge(static_cast<int>(e), !body().faces[ix(u.face)].loops[ix(u.loop)][ix(u.place)].reversed), -1});
             }
@@ -145,7 +136,7 @@ private:
         int edges = 0;
         for (std::size_t r : rings) length += rings_[r].length, area += 0.5 * rings_[r].turn.norm(), edges += static_cast<int>(rings_[r].loop.size());
         LedgerEntry e;
-        e.key = keys_.unique(make_key("filled", body().name, {length, std::sqrt(area)}));
+        e.key = limits_.keys->unique(make_key("filled", body().name, {length, std::sqrt(area)}));
         const bool refused = limits_.refuse.count(e.key) > 0;
         e.stage = "mend", e.kind = EntryKind::filled, e.state = refused ? EntryState::refused : EntryState::applied, e.body = body().name;
         e.about = fmt::format("{}: an opening of {} edges, {:.1f} mm long, {} {}", body().name, edges, length, refused ? "left open; it could be" : "is", how);
@@ -181,7 +172,7 @@ private:
         }
         if (std::abs(angle - 2 * pi) > 0.01) return std::nullopt;  // rad: all round but for gaps
         out.centre = first->frame.origin, out.axis = first->frame.z, out.radius = first->radius, out.face = r.beside[0].face;
-        for (const EdgeUse& u : r.beside)
+        for (const EdgeSide& u : r.beside)
             if (u.face != out.face) return std::nullopt;
         const Curve& c = edge(r.loop[0]).curve;
         out.at = c.middle(), out.outward = outward(out.face, out.at);
@@ -202,7 +193,7 @@ private:
                 if (rings_[a.ring].done || rings_[b.ring].done || a.axis.cross(b.axis).norm() > same_way) continue;
                 const Vec3 apart = b.centre - a.centre;
                 if ((apart - apart.dot(a.axis) * a.axis).norm() > slack_ || (apart.norm() <= slack_ && std::abs(a.radius - b.radius) <= slack_)) continue;
-                if (auto s = smooth_between(a, b)) {
+                if (auto s = smooth_between(a, b, slack_)) {
                     if (enter({a.ring, b.ring}, fmt::format("closed by a {} that goes on smoothly from both sides", surface_name(*s))))
                         add_face(*s, {a.ring, b.ring}, a.at, a.outward);
                 } else if (is_bore(a, b)) {
@@ -215,34 +206,6 @@ private:
             }
     }
 
-    // In the half plane through the axis: from one place and direction to another, and against the direction there.
-    [[nodiscard]] std::optional<Surface> smooth_between(const CircleRing& a, const CircleRing& b) const {
-        const Vec3 out = (a.at - a.centre).normalized();
-        const auto flat = [&](const Vec3& d) { return Vec2(d.dot(out), d.dot(a.axis)); };
-        const Vec3 b_out = (b.at - b.centre).normalized();
-        const Vec2 p(a.radius, 0), q(b.radius, (b.centre - a.centre).dot(a.axis)), d = flat(a.on), e(b.on.dot(b_out), b.on.dot(a.axis));
-        const Vec2 chord = q - p;
-        if (chord.norm() <= slack_) return std::nullopt;
-        const Vec2 c = chord.normalized();
-        const double slack = std::max(100 * same_way, 2 * slack_ / chord.norm());
-        if (d.dot(c) <= 0 || e.dot(c) >= 0 || std::abs(d.dot(c) + e.dot(c)) > slack) return std::nullopt;
-        const double bend = d.x() * c.y() - d.y() * c.x(), other = e.x() * c.y() - e.y() * c.x();
-        if (std::abs(bend - other) > slack) return std::nullopt;
-        const Frame axis = Frame::with_z(a.centre, a.axis);
-        if (std::abs(bend) <= slack) {
-            if (std::abs(chord.x()) <= slack_) return Surface(CylinderSurface{axis, a.radius});
-            if (std::abs(chord.y()) <= slack_) return Surface(PlaneSurface{axis});
-            return Surface(ConeSurface{axis, a.radius, std::atan(chord.x() / chord.y())});
-        }
-        // The arc's centre: on the normal at p, as far from q.
-        const Vec2 n = (bend > 0 ? Vec2(-d.y(), d.x()) : Vec2(d.y(), -d.x()));
-        const double radius = chord.squaredNorm() / (2 * chord.dot(n));
-        const Vec2 centre = p + radius * n;
-        if (!(radius > 0)) return std::nullopt;
-        if (std::abs(centre.x()) <= slack_) return Surface(SphereSurface{Frame::with_z(a.centre + centre.y() * a.axis, a.axis), radius});
-        return Surface(TorusSurface{Frame::with_z(a.centre + centre.y() * a.axis, a.axis), centre.x(), radius});
-    }
-
     [[nodiscard]] bool is_bore(const CircleRing& a, const CircleRing& b) const {
         const Vec3 to_b = (b.centre - a.centre).normalized();
         return std::abs(a.radius - b.radius) <= slack_ && a.face != b.face && is_inner(a.ring) && is_inner(b.ring) && a.outward.dot(to_b) < -0.5 &&
@@ -252,8 +215,8 @@ private:
     // Is the ring a loop inside of one face?
     [[nodiscard]] bool is_inner(std::size_t i) const {
         const Ring& r = rings_[i];
-        const EdgeUse& first = r.beside[0];
-        for (const EdgeUse& u : r.beside)
+        const EdgeSide& first = r.beside[0];
+        for (const EdgeSide& u : r.beside)
             if (u.face != first.face || u.loop != first.loop) return false;
         const Face& f = out_.body.faces[ix(first.face)];
         const auto& loop = f.loops[ix(first.loop)];
@@ -268,7 +231,7 @@ private:
         std::sort(gone.rbegin(), gone.rend());
         for (const auto& [f, l] : gone) body().faces[ix(f)].loops.erase(body().faces[ix(f)].loops.begin() + l);
         for (Ring& r : rings_)
-            for (EdgeUse& u : r.beside)
+            for (EdgeSide& u : r.beside)
                 u.loop -= static_cast<int>(std::count_if(gone.begin(), gone.end(), [&](const auto& g) { return g.first == u.face && g.second < u.loop; }));
     }
 
@@ -282,6 +245,7 @@ private:
 
     // Rings in one plane that run round each other bound one face.
     void planes() {
+        bool sleeve = false;
         std::vector<std::optional<Plane>> plane(rings_.size());
         for (std::size_t i = 0; i < rings_.size(); ++i)
             if (!rings_[i].done) plane[i] = plane_of(rings_[i]);
@@ -298,8 +262,31 @@ private:
                 if (in_plane && inside({outline}, frame.local2(rings_[j].points[0]))) own.push_back(j);
             }
             if (!faces_out(rings_[i], *plane[i])) continue;
+            if (own.size() == 1 && is_sleeve(plane[i]->normal)) {
+                sleeve = true;
+                continue;
+            }
             if (enter(own, "closed by a plane")) add_face(PlaneSurface{frame}, own, rings_[i].middle, plane[i]->normal);
         }
+        if (!sleeve) return;
+        for (Ring& r : rings_) {
+            if (r.done) continue;
+            stays("its skin is a sleeve without ends, more likely a surface than a solid whose ends are missing", r);
+            r.done = true;
+        }
+    }
+
+    // Does no face of the skin close it along a direction, as a tube's do not? Told by normals on edges.
+    [[nodiscard]] bool is_sleeve(const Vec3& along) const {
+        constexpr double across = 0.3;  // cosine: a face that turns so little to the direction runs along it
+        return std::all_of(out_.body.faces.begin(), out_.body.faces.end(), [&](const Face& f) {
+            const BaseSurface s(f.surface);
+            for (const auto& loop : f.loops)
+                for (const Coedge& c : loop)
+                    for (const double w : {0.2, 0.5, 0.8})
+                        if (std::abs(s.foot(edge(c).curve.point(edge(c).curve.parameter_at(w))).normal.dot(along)) > across) return false;
+            return true;
+        });
     }
 
     // A plane that folds back onto the faces beside it all round would lie on them, not between them.
@@ -408,41 +395,7 @@ private:
         std::vector<const CircleCurve*> arcs;
         for (const Coedge& c : r.loop)
             if (const auto* k = std::get_if<CircleCurve>(&edge(c).curve.shape)) arcs.push_back(k);
-        std::vector<Surface> out;
-        for (const auto* k : arcs) out.emplace_back(CylinderSurface{Frame::with_z(k->frame.origin, k->frame.z), k->radius});
-        for (std::size_t i = 0; i < arcs.size(); ++i)
-            for (std::size_t j = i + 1; j < arcs.size(); ++j) of_two(*arcs[i], *arcs[j], out);
-        return out;
-    }
-
-    void of_two(const CircleCurve& a, const CircleCurve& b, std::vector<Surface>& out) const {
-        const Vec3 apart = b.frame.origin - a.frame.origin;
-        const Frame axis = Frame::with_z(a.frame.origin, a.frame.z);
-        const bool coaxial = a.frame.z.cross(b.frame.z).norm() <= same_way && (apart - apart.dot(axis.z) * axis.z).norm() <= slack_;
-        if (coaxial) {
-            const double along = apart.dot(axis.z);
-            if (std::abs(along) > slack_ && std::abs(a.radius - b.radius) > slack_)
-                out.emplace_back(ConeSurface{axis, a.radius, std::atan((b.radius - a.radius) / along)});
-            return;
-        }
-        // Two circles of one ball: their axes meet in its centre.
-        const Vec3 n = a.frame.z.cross(b.frame.z);
-        if (n.squaredNorm() > same_way) {
-            const double s = apart.cross(b.frame.z).dot(n) / n.squaredNorm();
-            const Vec3 centre = a.frame.origin + s * a.frame.z;
-            const Vec3 d = centre - b.frame.origin;
-            if ((d - d.dot(b.frame.z) * b.frame.z).norm() <= slack_) out.emplace_back(SphereSurface{Frame::with_z(centre, a.frame.z), std::hypot(a.radius, s)});
-        }
-        // Two sections of a bend: circles of one size whose planes meet in its axis.
-        if (std::abs(a.radius - b.radius) <= slack_ && n.norm() > same_way) {
-            const Vec3 z = n.normalized();
-            // The point of both planes next to the first centre.
-            const Vec3 in_a = z.cross(a.frame.z).normalized();
-            const double step = apart.dot(b.frame.z) / in_a.dot(b.frame.z);
-            const Vec3 centre = a.frame.origin + step * in_a;
-            if (std::abs((b.frame.origin - centre).norm() - std::abs(step)) <= slack_ && std::abs(step) > a.radius)
-                out.emplace_back(TorusSurface{Frame::with_z(centre, z), std::abs(step), a.radius});
-        }
+        return surfaces_of_arcs(arcs, slack_);
     }
 
     // Between four corners: a smooth patch.
@@ -526,7 +479,7 @@ private:
             for (std::size_t i : rings)
                 for (const Coedge& c : rings_[i].loop) wound.edges.push_back(c.edge.value);
             for (std::size_t i : rings)
-                for (const EdgeUse& u : rings_[i].beside) graph.lengthen(u.face, size);
+                for (const EdgeSide& u : rings_[i].beside) graph.lengthen(u.face, size);
             const Closing closing = close_wound(graph, wound, limits_.tol);
             if (!closing.edit) continue;
             if (!enter(rings, "closed by the faces beside it, carried on until they meet")) continue;
@@ -549,7 +502,6 @@ private:
     double slack_;
     const SewLimits& limits_;
     std::vector<Ring> rings_;
-    KeySet keys_;
     FilledSkin out_;
 };
 

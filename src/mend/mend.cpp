@@ -2,22 +2,21 @@
 
 #include "body/face_facets.hpp"
 #include "body/loose.hpp"
-#include "body/merge_faces.hpp"
 #include "body/touching_edges.hpp"
+#include "core/groups.hpp"
 #include "core/index.hpp"
-#include "core/keys.hpp"
 #include "core/parallel.hpp"
 #include "geom/box_tree.hpp"
 #include "geom/facet_tree.hpp"
 #include "mend/cut_back.hpp"
 #include "mend/fill.hpp"
+#include "mend/merge.hpp"
 #include "mend/move_face.hpp"
 #include "mend/sew.hpp"
 
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <cctype>
 #include <cmath>
 #include <map>
 #include <set>
@@ -25,17 +24,16 @@
 namespace halvo {
 namespace {
 
-constexpr double precisions_sewn = 10;    // times the stated precision: how far apart edges are sewn by default
-constexpr double proposed_reach = 1;      // mm: gaps up to it are proposed, as the survey calls them near
-constexpr double proposed_size = 0.02;    // of a skin's size, at most
-constexpr double clear_step = 3;          // between a gap and the next larger one: what lies above is of another kind
-constexpr double tolerances_merged = 10;  // times the point tolerance: pieces of one surface, as files of 15 digits give them
-constexpr double shape_kept = 1e-6;       // of the volume or area, by which merging may change a body
+constexpr double precisions_sewn = 10;  // times the stated precision: how far apart edges are sewn by default
+constexpr double proposed_reach = 1;    // mm: gaps up to it are proposed, as the survey calls them near
+constexpr double proposed_size = 0.02;  // of a skin's size, at most
+constexpr double clear_step = 3;        // between a gap and the next larger one: what lies above is of another kind
+constexpr double shape_kept = 1e-6;     // of the volume or area, by which merging may change a body
 
-std::string without_number(const std::string& name) {
-    std::size_t end = name.size();
-    while (end > 0 && std::isdigit(static_cast<unsigned char>(name[end - 1])) != 0) --end;
-    return end > 0 && end < name.size() && name[end - 1] == ' ' ? name.substr(0, end - 1) : name;
+// Loose surfaces of a file have no names of their own: the reader numbers the groups that touch.
+std::string name_of_pool(const std::string& name) {
+    constexpr std::string_view loose = "surfaces ";
+    return name.rfind(loose, 0) == 0 ? "surfaces" : name;
 }
 
 void finish(Body& body) {
@@ -52,6 +50,7 @@ public:
         out_.solids = solids;
         for (const Body& b : solids.bodies) next_part_ = std::max(next_part_, b.part + 1);
         limits_.reach = sewing_distance(solids, options), limits_.tol = solids.tolerance.point;
+        limits_.keys = &keys_;
         limits_.refuse = {options.refuse.begin(), options.refuse.end()}, limits_.force = {options.force.begin(), options.force.end()};
     }
 
@@ -71,7 +70,6 @@ public:
             out_.faces.clear();
         }
         KeySet keys;
-        for (LedgerEntry& e : out_.ledger) e.key = keys.unique(e.key);
         for (Finding& f : out_.findings) f.key = keys.unique(f.key);
         name_what_fits_nothing();
         observer_.tell("mend", 1);
@@ -86,7 +84,8 @@ private:
         for (auto& f : findings) out_.findings.push_back(std::move(f));
     }
 
-    LedgerEntry entry(EntryKind kind, const std::string& key, const Body& body, const std::string& about, double value, const Vec3& place) {
+    LedgerEntry entry(EntryKind kind, const std::string& wanted, const Body& body, const std::string& about, double value, const Vec3& place) {
+        const std::string key = keys_.unique(wanted);
         LedgerEntry e;
         e.key = key, e.stage = "mend", e.kind = kind, e.body = body.label, e.about = body.label + ": " + about, e.value = value, e.place = place;
         e.state = limits_.refuse.count(key) ? EntryState::refused : EntryState::applied;
@@ -106,13 +105,13 @@ private:
     void sew_open() {
         std::map<std::string, std::vector<std::size_t>> pools;
         for (std::size_t b = 0; b < bodies().size(); ++b)
-            if (!bodies()[b].closed && !bodies()[b].faceted && !bodies()[b].faces.empty()) pools[without_number(bodies()[b].path)].push_back(b);
+            if (!bodies()[b].closed && !bodies()[b].faceted && !bodies()[b].faces.empty()) pools[name_of_pool(bodies()[b].path)].push_back(b);
         std::set<std::size_t> gone;
         std::vector<Body> come;
         for (const auto& [path, list] : pools) {
             std::vector<const Body*> skins;
             for (std::size_t b : list) skins.push_back(&bodies()[b]);
-            const std::string name = without_number(skins[0]->name);
+            const std::string name = name_of_pool(skins[0]->name);
             SewLimits limits = limits_;
             Box3 box;
             for (const Body* b : skins) box.extend(b->box);
@@ -120,7 +119,9 @@ private:
             SewnSkin sewing = sewn(skins, name, limits);
             propose(sewing, name);
             std::vector<Body> closed;
-            for (std::size_t k = 0; k < sewing.pieces.size(); ++k) take_piece(sewing, k, list, gone, come, closed);
+            if (options_.fill && !options_.surfaces_stay) close_pairs(sewing);
+            for (std::size_t k = 0; k < sewing.pieces.size(); ++k)
+                if (!sewing.pieces[k].faces.empty()) take_piece(sewing, k, list, gone, come, closed);
             add(std::move(sewing.ledger), {});
             settle_voids(std::move(closed), come);
         }
@@ -132,6 +133,60 @@ private:
         bodies() = std::move(kept);
         out_.changed = out_.reshaped = true;
         label_bodies(bodies());
+    }
+
+    // An open skin inside of another one may be its inner side, as of a tube without the rims at its ends: both together are closed, if that
+    // makes one sound skin of them.
+    void close_pairs(SewnSkin& sewing) {
+        std::vector<Box3> boxes;
+        for (const Body& p : sewing.pieces) {
+            Box3 box;
+            if (!p.closed)
+                for (const BodyEdge& e : p.edges)
+                    if (!e.degenerate) box.extend(e.curve.box());
+            boxes.push_back(box);
+        }
+        const double slack = 2 * limits_.reach;
+        for (std::size_t i = 0; i < boxes.size(); ++i)
+            for (std::size_t j = 0; j < boxes.size(); ++j) {
+                if (i == j || boxes[i].isEmpty() || boxes[j].isEmpty()) continue;
+                const Box3 around(boxes[i].min().array() - slack, boxes[i].max().array() + slack);
+                if (!around.contains(boxes[j])) continue;
+                // The one may look the wrong way in the file: alone it cannot tell.
+                std::optional<FilledSkin> fill = closed_pair(sewing.pieces[i], sewing.pieces[j], slack, false);
+                if (!fill) fill = closed_pair(sewing.pieces[i], sewing.pieces[j], slack, true);
+                if (!fill) continue;
+                sewing.pieces[i] = std::move(fill->body), sewing.pieces[j] = Body();
+                sewing.unlike[i] = true, boxes[i] = boxes[j] = Box3();
+                for (int& piece : sewing.piece_of)
+                    if (piece == static_cast<int>(j)) piece = static_cast<int>(i);
+                add(std::move(fill->ledger), std::move(fill->findings));
+            }
+    }
+
+    [[nodiscard]] std::optional<FilledSkin> closed_pair(Body outer, Body inner, double slack, bool turn_inner) {
+        for (Body* b : {&outer, &inner}) static_cast<void>(turn_to_agree(*b));
+        std::vector<int> origin;
+        Body both = pooled({&outer, &inner}, origin);
+        static_cast<BodyNames&>(both) = outer;
+        both.colour = outer.colour;
+        for (std::size_t f = 0; turn_inner && f < origin.size(); ++f)
+            if (origin[f] == 1) turn_face(both.faces[f]);
+        const KeySet before = keys_;
+        FilledSkin fill = filled(both, std::max(slack, 10 * limits_.tol), limits_);
+        part_touching_edges(fill.body);
+        if (fill.changed && fill.body.closed && hangs_together(fill.body) && closes(fill.body)) return fill;
+        keys_ = before;
+        return std::nullopt;
+    }
+
+    [[nodiscard]] static bool hangs_together(const Body& body) {
+        Groups groups(body.faces.size());
+        for (const auto& u : edge_uses(body))
+            for (std::size_t k = 1; k < u.size(); ++k) groups.tie(u[0].face, u[k].face);
+        for (std::size_t f = 1; f < body.faces.size(); ++f)
+            if (groups.root(static_cast<int>(f)) != groups.root(0)) return false;
+        return true;
     }
 
     // A skin as sewing left it: closed where it can be, or the body that it was.
@@ -329,105 +384,31 @@ private:
         out_.changed = out_.reshaped = true;
     }
 
-    // What one part has become, and its faces' new numbers.
-    struct Merged {
-        std::optional<Body> body;
-        std::vector<int> faces;
-        std::vector<LedgerEntry> ledger;
-    };
-
     void merge() {
         std::map<int, std::vector<std::size_t>> parts;
         for (std::size_t b = 0; b < bodies().size(); ++b)
             if (!bodies()[b].faceted && !bodies()[b].faces.empty()) parts[bodies()[b].part].push_back(b);
         std::vector<std::vector<std::size_t>> lists;
         for (auto& [part, list] : parts) lists.push_back(std::move(list));
-        std::vector<Merged> done(lists.size());
+        std::vector<MergedPart> done(lists.size());
         constexpr std::size_t portion = 16;  // parts between two looks at whether to stop
         for (std::size_t first = 0; first < lists.size(); first += portion) {
             observer_.tell("mend", 0.4 + 0.4 * static_cast<double>(first) / static_cast<double>(lists.size()));
-            parallel_for(std::min(portion, lists.size() - first), [&](std::size_t i) { done[first + i] = merged(bodies()[lists[first + i][0]]); });
+            parallel_for(std::min(portion, lists.size() - first), [&](std::size_t i) { done[first + i] = merged_part(bodies(), lists[first + i], limits_); });
         }
         out_.faces.assign(bodies().size(), {});
         for (std::size_t i = 0; i < lists.size(); ++i) {
-            if (!done[i].body) continue;
             for (std::size_t b : lists[i]) {
                 out_.faces[b] = done[i].faces;
                 const Eigen::Isometry3d way = bodies()[b].place * bodies()[lists[i][0]].place.inverse();
                 for (LedgerEntry e : done[i].ledger) {
-                    if (b != lists[i][0]) {
-                        e.place = way * e.place, e.key = own_key(e.key, bodies()[b].key), e.body = bodies()[b].label;
-                        e.about = bodies()[b].label + e.about.substr(bodies()[lists[i][0]].label.size());
-                    }
+                    if (b != lists[i][0]) e.place = way * e.place;
+                    e.key = own_key(e.key, bodies()[b].key), e.body = bodies()[b].label, e.about = bodies()[b].label + ": " + e.about;
                     out_.ledger.push_back(std::move(e));
                 }
             }
+            if (!done[i].body) continue;
             replace(lists[i], *done[i].body);
-        }
-    }
-
-    Merged merged(const Body& body) {
-        Merged out;
-        SkinGraph graph(body);
-        const auto groups = faces_in_pieces(graph, tolerances_merged * limits_.tol);
-        std::vector<std::pair<FacesInPieces, LedgerEntry>> list;
-        KeySet keys;
-        for (const FacesInPieces& g : groups) {
-            const std::string key = keys.unique(make_key("one-face", body.key, {std::sqrt(g.area), g.length}));
-            LedgerEntry e = entry(EntryKind::one_face, key, body,
-                                  fmt::format("{} faces on one {} are one; {:.1f} mm of edges between them go", g.faces.size(),
-                                              surface_name(body.faces[ix(g.faces[0])].surface), g.length),
-                                  g.length, g.place);
-            if (e.state == EntryState::refused) out.ledger.push_back(e);
-            else list.emplace_back(g, std::move(e));
-        }
-        if (list.empty()) return out;
-        std::map<int, int> keeper;
-        merge_some(body, graph, list, 0, list.size(), out, keeper);
-        if (!out.body) return out;
-        int n = 0;
-        out.faces.assign(body.faces.size(), -1);
-        for (std::size_t f = 0; f < body.faces.size(); ++f)
-            if (!keeper.count(static_cast<int>(f))) out.faces[f] = n++;
-        for (const auto& [gone, to] : keeper) out.faces[ix(gone)] = out.faces[ix(to)];
-        return out;
-    }
-
-    using Listed = std::pair<FacesInPieces, LedgerEntry>;
-
-    // All groups from `first` to `last` on top of what the graph has; halves where what comes of all is no sound body.
-    void merge_some(const Body& body, SkinGraph& graph, const std::vector<Listed>& list, std::size_t first, std::size_t last, Merged& out,
-                    std::map<int, int>& keeper) const {
-        SkinGraph with = graph;
-        bool any = false;
-        for (std::size_t i = first; i < last; ++i)
-            if (const auto edit = made_one(with, list[i].first)) with.apply(*edit), any = true;
-        if (!any) return;
-        if (auto made = same_shape(body, with)) {
-            graph = std::move(with), out.body = std::move(made);
-            for (std::size_t i = first; i < last; ++i) {
-                const auto& faces = list[i].first.faces;
-                if (graph.has_face(faces[1])) continue;
-                out.ledger.push_back(list[i].second);
-                for (std::size_t k = 1; k < faces.size(); ++k) keeper[faces[k]] = faces[0];
-            }
-            return;
-        }
-        if (last - first == 1) return;
-        const std::size_t middle = first + (last - first) / 2;
-        merge_some(body, graph, list, first, middle, out, keeper);
-        merge_some(body, graph, list, middle, last, out, keeper);
-    }
-
-    [[nodiscard]] static std::optional<Body> same_shape(const Body& body, const SkinGraph& graph) {
-        try {
-            Body out = graph.result();
-            const double moved_by = body.closed ? std::abs(out.mass.volume - body.mass.volume) / std::abs(body.mass.volume)
-                                                : std::abs(out.mass.area - body.mass.area) / body.mass.area;
-            if (!(moved_by <= shape_kept)) return std::nullopt;
-            return out;
-        } catch (const NotLaid&) {
-            return std::nullopt;
         }
     }
 
@@ -534,6 +515,7 @@ private:
     const MendOptions& options_;
     const Observer& observer_;
     SewLimits limits_;
+    KeySet keys_;
     int next_part_ = 0;
     Mended out_;
 };

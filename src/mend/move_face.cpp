@@ -77,7 +77,7 @@ std::optional<Body> with_face_moved(const Body& body, int face, double by, doubl
     for (std::size_t e = 0; e < out.edges.size(); ++e) {
         if (apart.edges[e] == 0) continue;
         const Curve& c = out.edges[e].curve;
-        for (const EdgeUse& u : uses[e]) {
+        for (const EdgeSide& u : uses[e]) {
             const BaseSurface s(out.faces[ix(u.face)].surface);
             for (const double w : {0.0, 0.3, 0.5, 0.7, 1.0}) {
                 const Vec3 p = c.point(c.t0 + w * (c.t1 - c.t0));

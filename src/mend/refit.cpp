@@ -45,7 +45,7 @@ private:
     [[nodiscard]] std::vector<int> surfaces_at(int v) const {
         std::vector<int> out;
         for (int e : at_[ix(v)])
-            for (const EdgeUse& u : uses_[ix(e)]) {
+            for (const EdgeSide& u : uses_[ix(e)]) {
                 const bool known = std::any_of(out.begin(), out.end(), [&](int f) {
                     return f == u.face ||
                            same_surface(body_.faces[ix(f)].surface, body_.faces[ix(u.face)].surface, body_.vertices[ix(v)], 10 * reach_, 10 * tol_);
@@ -138,7 +138,7 @@ private:
     Body& body_;
     const Apart& apart_;
     double reach_, tol_;
-    std::vector<std::vector<EdgeUse>> uses_;
+    std::vector<std::vector<EdgeSide>> uses_;
     std::vector<BaseSurface> bases_;
     std::vector<std::vector<int>> at_;  // edges at vertices
 };

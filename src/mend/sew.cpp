@@ -1,11 +1,11 @@
 #include "mend/sew.hpp"
 
-#include "body/touching_edges.hpp"
+#include "body/loose.hpp"
 #include "body/trace_loops.hpp"
 #include "core/groups.hpp"
 #include "core/index.hpp"
-#include "core/keys.hpp"
 #include "geom/box_tree.hpp"
+#include "mend/doubled.hpp"
 #include "mend/refit.hpp"
 
 #include <fmt/format.h>
@@ -17,8 +17,8 @@
 
 namespace halvo {
 
-std::vector<std::vector<EdgeUse>> edge_uses(const Body& body) {
-    std::vector<std::vector<EdgeUse>> out(body.edges.size());
+std::vector<std::vector<EdgeSide>> edge_uses(const Body& body) {
+    std::vector<std::vector<EdgeSide>> out(body.edges.size());
     for (std::size_t f = 0; f < body.faces.size(); ++f)
         for (std::size_t l = 0; l < body.faces[f].loops.size(); ++l) {
             const auto& loop = body.faces[f].loops[l];
@@ -72,7 +72,7 @@ std::vector<int> turn_to_agree(Body& body) {
     const auto uses = edge_uses(body);
     std::vector<std::vector<std::pair<int, bool>>> next(body.faces.size());  // neighbour, does it agree
     bool any = false;
-    const auto reversed = [&](const EdgeUse& u) { return body.faces[ix(u.face)].loops[ix(u.loop)][ix(u.place)].reversed; };
+    const auto reversed = [&](const EdgeSide& u) { return body.faces[ix(u.face)].loops[ix(u.loop)][ix(u.place)].reversed; };
     for (const auto& u : uses)
         if (u.size() == 2 && u[0].face != u[1].face) {
             const bool agrees = reversed(u[0]) != reversed(u[1]);
@@ -111,7 +111,6 @@ namespace {
 
 constexpr double corner_reach = 1.75;  // times the reach: corners of three faces, each a gap off, are the root of three gaps apart
 constexpr double off_ends = 2;         // times the reach, from an edge's ends: nearer, and a vertex is one of them
-constexpr double same_area = 1e-3;     // of the area, of faces that lie on each other
 
 class Sewing {
 public:
@@ -136,7 +135,7 @@ private:
         bool forward = true;  // both run the same way
     };
 
-    [[nodiscard]] const Coedge& coedge(const EdgeUse& u) const { return body_.faces[ix(u.face)].loops[ix(u.loop)][ix(u.place)]; }
+    [[nodiscard]] const Coedge& coedge(const EdgeSide& u) const { return body_.faces[ix(u.face)].loops[ix(u.loop)][ix(u.place)]; }
     [[nodiscard]] double length(int e) const { return body_.edges[ix(e)].curve.length(); }
 
     [[nodiscard]] std::vector<int> free_edges() const {
@@ -167,17 +166,8 @@ private:
 
     // Two faces on each other: the one that fewer edges connect goes.
     void drop_doubled() {
-        struct Mark {
-            Box3 box;
-            double length = 0;
-        };
-        std::vector<Mark> marks(body_.faces.size());
         std::vector<Box3> boxes;
-        for (std::size_t f = 0; f < body_.faces.size(); ++f) {
-            for (const auto& loop : body_.faces[f].loops)
-                for (const Coedge& c : loop) marks[f].box.extend(body_.edges[c.edge.index()].curve.box()), marks[f].length += length(c.edge.value);
-            boxes.push_back(marks[f].box);
-        }
+        for (const Face& f : body_.faces) boxes.push_back(box_of_borders(body_, f));
         const BoxTree tree(boxes);
         const auto uses = edge_uses(body_);
         const auto connected = [&](std::size_t f) {
@@ -190,10 +180,10 @@ private:
         for (std::size_t f = 0; f < gone.size(); ++f) {
             if (gone[f] || boxes[f].isEmpty()) continue;
             for (int g : tree.touching(boxes[f])) {
-                if (g <= static_cast<int>(f) || gone[ix(g)] || gone[f] || !lie_on_each_other(f, ix(g), marks[f].box, marks[ix(g)].box)) continue;
+                if (g <= static_cast<int>(f) || gone[ix(g)] || gone[f] || !lie_on_each_other(body_, f, ix(g), std::max(limits_.reach, limits_.tol))) continue;
                 const std::size_t drop = connected(f) < connected(ix(g)) ? f : ix(g);
                 const double area = body_.faces[drop].area;
-                const std::string key = keys_.unique(make_key("doubled", name_, {std::sqrt(area)}));
+                const std::string key = limits_.keys->unique(make_key("doubled", name_, {std::sqrt(area)}));
                 const bool refused = limits_.refuse.count(key) > 0;
                 entry(EntryKind::doubled_face, refused ? EntryState::refused : EntryState::applied, key,
                       fmt::format("a face of {:.1f} mm2 is there twice{}", area, refused ? "" : "; one stays"), area, boxes[f].center());
@@ -206,54 +196,6 @@ private:
         for (std::size_t f = 0; f < gone.size(); ++f)
             if (!gone[f]) faces.push_back(std::move(body_.faces[f])), origin.push_back(origin_[f]);
         body_.faces = std::move(faces), origin_ = std::move(origin);
-    }
-
-    [[nodiscard]] bool lie_on_each_other(std::size_t f, std::size_t g, const Box3& a, const Box3& b) const {
-        const Face &p = body_.faces[f], &q = body_.faces[g];
-        const double reach = std::max(limits_.reach, limits_.tol);
-        if (p.surface.index() != q.surface.index() || std::abs(p.area - q.area) > same_area * p.area) return false;
-        if ((a.min() - b.min()).norm() > 2 * reach || (a.max() - b.max()).norm() > 2 * reach) return false;
-        if (!std::holds_alternative<FreeSurface>(p.surface)) {
-            const BaseSurface other(q.surface);
-            for (const auto& loop : p.loops)
-                for (const Coedge& c : loop) {
-                    const Vec3 m = body_.edges[c.edge.index()].curve.middle();
-                    if ((other.foot(m).point - m).norm() > reach) return false;
-                }
-        }
-        if (p.surface.index() != 0 && p.surface.index() != 5 && !same_surface(p.surface, q.surface, a.center(), a.diagonal().norm(), 10 * reach)) return false;
-        // Every edge of one lies along the other's border.
-        const auto along = [&](const Face& one, const Face& two) {
-            for (const auto& loop : one.loops)
-                for (const Coedge& c : loop) {
-                    const Curve& k = body_.edges[c.edge.index()].curve;
-                    for (const double w : {0.25, 0.5, 0.75}) {
-                        const Vec3 x = k.point(k.parameter_at(w));
-                        double least = std::numeric_limits<double>::max();
-                        for (const auto& l : two.loops)
-                            for (const Coedge& u : l) {
-                                const Curve& m = body_.edges[u.edge.index()].curve;
-                                least = std::min(least, (m.point(m.nearest(x)) - x).norm());
-                            }
-                        if (least > reach) return false;
-                    }
-                }
-            return true;
-        };
-        if (!along(p, q) || !along(q, p)) return false;
-        // Both halves of a ball have one border: what they hold between must be on one side.
-        const auto middle = [&](const Face& one) {
-            Vec3 sum = Vec3::Zero();
-            int n = 0;
-            for (const auto& loop : one.loops)
-                for (const Coedge& c : loop) {
-                    const Curve& k = body_.edges[c.edge.index()].curve;
-                    const Vec3 x = k.middle(), t = (c.reversed ? -1 : 1) * k.derivative(k.parameter_at(0.5)).normalized();
-                    sum += one.outward_or(x, Vec3::Zero()).cross(t), ++n;
-                }
-            return Vec3(sum / std::max(n, 1));
-        };
-        return p.surface.index() == 0 || p.surface.index() == 5 || (middle(p) - middle(q)).norm() < 0.1;
     }
 
     // Finds what runs together within a distance and sews it; of the second time round only what is forced, the rest is proposed.
@@ -270,7 +212,7 @@ private:
             const auto& curve = body_.edges[ix(p.e)].curve;
             std::array<double, 2> areas{face_area(p.e), face_area(p.f)};
             std::sort(areas.begin(), areas.end());
-            const std::string key = keys_.unique(make_key("sewn", name_, {curve.length(), std::sqrt(areas[0]), std::sqrt(areas[1])}));
+            const std::string key = limits_.keys->unique(make_key("sewn", name_, {curve.length(), std::sqrt(areas[0]), std::sqrt(areas[1])}));
             const bool refused = limits_.refuse.count(key) > 0, forced = limits_.force.count(key) > 0;
             if (propose && !forced) {
                 out_.gaps.push_back(p.gap), out_.proposed_length += curve.length(), out_.proposed_place = curve.middle();
@@ -429,7 +371,7 @@ private:
 
     // Three faces and more at one edge: those that have material between them belong together. Turning about the edge, a use against its sense
     // opens the material and one along it closes it.
-    void told_apart(const std::vector<int>& bunch, const std::vector<Pair>& candidates, const std::vector<std::vector<EdgeUse>>& uses,
+    void told_apart(const std::vector<int>& bunch, const std::vector<Pair>& candidates, const std::vector<std::vector<EdgeSide>>& uses,
                     std::vector<Pair>& out) const {
         struct At {
             double angle = 0;
@@ -440,7 +382,7 @@ private:
         const Vec3 along = first.derivative(first.parameter_at(0.5)).normalized(), x = along.unitOrthogonal(), y = along.cross(x);
         std::vector<At> round;
         for (int e : bunch) {
-            const EdgeUse& u = uses[ix(e)][0];
+            const EdgeSide& u = uses[ix(e)][0];
             const Curve& c = body_.edges[ix(e)].curve;
             const double t = c.nearest(first.middle());
             const bool against = coedge(u).reversed == (c.derivative(t).dot(along) > 0);
@@ -514,55 +456,38 @@ private:
             const auto [it, fresh] = first.try_emplace(origin_[f], static_cast<int>(f));
             if (!fresh) groups.tie(it->second, static_cast<int>(f));
         }
-        std::map<int, std::vector<int>> parts;
+        std::map<int, std::vector<std::size_t>> parts;
         std::vector<int> order;
         for (std::size_t f = 0; f < body_.faces.size(); ++f) {
             const int root = groups.root(static_cast<int>(f));
             if (!parts.count(root)) order.push_back(root);
-            parts[root].push_back(static_cast<int>(f));
+            parts[root].push_back(f);
         }
         out_.piece_of.assign(bodies_.size(), -1);
-        for (int root : order) {
-            const auto& faces = parts[root];
-            Body piece;
-            std::map<int, int> edges, vertices;
-            const auto vertex = [&](int v) {
-                if (v < 0) return v;
-                const auto [it, fresh] = vertices.try_emplace(v, static_cast<int>(piece.vertices.size()));
-                if (fresh) piece.vertices.push_back(body_.vertices[ix(v)]);
-                return it->second;
-            };
-            bool unlike = false;
-            std::map<int, double> area;
-            for (int f : faces) {
-                Face face = body_.faces[ix(f)];
-                for (auto& loop : face.loops)
-                    for (Coedge& c : loop) {
-                        const auto [it, fresh] = edges.try_emplace(c.edge.value, static_cast<int>(piece.edges.size()));
-                        if (fresh) {
-                            BodyEdge e = body_.edges[c.edge.index()];
-                            e.vertices = {vertex(e.vertices[0]), vertex(e.vertices[1])};
-                            piece.edges.push_back(std::move(e));
-                        }
-                        c.edge = BodyEdgeId(it->second);
-                    }
-                area[origin_[ix(f)]] += face.area;
-                unlike = unlike || touched_.count(origin_[ix(f)]) > 0;
-                piece.faces.push_back(std::move(face));
-            }
-            int largest = area.begin()->first;
-            for (const auto& [b, a] : area)
-                if (a > area[largest] * (1 + 1e-9)) largest = b;
-            const Body& like = *bodies_[ix(largest)];
-            static_cast<BodyNames&>(piece) = like;
-            piece.colour = like.colour, piece.part = like.part;
-            if (area.size() > 1) {
-                piece.name = name_, piece.path = name_;
-                for (const auto& [b, a] : area) piece.number = std::min(piece.number, bodies_[ix(b)]->number);
-            }
-            out_.pieces.push_back(std::move(piece)), out_.unlike.push_back(unlike);
-            for (const auto& [b, a] : area) out_.piece_of[ix(b)] = static_cast<int>(out_.pieces.size()) - 1;
+        for (int root : order) add_piece(parts[root]);
+    }
+
+    void add_piece(const std::vector<std::size_t>& faces) {
+        Body piece = body_of_faces(body_, faces);
+        bool unlike = false;
+        std::map<int, double> area;
+        for (const std::size_t f : faces) {
+            area[origin_[f]] += body_.faces[f].area;
+            unlike = unlike || touched_.count(origin_[f]) > 0;
         }
+        int largest = area.begin()->first;
+        for (const auto& [b, a] : area)
+            if (a > area[largest] * (1 + 1e-9)) largest = b;
+        const Body& like = *bodies_[ix(largest)];
+        static_cast<BodyNames&>(piece) = like;
+        piece.colour = like.colour, piece.part = like.part;
+        if (area.size() > 1) {
+            if (piece.path == piece.name) piece.path = name_;
+            piece.name = name_;
+            for (const auto& [b, a] : area) piece.number = std::min(piece.number, bodies_[ix(b)]->number);
+        }
+        for (const auto& [b, a] : area) out_.piece_of[ix(b)] = static_cast<int>(out_.pieces.size());
+        out_.pieces.push_back(std::move(piece)), out_.unlike.push_back(unlike);
     }
 
     const std::vector<const Body*>& bodies_;
@@ -575,7 +500,6 @@ private:
     Apart apart_;
     double widest_ = 0;
     bool changed_ = false;
-    KeySet keys_;
     SewnSkin out_;
 };
 

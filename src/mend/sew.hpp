@@ -1,6 +1,9 @@
 #pragma once
 /// Faces whose free edges run together become one skin.
 
+#include "body/skin_graph.hpp"
+#include "core/keys.hpp"
+
 #include <halvo/mend.hpp>
 
 #include <set>
@@ -13,6 +16,7 @@ struct SewLimits {
     double near = 0;   ///< edges this far apart are proposed (mm)
     double tol = 0;
     std::set<std::string> refuse, force;
+    KeySet* keys = nullptr;  ///< of all repairs of a run: each has an id of its own, known before it is made
 };
 
 /// Skins that came of bodies sewn to each other. Nothing of them is laid in parameters or has facets yet.
@@ -32,11 +36,8 @@ struct SewnSkin {
 /// The bodies as one, with its edges and vertices side by side and coedges bare; which body each face came from.
 [[nodiscard]] Body pooled(const std::vector<const Body*>& bodies, std::vector<int>& origin);
 
-/// Which faces use each edge: face, loop and place in it, for edges that are no points.
-struct EdgeUse {
-    int face = -1, loop = -1, place = -1;
-};
-[[nodiscard]] std::vector<std::vector<EdgeUse>> edge_uses(const Body& body);
+/// Where each edge is used; degenerate ones nowhere.
+[[nodiscard]] std::vector<std::vector<EdgeSide>> edge_uses(const Body& body);
 
 /// Turns a face over.
 void turn_face(Face& face);
