@@ -190,7 +190,8 @@ TEST(Mend, MissingFacesComeBack) {
         EXPECT_EQ(entries(m, EntryKind::filled), 1u);
     }
     const Mended loose = mended(solids_of({{"tray", make::as_faces_with_gaps(make::without_face(tray, make::face_at(tray, {0, 40, 12.5})), 0.05)}}), 0.1);
-    expect_solid(loose, volume, 11, 1e-3, "loose faces and one missing");
+    // The faces beside the opening end early all round: there too.
+    expect_solid(loose, volume, 11, 1e-6, "loose faces and one missing");
     // Two faces side by side: what is round them goes on until it meets.
     const make::Solid corner = make::without_faces(make::box({0, 0, 0}, {60, 40, 20}), [](const Vec3& m) { return m.x() > 59 || m.z() > 19; });
     EXPECT_FALSE(mended(solids_of({{"box", corner}})).solids.bodies.empty());

@@ -6,6 +6,7 @@
 #include "core/index.hpp"
 #include "geom/fit.hpp"
 #include "mend/patch.hpp"
+#include "mend/refit.hpp"
 #include "mend/round_fill.hpp"
 
 #include <fmt/format.h>
@@ -21,6 +22,7 @@ namespace {
 
 constexpr double largest_opening = 0.5;  // of the skin's area: a larger one is the shape of a surface, not an opening in a solid
 constexpr double same_way = 1e-4;        // between unit vectors: what files give for tangent and coaxial
+constexpr double ended_alike = 0.7;      // of the largest, of what the faces round an opening ended early by
 constexpr double corner_turn = 0.85;     // cosine: a ring turns by more than some 30 degrees at a corner
 constexpr double goes_on_within = 0.25;  // cosine: the skin beside an opening goes on into it within some 75 degrees
 constexpr std::size_t patch_steps = 48;  // pieces along each side of a patch
@@ -39,7 +41,9 @@ struct Ring {
 
 class Filling {
 public:
-    Filling(const Body& skin, double slack, const SewLimits& limits) : slack_(slack), limits_(limits) { out_.body = skin; }
+    Filling(const Body& skin, double slack, const SewLimits& limits, const std::vector<double>& early) : slack_(slack), limits_(limits), early_(early) {
+        out_.body = skin;
+    }
 
     FilledSkin run() {
         find_rings();
@@ -119,6 +123,8 @@ private:
             r.done = r.turn.norm() < 2 * slack_ * r.length;  // a slit: for sewing, if for anything
             rings_.push_back(std::move(r));
         }
+        // Outer ones before those inside of them.
+        std::stable_sort(rings_.begin(), rings_.end(), [](const Ring& a, const Ring& b) { return a.turn.norm() > b.turn.norm() * (1 + 1e-9); });
     }
 
     void stays(const std::string& why, const Ring& r) {
@@ -266,7 +272,7 @@ private:
                 sleeve = true;
                 continue;
             }
-            if (enter(own, "closed by a plane")) add_face(PlaneSurface{frame}, own, rings_[i].middle, plane[i]->normal);
+            if (enter(own, "closed by a plane")) add_plane(frame, own, plane[i]->normal);
         }
         if (!sleeve) return;
         for (Ring& r : rings_) {
@@ -274,6 +280,32 @@ private:
             stays("its skin is a sleeve without ends, more likely a surface than a solid whose ends are missing", r);
             r.done = true;
         }
+    }
+
+    // Faces that end early at their other borders end early here: the plane lies where they would meet it.
+    void add_plane(Frame frame, const std::vector<std::size_t>& own, const Vec3& normal) {
+        double least = std::numeric_limits<double>::max(), most = 0, out = 0, length = 0;
+        for (std::size_t r : own)
+            for (std::size_t k = 0; k < rings_[r].loop.size(); ++k) {
+                const int face = rings_[r].beside[k].face;
+                const double by = ix(face) < early_.size() ? early_[ix(face)] : 0;
+                const Curve& c = edge(rings_[r].loop[k]).curve;
+                const Vec3 way = (rings_[r].loop[k].reversed ? -1 : 1) * c.derivative(c.parameter_at(0.5)).normalized();
+                out += by * outward(face, c.middle()).cross(way).dot(normal) * c.length(), length += c.length();
+                least = std::min(least, by), most = std::max(most, by);
+            }
+        const bool all = most > limits_.tol && least > ended_alike * most;
+        if (all) frame.origin += out / length * normal;
+        add_face(PlaneSurface{frame}, own, frame.origin, normal);
+        if (!all) return;
+        Apart apart;
+        apart.vertices.assign(body().vertices.size(), 0), apart.edges.assign(body().edges.size(), 0);
+        for (std::size_t r : own)
+            for (const Coedge& c : rings_[r].loop) {
+                apart.edges[c.edge.index()] = most;
+                for (int v : edge(c).vertices) apart.vertices[ix(v)] = most;
+            }
+        refit(body(), apart, 2 * most, limits_.tol);
     }
 
     // Does no face of the skin close it along a direction, as a tube's do not? Told by normals on edges.
@@ -486,6 +518,7 @@ private:
             graph.apply(*closing.edit);
             // Faces, loops and edges have other numbers now.
             body() = graph.bare();
+            early_.clear();
             rings_.clear();
             find_rings();
             refused_again();
@@ -501,14 +534,15 @@ private:
 
     double slack_;
     const SewLimits& limits_;
+    std::vector<double> early_;  // of the faces that came; none once they have other numbers
     std::vector<Ring> rings_;
     FilledSkin out_;
 };
 
 }  // namespace
 
-FilledSkin filled(const Body& skin, double slack, const SewLimits& limits) {
-    return Filling(skin, slack, limits).run();
+FilledSkin filled(const Body& skin, double slack, const SewLimits& limits, const std::vector<double>& early) {
+    return Filling(skin, slack, limits, early).run();
 }
 
 }  // namespace halvo

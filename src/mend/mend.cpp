@@ -153,8 +153,8 @@ private:
                 const Box3 around(boxes[i].min().array() - slack, boxes[i].max().array() + slack);
                 if (!around.contains(boxes[j])) continue;
                 // The one may look the wrong way in the file: alone it cannot tell.
-                std::optional<FilledSkin> fill = closed_pair(sewing.pieces[i], sewing.pieces[j], slack, false);
-                if (!fill) fill = closed_pair(sewing.pieces[i], sewing.pieces[j], slack, true);
+                std::optional<FilledSkin> fill = closed_pair(sewing, i, j, false);
+                if (!fill) fill = closed_pair(sewing, i, j, true);
                 if (!fill) continue;
                 sewing.pieces[i] = std::move(fill->body), sewing.pieces[j] = Body();
                 sewing.unlike[i] = true, boxes[i] = boxes[j] = Box3();
@@ -164,7 +164,8 @@ private:
             }
     }
 
-    [[nodiscard]] std::optional<FilledSkin> closed_pair(Body outer, Body inner, double slack, bool turn_inner) {
+    [[nodiscard]] std::optional<FilledSkin> closed_pair(const SewnSkin& sewing, std::size_t i, std::size_t j, bool turn_inner) {
+        Body outer = sewing.pieces[i], inner = sewing.pieces[j];
         for (Body* b : {&outer, &inner}) static_cast<void>(turn_to_agree(*b));
         std::vector<int> origin;
         Body both = pooled({&outer, &inner}, origin);
@@ -172,8 +173,10 @@ private:
         both.colour = outer.colour;
         for (std::size_t f = 0; turn_inner && f < origin.size(); ++f)
             if (origin[f] == 1) turn_face(both.faces[f]);
+        std::vector<double> early = sewing.early[i];
+        early.insert(early.end(), sewing.early[j].begin(), sewing.early[j].end());
         const KeySet before = keys_;
-        FilledSkin fill = filled(both, std::max(slack, 10 * limits_.tol), limits_);
+        FilledSkin fill = filled(both, std::max(2 * limits_.reach, 10 * limits_.tol), limits_, early);
         part_touching_edges(fill.body);
         if (fill.changed && fill.body.closed && hangs_together(fill.body) && closes(fill.body)) return fill;
         keys_ = before;
@@ -204,7 +207,7 @@ private:
         }
         FilledSkin fill;
         if (!piece.closed && options_.fill && !options_.surfaces_stay) {
-            fill = filled(piece, std::max(2 * limits_.reach, 10 * limits_.tol), limits_);
+            fill = filled(piece, std::max(2 * limits_.reach, 10 * limits_.tol), limits_, sewing.early[k]);
             if (fill.changed && !closes(fill.body)) {
                 // What was closed is no sound skin: it stays open.
                 for (LedgerEntry& e : fill.ledger)

@@ -110,6 +110,7 @@ std::vector<int> turn_to_agree(Body& body) {
 namespace {
 
 constexpr double corner_reach = 1.75;  // times the reach: corners of three faces, each a gap off, are the root of three gaps apart
+constexpr double alike = 0.8;          // of the largest, of what the borders of one face ended early by
 constexpr double off_ends = 2;         // times the reach, from an edge's ends: nearer, and a vertex is one of them
 
 class Sewing {
@@ -123,7 +124,10 @@ public:
         pass(limits_.reach, false);
         pass(limits_.near, true);
         apart_.edges.resize(body_.edges.size(), 0), apart_.vertices.resize(body_.vertices.size(), 0);
+        std::vector<Vec3> middles;
+        for (const BodyEdge& e : body_.edges) middles.push_back(e.degenerate ? Vec3(Vec3::Zero()) : e.curve.middle());
         if (changed_) refit(body_, apart_, widest_, limits_.tol);
+        measure_early(middles);
         split();
         return std::move(out_);
     }
@@ -444,6 +448,23 @@ private:
         }
     }
 
+    // How far edges went from where the faces beside them ended.
+    void measure_early(const std::vector<Vec3>& middles) {
+        early_.assign(body_.faces.size(), 0);
+        for (std::size_t f = 0; f < body_.faces.size(); ++f) {
+            double least = std::numeric_limits<double>::max(), most = 0;
+            for (const auto& loop : body_.faces[f].loops)
+                for (const Coedge& c : loop) {
+                    const std::size_t e = c.edge.index();
+                    if (apart_.edges[e] <= limits_.tol) continue;
+                    const Curve& k = body_.edges[e].curve;
+                    const double by = (k.point(k.nearest(middles[e])) - middles[e]).norm();
+                    least = std::min(least, by), most = std::max(most, by);
+                }
+            if (most > limits_.tol && least > alike * most) early_[f] = 0.5 * (least + most);
+        }
+    }
+
     // One body for each skin that hangs together.
     void split() {
         const auto uses = edge_uses(body_);
@@ -487,7 +508,9 @@ private:
             for (const auto& [b, a] : area) piece.number = std::min(piece.number, bodies_[ix(b)]->number);
         }
         for (const auto& [b, a] : area) out_.piece_of[ix(b)] = static_cast<int>(out_.pieces.size());
-        out_.pieces.push_back(std::move(piece)), out_.unlike.push_back(unlike);
+        std::vector<double> early;
+        for (const std::size_t f : faces) early.push_back(early_[f]);
+        out_.pieces.push_back(std::move(piece)), out_.unlike.push_back(unlike), out_.early.push_back(std::move(early));
     }
 
     const std::vector<const Body*>& bodies_;
@@ -498,6 +521,7 @@ private:
     std::set<int> touched_;       // bodies that are no more as they came
     std::map<int, int> face_of_;  // at free edges
     Apart apart_;
+    std::vector<double> early_;  // of faces
     double widest_ = 0;
     bool changed_ = false;
     SewnSkin out_;

@@ -21,7 +21,9 @@ struct SewLimits {
 
 /// Skins that came of bodies sewn to each other. Nothing of them is laid in parameters or has facets yet.
 struct SewnSkin {
-    std::vector<Body> pieces;   ///< one for each connected skin, its names those of the largest body in it
+    std::vector<Body> pieces;  ///< one for each connected skin, its names those of the largest body in it
+    /// Of each face of the pieces: by how much its borders ended early, where all that were sewn did so alike (mm); else 0.
+    std::vector<std::vector<double>> early;
     std::vector<bool> unlike;   ///< of the pieces: is it anything else than one of the bodies as it came?
     std::vector<int> piece_of;  ///< the piece that each of the bodies is part of
     std::vector<LedgerEntry> ledger;
