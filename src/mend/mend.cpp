@@ -46,7 +46,7 @@ void finish(Body& body) {
 
 class Mending {
 public:
-    Mending(const Assembly& solids, const MendOptions& options, const Observer& observer) : solids_(solids), options_(options), observer_(observer) {
+    Mending(const Assembly& solids, const MendOptions& options, const Observer& observer) : options_(options), observer_(observer) {
         out_.solids = solids;
         for (const Body& b : solids.bodies) next_part_ = std::max(next_part_, b.part + 1);
         limits_.reach = sewing_distance(solids, options), limits_.tol = solids.tolerance.point;
@@ -514,7 +514,6 @@ private:
         check("mend.refuse", options_.refuse), check("mend.force", options_.force);
     }
 
-    const Assembly& solids_;
     const MendOptions& options_;
     const Observer& observer_;
     SewLimits limits_;
