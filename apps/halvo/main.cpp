@@ -174,6 +174,9 @@ int do_draw(const DrawArguments& a, const Common& common) {
     if (a.worst && !model && a.colour != "coverage") throw Error(ErrorKind::usage, "--worst is for model files; run the part first");
     if (a.worst) o.colour = DrawOptions::Colour::quality, o.mesh_lines = true;
     if (!a.at.empty()) o.at = place_meant(job, a.at);
+    // What is named is seen with what lies round it.
+    constexpr double share_around = 0.3;  // of the model's size
+    if (a.at.size() == 1 && o.span == 0 && !job.solids.box.isEmpty()) o.span = share_around * job.solids.box.diagonal().norm();
     draw(a.out, job, o);
     if (!common.quiet) fmt::print("{}\n", a.out);
     return 0;
