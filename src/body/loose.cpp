@@ -91,19 +91,21 @@ std::vector<Body> split_by_touch(const Body& loose) {
     return out;
 }
 
-void turn_outward(Body& body) {
-    if (!body.closed || body.mass.volume >= 0) return;
-    for (Face& f : body.faces) {
-        f.reversed = !f.reversed;
-        for (auto& loop : f.loops) {
-            std::reverse(loop.begin(), loop.end());
-            for (Coedge& use : loop) {
-                use.reversed = !use.reversed;
-                std::swap(use.uv_start, use.uv_end);
-                std::reverse(use.path.begin(), use.path.end());
-            }
+void turn_face(Face& f) {
+    f.reversed = !f.reversed;
+    for (auto& loop : f.loops) {
+        std::reverse(loop.begin(), loop.end());
+        for (Coedge& use : loop) {
+            use.reversed = !use.reversed;
+            std::swap(use.uv_start, use.uv_end);
+            std::reverse(use.path.begin(), use.path.end());
         }
     }
+}
+
+void turn_outward(Body& body) {
+    if (!body.closed || body.mass.volume >= 0) return;
+    for (Face& f : body.faces) turn_face(f);
     for (Facet& f : body.facets) std::swap(f.corners[1], f.corners[2]);
     finish_body(body);
     body.turned = static_cast<int>(body.faces.size());

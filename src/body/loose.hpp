@@ -10,6 +10,9 @@ namespace halvo {
 /// hundred-thousandth of the whole). Edges stay each face's own: nothing is sewn.
 [[nodiscard]] std::vector<Body> split_by_touch(const Body& loose);
 
+/// Turns a face over; facets stay as they are.
+void turn_face(Face& face);
+
 /// A closed skin that encloses a negative volume is turned inside out; Body::turned says so.
 void turn_outward(Body& body);
 

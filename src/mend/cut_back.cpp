@@ -51,9 +51,6 @@ std::optional<Vec3> run_into_each_other(const Body& a, const Body& b, double tol
 CutBack cut_back(const Body& body, const Body& other, double tol) {
     CutBack out;
     const double slack = 10 * tol;
-    const auto place = run_into_each_other(body, other, tol);
-    if (!place) return out;
-    out.overlaps = true, out.place = *place;
     for (const Face& f : other.faces) {
         const auto* plane = std::get_if<PlaneSurface>(&f.surface);
         if (!plane) continue;

@@ -7,10 +7,8 @@ namespace halvo {
 
 /// What a body loses where it runs into another.
 struct CutBack {
-    bool overlaps = false;     ///< do the bodies run into each other at all?
     std::optional<Body> rest;  ///< of the one that is cut; nothing where no plane face of the other parts what lies inside of it
     double lost = 0;           ///< mm3
-    Vec3 place = Vec3::Zero();
 };
 
 /// Does any of either body lie inside of the other? Where, if so.

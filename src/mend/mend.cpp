@@ -178,7 +178,7 @@ private:
         const KeySet before = keys_;
         FilledSkin fill = filled(both, std::max(2 * limits_.reach, 10 * limits_.tol), limits_, early);
         part_touching_edges(fill.body);
-        if (fill.changed && fill.body.closed && hangs_together(fill.body) && closes(fill.body)) return fill;
+        if (fill.changed && fill.body.closed && hangs_together(fill.body) && finished(fill.body)) return fill;
         keys_ = before;
         return std::nullopt;
     }
@@ -208,7 +208,8 @@ private:
         FilledSkin fill;
         if (!piece.closed && options_.fill && !options_.surfaces_stay) {
             fill = filled(piece, std::max(2 * limits_.reach, 10 * limits_.tol), limits_, sewing.early[k]);
-            if (fill.changed && !closes(fill.body)) {
+            std::optional<Body> done = fill.changed ? finished(fill.body) : std::nullopt;
+            if (fill.changed && !done) {
                 // What was closed is no sound skin: it stays open.
                 for (LedgerEntry& e : fill.ledger)
                     if (e.state == EntryState::applied) e.state = EntryState::proposed;
@@ -216,7 +217,7 @@ private:
                       fill.ledger[0].value);
                 fill.changed = false;
             }
-            if (fill.changed) piece = fill.body, part_touching_edges(piece);
+            if (done) piece = std::move(*done);
         }
         if (!sewing.unlike[k] && turned.empty() && !fill.changed) {
             add(std::move(fill.ledger), std::move(fill.findings));
@@ -226,7 +227,7 @@ private:
         for (std::size_t i = 0; i < list.size(); ++i)
             if (sewing.piece_of[i] == static_cast<int>(k)) sources.push_back(list[i]);
         try {
-            finish(piece);
+            if (!fill.changed) finish(piece);
             if (piece.closed && !(piece.mass.volume > 0)) throw NotLaid("it would hold no volume");
         } catch (const NotLaid& e) {
             stays(bodies()[sources[0]], "its skin stays as it came", e.what(), bodies()[sources[0]].box.center(), bodies()[sources[0]].box.diagonal().norm());
@@ -245,15 +246,16 @@ private:
         (piece.closed ? closed : come).push_back(std::move(piece));
     }
 
-    // Can the skin be laid in its surfaces, and does it hold a volume where it is closed?
-    [[nodiscard]] static bool closes(Body body) {
+    // The skin with its facets and figures; nothing where it cannot be laid in its surfaces, or is closed and holds no volume.
+    [[nodiscard]] static std::optional<Body> finished(Body body) {
         part_touching_edges(body);
         try {
             finish(body);
         } catch (const NotLaid&) {
-            return false;
+            return std::nullopt;
         }
-        return !body.closed || body.mass.volume > 0;
+        if (body.closed && !(body.mass.volume > 0)) return std::nullopt;
+        return body;
     }
 
     // A skin inside of another is a void in it.
@@ -435,7 +437,7 @@ private:
 
     void settle_pair(std::size_t i, std::size_t j) {
         const auto place = run_into_each_other(bodies()[i], bodies()[j], limits_.tol);
-        if (place && options_.overlap == OverlapAs::cut) cut_pair(i, j);
+        if (place && options_.overlap == OverlapAs::cut) cut_pair(i, j, *place);
         else if (place && options_.overlap == OverlapAs::move) {
             if (!move_face(i, j, moved_back(bodies()[i], bodies()[j], limits_.tol)) && !move_face(j, i, moved_back(bodies()[j], bodies()[i], limits_.tol)))
                 cannot(bodies()[i], bodies()[j], *place, "no plane face of either can be moved back until they only touch");
@@ -456,16 +458,16 @@ private:
         stays(a, "runs into " + b.label, why, place, a.box.intersection(b.box).diagonal().norm());
     }
 
-    void cut_pair(std::size_t i, std::size_t j) {
+    void cut_pair(std::size_t i, std::size_t j, const Vec3& place) {
         CutBack cut = cut_back(bodies()[i], bodies()[j], limits_.tol);
         if (!cut.rest) {
             cut = cut_back(bodies()[j], bodies()[i], limits_.tol);
             if (cut.rest) std::swap(i, j);
         }
         const Body &body = bodies()[i], &other = bodies()[j];
-        if (!cut.rest) return cannot(body, other, cut.place, "no plane face of either parts what lies inside the other");
+        if (!cut.rest) return cannot(body, other, place, "no plane face of either parts what lies inside the other");
         LedgerEntry e = entry(EntryKind::overlap_cut, pair_key("overlap", body, other, std::cbrt(cut.lost)), body,
-                              fmt::format("cut back to the skin of {}, {:.6g} mm3", other.label, cut.lost), cut.lost, cut.place);
+                              fmt::format("cut back to the skin of {}, {:.6g} mm3", other.label, cut.lost), cut.lost, place);
         e.body = body.label + " + " + other.label;
         out_.ledger.push_back(e);
         if (e.state != EntryState::refused) becomes(i, std::move(*cut.rest));

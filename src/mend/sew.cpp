@@ -56,18 +56,6 @@ Body pooled(const std::vector<const Body*>& bodies, std::vector<int>& origin) {
     return out;
 }
 
-void turn_face(Face& f) {
-    f.reversed = !f.reversed;
-    for (auto& loop : f.loops) {
-        std::reverse(loop.begin(), loop.end());
-        for (Coedge& use : loop) {
-            use.reversed = !use.reversed;
-            std::swap(use.uv_start, use.uv_end);
-            std::reverse(use.path.begin(), use.path.end());
-        }
-    }
-}
-
 std::vector<int> turn_to_agree(Body& body) {
     const auto uses = edge_uses(body);
     std::vector<std::vector<std::pair<int, bool>>> next(body.faces.size());  // neighbour, does it agree
@@ -219,7 +207,7 @@ private:
             const std::string key = limits_.keys->unique(make_key("sewn", name_, {curve.length(), std::sqrt(areas[0]), std::sqrt(areas[1])}));
             const bool refused = limits_.refuse.count(key) > 0, forced = limits_.force.count(key) > 0;
             if (propose && !forced) {
-                out_.gaps.push_back(p.gap), out_.proposed_length += curve.length(), out_.proposed_place = curve.middle();
+                out_.gaps.push_back(p.gap), out_.proposed_place = curve.middle();
                 entry(EntryKind::sewn, refused ? EntryState::refused : EntryState::proposed, key,
                       fmt::format("free edges {:.4g} mm apart over {:.1f} mm", p.gap, curve.length()), p.gap, curve.middle());
                 continue;

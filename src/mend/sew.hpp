@@ -27,8 +27,7 @@ struct SewnSkin {
     std::vector<bool> unlike;   ///< of the pieces: is it anything else than one of the bodies as it came?
     std::vector<int> piece_of;  ///< the piece that each of the bodies is part of
     std::vector<LedgerEntry> ledger;
-    std::vector<double> gaps;    ///< of edges that are only proposed (mm)
-    double proposed_length = 0;  ///< of these (mm)
+    std::vector<double> gaps;  ///< of edges that are only proposed (mm)
     Vec3 proposed_place = Vec3::Zero();
 };
 
@@ -41,8 +40,6 @@ struct SewnSkin {
 /// Where each edge is used; degenerate ones nowhere.
 [[nodiscard]] std::vector<std::vector<EdgeSide>> edge_uses(const Body& body);
 
-/// Turns a face over.
-void turn_face(Face& face);
 /// Faces that look the other way than most of the skin they hang together with are turned; which ones. What cannot be told stays.
 [[nodiscard]] std::vector<int> turn_to_agree(Body& body);
 
