@@ -1,6 +1,7 @@
 #include "mend/sew.hpp"
 
 #include "body/loose.hpp"
+#include "body/orientation.hpp"
 #include "body/trace_loops.hpp"
 #include "core/groups.hpp"
 #include "core/index.hpp"
@@ -57,39 +58,9 @@ Body pooled(const std::vector<const Body*>& bodies, std::vector<int>& origin) {
 }
 
 std::vector<int> turn_to_agree(Body& body) {
-    const auto uses = edge_uses(body);
-    std::vector<std::vector<std::pair<int, bool>>> next(body.faces.size());  // neighbour, does it agree
-    bool any = false;
-    const auto reversed = [&](const EdgeSide& u) { return body.faces[ix(u.face)].loops[ix(u.loop)][ix(u.place)].reversed; };
-    for (const auto& u : uses)
-        if (u.size() == 2 && u[0].face != u[1].face) {
-            const bool agrees = reversed(u[0]) != reversed(u[1]);
-            any = any || !agrees;
-            next[ix(u[0].face)].emplace_back(u[1].face, agrees), next[ix(u[1].face)].emplace_back(u[0].face, agrees);
-        }
     std::vector<int> out;
-    if (!any) return out;
-    std::vector<int> sense(body.faces.size(), 0);
-    for (std::size_t start = 0; start < body.faces.size(); ++start) {
-        if (sense[start] != 0) continue;
-        std::vector<int> queue{static_cast<int>(start)};
-        sense[start] = 1;
-        std::array<double, 2> area{0, 0};
-        bool told = true;
-        for (std::size_t i = 0; i < queue.size(); ++i) {
-            const auto f = ix(queue[i]);
-            area[sense[f] > 0 ? 1 : 0] += body.faces[f].area;
-            for (const auto& [g, agrees] : next[f]) {
-                const int meant = agrees ? sense[f] : -sense[f];
-                if (sense[ix(g)] == 0) sense[ix(g)] = meant, queue.push_back(g);
-                else told = told && sense[ix(g)] == meant;
-            }
-        }
-        if (!told) continue;
-        const int wrong = area[1] >= area[0] ? -1 : 1;
-        for (int f : queue)
-            if (sense[ix(f)] == wrong) out.push_back(f);
-    }
+    for (const AgainstMost& k : faces_against_most(body))
+        if (k.told) out.insert(out.end(), k.faces.begin(), k.faces.end());
     std::sort(out.begin(), out.end());
     for (int f : out) turn_face(body.faces[ix(f)]);
     return out;

@@ -1,6 +1,7 @@
 // Defects of a skin that does not close, or closes wrongly.
 #include "survey/finders.hpp"
 
+#include "body/orientation.hpp"
 #include "core/groups.hpp"
 #include "core/index.hpp"
 #include "geom/box_tree.hpp"
@@ -192,55 +193,15 @@ void find_doubled_faces(const Surveyed& s, Findings& out) {
         }
 }
 
-// Two uses of an edge must run against each other; faces that agree are grouped, the smaller groups look the wrong way.
+// Faces that look the wrong way among those they hang together with.
 void find_inverted(const Surveyed& s, Findings& out) {
-    const Body& b = s.body;
-    if (b.turned > 0) {
-        const bool all = b.turned >= static_cast<int>(b.faceted ? b.facets.size() : b.faces.size());
+    for (const AgainstMost& k : faces_against_most(s.body)) {
+        const int face = *std::max_element(k.faces.begin(), k.faces.end(), [&](int f, int g) { return s.body.faces[ix(f)].area < s.body.faces[ix(g)].area; });
+        const Face& largest = s.body.faces[ix(face)];
+        const Vec3 at = largest.facet_count > 0 ? s.body.points[ix(s.body.facets[largest.first_facet].corners[0])] : s.body.mass.centre;
         out.push_back(s.finding(FindingKind::inverted_orientation,
-                                all ? "its skin looked inward in the file; it was turned"
-                                    : fmt::format("{} of its {} facets looked the wrong way in the file; they were turned", b.turned, b.facets.size()),
-                                "turn it in CAD, so that other programs read it right too", b.mass.centre, extent(b), -1, {static_cast<double>(b.turned)}));
-    }
-    std::vector<std::vector<std::pair<int, bool>>> uses(b.edges.size());
-    for (std::size_t f = 0; f < b.faces.size(); ++f)
-        for (const auto& loop : b.faces[f].loops)
-            for (const Coedge& u : loop) uses[u.edge.index()].emplace_back(static_cast<int>(f), u.reversed);
-    std::vector<int> sense(b.faces.size(), 0);
-    std::vector<std::vector<std::pair<int, bool>>> next(b.faces.size());  // neighbour, does it agree
-    bool any = false;
-    for (const auto& u : uses)
-        if (u.size() == 2 && u[0].first != u[1].first) {
-            const bool agrees = u[0].second != u[1].second;
-            any = any || !agrees;
-            next[ix(u[0].first)].emplace_back(u[1].first, agrees), next[ix(u[1].first)].emplace_back(u[0].first, agrees);
-        }
-    if (!any) return;
-    for (std::size_t start = 0; start < b.faces.size(); ++start) {
-        if (sense[start] != 0) continue;
-        std::vector<int> queue{static_cast<int>(start)};
-        sense[start] = 1;
-        double area[2] = {0, 0};
-        for (std::size_t i = 0; i < queue.size(); ++i) {
-            const auto f = ix(queue[i]);
-            area[sense[f] > 0 ? 1 : 0] += b.faces[f].area;
-            for (const auto& [g, agrees] : next[f])
-                if (sense[ix(g)] == 0) sense[ix(g)] = agrees ? sense[f] : -sense[f], queue.push_back(g);
-        }
-        const int wrong = area[1] >= area[0] ? -1 : 1;
-        int count = 0, face = -1;
-        for (int f : queue)
-            if (sense[ix(f)] == wrong) {
-                ++count;
-                if (face < 0 || b.faces[ix(f)].area > b.faces[ix(face)].area) face = f;
-            }
-        if (count == 0) continue;
-        const Face& k = b.faces[ix(face)];
-        const Vec3 at = k.facet_count > 0 ? b.points[ix(b.facets[k.first_facet].corners[0])] : b.mass.centre;
-        const double wrong_area = area[wrong > 0 ? 1 : 0];
-        out.push_back(s.finding(FindingKind::inverted_orientation,
-                                fmt::format("{} of {} faces ({:.1f} mm2) look the other way than their neighbours", count, queue.size(), wrong_area),
-                                "mend turns them", at, std::sqrt(wrong_area), face, {std::sqrt(wrong_area)}));
+                                fmt::format("{} of {} faces ({:.1f} mm2) look the other way than their neighbours", k.faces.size(), k.of, k.area),
+                                "mend turns them", at, std::sqrt(k.area), face, {std::sqrt(k.area)}));
     }
 }
 
