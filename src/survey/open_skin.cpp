@@ -195,10 +195,18 @@ void find_doubled_faces(const Surveyed& s, Findings& out) {
 
 // Faces that look the wrong way among those they hang together with.
 void find_inverted(const Surveyed& s, Findings& out) {
-    for (const AgainstMost& k : faces_against_most(s.body)) {
-        const int face = *std::max_element(k.faces.begin(), k.faces.end(), [&](int f, int g) { return s.body.faces[ix(f)].area < s.body.faces[ix(g)].area; });
-        const Face& largest = s.body.faces[ix(face)];
-        const Vec3 at = largest.facet_count > 0 ? s.body.points[ix(s.body.facets[largest.first_facet].corners[0])] : s.body.mass.centre;
+    const Body& b = s.body;
+    if (b.turned > 0) {
+        const bool all = b.turned >= static_cast<int>(b.faceted ? b.facets.size() : b.faces.size());
+        out.push_back(s.finding(FindingKind::inverted_orientation,
+                                all ? "its skin looked inward in the file; it was turned"
+                                    : fmt::format("{} of its {} facets looked the wrong way in the file; they were turned", b.turned, b.facets.size()),
+                                "turn it in CAD, so that other programs read it right too", b.mass.centre, extent(b), -1, {static_cast<double>(b.turned)}));
+    }
+    for (const AgainstMost& k : faces_against_most(b)) {
+        const int face = *std::max_element(k.faces.begin(), k.faces.end(), [&](int f, int g) { return b.faces[ix(f)].area < b.faces[ix(g)].area; });
+        const Face& largest = b.faces[ix(face)];
+        const Vec3 at = largest.facet_count > 0 ? b.points[ix(b.facets[largest.first_facet].corners[0])] : b.mass.centre;
         out.push_back(s.finding(FindingKind::inverted_orientation,
                                 fmt::format("{} of {} faces ({:.1f} mm2) look the other way than their neighbours", k.faces.size(), k.of, k.area),
                                 "mend turns them", at, std::sqrt(k.area), face, {std::sqrt(k.area)}));
