@@ -15,3 +15,6 @@ find_package(PkgConfig REQUIRED)
 pkg_check_modules(OSMESA REQUIRED IMPORTED_TARGET osmesa)
 find_library(UDUNITS_LIBRARY udunits2 REQUIRED)
 find_package(CLI11 REQUIRED)
+# Factorization and eigenvalues, for solve alone.
+find_path(CHOLMOD_INCLUDE_DIR cholmod.h PATH_SUFFIXES suitesparse REQUIRED)
+find_library(CHOLMOD_LIBRARY cholmod REQUIRED)

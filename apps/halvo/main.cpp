@@ -55,7 +55,7 @@ Job resumed(const fs::path& model, const Plan& plan, Stage from, const Observer&
 }
 
 struct RunArguments {
-    std::string input, out, until = "prove", from = "read", size;
+    std::string input, out, until = "solve", from = "read", size;
     std::vector<std::string> sets;
 };
 
@@ -65,6 +65,8 @@ int do_run(const RunArguments& a, const Common& common) {
     if (!a.size.empty()) set_plan_value(plan, "mesh.size=" + a.size);
     const Stage from = stage_of(a.from), until = stage_of(a.until);
     if (until < from) throw Error(ErrorKind::usage, fmt::format("--until {} comes before --from {}", a.until, a.from));
+    if (from == Stage::solve && !plan.solve.any())
+        throw Error(ErrorKind::usage, a.input + ": the plan has nothing to solve; give it [[support]], [[load]] or [modes]");
     const fs::path out = a.out.empty() ? fs::path(fs::path(a.input).stem().string() + ".out") : fs::path(a.out);
     const Observer observer = terminal_observer(common.quiet);
     if (from > Stage::read) job = resumed(out / "model.halvo", plan, from, observer);
@@ -81,7 +83,7 @@ int do_run(const RunArguments& a, const Common& common) {
         print_run(job);
         fmt::print("  results in {}\n", out.string());
     }
-    return until == Stage::prove && !job.proof.within_bounds ? exit_bounds : 0;
+    return until >= Stage::prove && !job.proof.within_bounds ? exit_bounds : 0;
 }
 
 int do_survey(const std::string& input, const std::vector<std::string>& sets, const Common& common, const std::string& figure = "", DrawOptions view = {}) {
@@ -118,7 +120,30 @@ struct DrawArguments {
     std::vector<std::string> at;
     double span = 0;
     std::vector<std::string> sets;
+    std::string load_case, side = "worst";
+    int mode = 0;
+    std::optional<double> deformed;
 };
+
+// What --colour calls results, and what they are.
+const std::map<std::string, std::string>& result_names() {
+    static const std::map<std::string, std::string> all = [] {
+        std::map<std::string, std::string> m = {{"displacement", "displacement"}, {"von-mises", "von mises"},          {"principal", "principal 1"},
+                                                {"reaction", "reaction"},         {"axial-force", "axial force"},      {"torque", "torque"},
+                                                {"shear-force", "shear force"},   {"bending-moment", "bending moment"}};
+        for (const char* axis : {"x", "y", "z"}) {
+            m[fmt::format("displacement-{}", axis)] = fmt::format("displacement {}", axis),
+                                             m[fmt::format("stress-{}", axis)] = fmt::format("stress along {}", axis);
+            m[fmt::format("reaction-{}", axis)] = fmt::format("reaction {}", axis);
+        }
+        for (const char* axis : {"y", "z"})
+            m[fmt::format("shear-force-{}", axis)] = fmt::format("shear force {}", axis),
+                                            m[fmt::format("bending-moment-{}", axis)] = fmt::format("bending moment {}", axis);
+        for (const char* n : {"1", "2", "3"}) m[fmt::format("principal-{}", n)] = fmt::format("principal {}", n);
+        return m;
+    }();
+    return all;
+}
 
 // Three coordinates, or the id of something with a place.
 Vec3 place_meant(const Job& job, const std::vector<std::string>& words) {
@@ -153,7 +178,8 @@ int do_draw(const DrawArguments& a, const Common& common) {
         job.plan = plan_for(a.input, a.sets, 0);
         const bool solid_only = a.show.empty() || a.show == "solid";
         run(job, Stage::read,
-            a.colour == "coverage"                             ? Stage::prove
+            result_names().count(a.colour) || a.mode > 0       ? Stage::solve
+            : a.colour == "coverage"                           ? Stage::prove
             : a.colour == "features" || a.colour == "findings" ? Stage::strip
             : solid_only                                       ? Stage::survey
                                                                : Stage::mesh,
@@ -164,7 +190,10 @@ int do_draw(const DrawArguments& a, const Common& common) {
         {"body", DrawOptions::Colour::body},       {"thickness", DrawOptions::Colour::thickness}, {"edges", DrawOptions::Colour::edges},
         {"quality", DrawOptions::Colour::quality}, {"coverage", DrawOptions::Colour::coverage},   {"joints", DrawOptions::Colour::joints},
         {"gap", DrawOptions::Colour::gap},         {"features", DrawOptions::Colour::features},   {"findings", DrawOptions::Colour::findings}};
-    o.colour = colours.at(a.colour);
+    const auto result = result_names().find(a.mode > 0 ? "displacement" : a.colour);
+    if (result != result_names().end()) o.colour = DrawOptions::Colour::result, o.result = result->second;
+    else o.colour = colours.at(a.colour);
+    o.load_case = a.load_case, o.side = a.side, o.mode = a.mode, o.deformed = a.deformed;
     o.solid = a.show == "solid" || (a.show.empty() && !model);
     o.mesh_lines = a.lines || a.show == "mesh";
     o.real_thickness = a.real;
@@ -195,7 +224,10 @@ int do_convert(const std::string& from, const std::string& to) {
     const Job job = read_model(from);
     if (has_extension(to, {".vtu"})) {
         if (job.mesh.elements.empty()) throw Error(ErrorKind::usage, from + ": the model has no mesh yet; run it on with --from mesh");
-        write_vtu(to, job.mesh, job.solids.shift);
+        const bool results = fs::path(to).stem().string().starts_with("results");
+        if (results && job.solution.nodes.empty()) throw Error(ErrorKind::usage, from + ": has not been solved; run it on with --from solve");
+        if (results) write_solution_vtu(to, job.mesh, job.solution, job.solids.shift);
+        else write_vtu(to, job.mesh, job.solids.shift);
     } else {
         write_text(to, has_extension(to, {".json"}) ? summary_json(job) : ledger_csv(job));
     }
@@ -311,7 +343,7 @@ int dispatch(int argc, char** argv) {
     run_cmd->add_option("--out", ra.out, "folder for the results; default: the input's name with .out");
     run_cmd->add_option("--size", ra.size, "element size, such as 20mm");
     run_cmd->add_option("--set", ra.sets, "override a plan key, KEY=VALUE");
-    run_cmd->add_option("--until", ra.until, "last stage: read, survey, mend, strip, halve, join, mesh, prove");
+    run_cmd->add_option("--until", ra.until, "last stage: read, survey, mend, strip, halve, join, mesh, prove, solve");
     run_cmd->add_option("--from", ra.from, "first stage; earlier ones come from model.halvo in the output folder");
     add_common(run_cmd, true);
     run_cmd->callback([&] { set_thread_limit(common.threads), rc = do_run(ra, common); });
@@ -319,7 +351,9 @@ int dispatch(int argc, char** argv) {
     auto* list_cmd = app.add_subcommand("list", "what a model holds");
     list_cmd->add_option("MODEL", input, "model.halvo")->required();
     list_cmd->add_option(
-        "WHAT", what, "findings, bodies, features, walls, sheets, members, sections, seams, joints, gaps, parts, quality, contacts, uncovered, sets, ledger");
+        "WHAT", what,
+        "findings, bodies, features, walls, sheets, members, sections, seams, joints, gaps, parts, quality, contacts, uncovered, sets, ledger, "
+        "properties, results, reactions, probes, modes, materials");
     add_common(list_cmd, true);
     list_cmd->callback([&] { rc = do_list(input, what, common); });
 
@@ -327,8 +361,19 @@ int dispatch(int argc, char** argv) {
     auto* draw_cmd = app.add_subcommand("draw", "a picture of a model or of a file's solids");
     draw_cmd->add_option("INPUT", da.input, "model.halvo, CAD file or plan")->required();
     draw_cmd->add_option("-o,--out", da.out, "PNG file")->required();
-    draw_cmd->add_option("--colour", da.colour, "body, thickness, edges, joints, gap, quality, coverage, features, findings")
-        ->check(CLI::IsMember({"body", "thickness", "edges", "quality", "coverage", "joints", "gap", "features", "findings"}));
+    std::vector<std::string> colours = {"body", "thickness", "edges", "quality", "coverage", "joints", "gap", "features", "findings"};
+    for (const auto& [name, result] : result_names()) colours.push_back(name);
+    draw_cmd
+        ->add_option(
+            "--colour", da.colour,
+            "body, thickness, edges, joints, gap, quality, coverage, features, findings; of what was solved displacement, von-mises, principal, stress-x, "
+            "reaction, axial-force, shear-force, torque, bending-moment (also with -x, -y, -z, principal with -1 to -3)")
+        ->check(CLI::IsMember(colours))
+        ->type_name("NAME");
+    draw_cmd->add_option("--case", da.load_case, "load case of what was solved; else the first");
+    draw_cmd->add_option("--mode", da.mode, "shape of a mode, from 1")->check(CLI::PositiveNumber);
+    draw_cmd->add_option("--deformed", da.deformed, "factor on displacements; 0 draws the shape as it is; else as can be seen");
+    draw_cmd->add_option("--side", da.side, "skin of shells: top, bottom, middle, worst")->check(CLI::IsMember({"top", "bottom", "middle", "worst"}));
     draw_cmd->add_option("--show", da.show, "solid, model, mesh")->check(CLI::IsMember({"solid", "model", "mesh"}));
     draw_cmd->add_flag("--lines", da.lines, "element edges");
     draw_cmd->add_flag("--worst", da.worst, "close-up of the worst element");
@@ -343,7 +388,7 @@ int dispatch(int argc, char** argv) {
     add_common(draw_cmd, false);
     draw_cmd->callback([&] { set_thread_limit(common.threads), rc = do_draw(da, common); });
 
-    auto* convert_cmd = app.add_subcommand("convert", "model.halvo to mesh.vtu, summary.json or ledger.csv, by extension");
+    auto* convert_cmd = app.add_subcommand("convert", "model.halvo to mesh.vtu, results.vtu, summary.json or ledger.csv, by extension");
     convert_cmd->add_option("A", input, "model.halvo")->required();
     convert_cmd->add_option("B", second, "file to write")->required();
     convert_cmd->callback([&] { rc = do_convert(input, second); });

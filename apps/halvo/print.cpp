@@ -52,7 +52,8 @@ void print_run(const Job& job) {
             "  mesh     {} nodes, {} quads, {} trias, {} lines, {} links{}; {:.1f} % quads, scaled Jacobian {:.2f} worst, {:.2f} mean; {} connected {}\n",
             k.nodes.size(), k.quads, k.trias, k.lines, k.links, k.ties.empty() ? "" : fmt::format(", {} tied nodes", k.ties.size()), 100 * k.quality.quad_share,
             k.quality.min_scaled_jacobian, k.quality.mean_scaled_jacobian, k.parts, k.parts == 1 ? "part" : "parts");
-    if (job.stage == "prove") {
+    const bool proved = job.stage == "prove" || job.stage == "solve";
+    if (proved) {
         const Proof& p = job.proof;
         const auto open = std::count_if(p.contacts.begin(), p.contacts.end(), [](const ContactProof& c) { return !c.joined; });
         fmt::print("  prove    volume {:+.3f} % in all, worst body {:+.3f} %{}, bound {:g} %; mass centre off by {:.2f} mm\n", 100 * p.volume_error,
@@ -78,13 +79,14 @@ void print_run(const Job& job) {
                 100 * p.thickness.mean, 100 * p.thickness.high, 100 * p.thickness.worst,
                 p.thickness.worst > 1e-6 ? " " + at(p.thickness.place, job.solids.shift) : "", p.deviation.worst);
     }
+    print_solution(job);
     const auto findings = findings_of(job);
     const auto groups = grouped(findings);
     fmt::print("  findings {}\n", findings.empty()                  ? std::string("none")
                                   : groups.size() < findings.size() ? fmt::format("{}, of {} kinds and places", findings.size(), groups.size())
                                                                     : std::to_string(findings.size()));
     print_groups(groups, job.solids.shift);
-    if (job.stage == "prove" && !job.proof.within_bounds) {
+    if (proved && !job.proof.within_bounds) {
         fmt::print("  outside its bounds:\n");
         for (const std::string& s : job.proof.outside) fmt::print("    {}\n", s);
     }
@@ -308,12 +310,12 @@ void list_ledger(const Job& job) {
 // What the plan's sets pick: one row an entity.
 void list_sets(const Job& job) {
     if (job.model.sets.empty()) {
-        fmt::print("  (none: [[set]] entries of the plan give names to sheets, members and edges)\n");
+        fmt::print("  (none: [[set]] entries of the plan give names to sheets, members, edges and vertices)\n");
         return;
     }
     Table t({"set", "holds", "body", "measure", "at mm"});
     for (const ModelSet& s : job.model.sets) {
-        if (s.sheets.empty() && s.members.empty() && s.edges.empty()) t.row({s.name, "nothing", "", "", ""});
+        if (s.sheets.empty() && s.members.empty() && s.edges.empty() && s.vertices.empty()) t.row({s.name, "nothing", "", "", ""});
         for (SheetId i : s.sheets) {
             const Sheet& k = job.model.sheets[i.index()];
             Box3 box;
@@ -331,6 +333,7 @@ void list_sets(const Job& job) {
         for (EdgeId e : s.edges)
             t.row({s.name, fmt::format("edge {}", e.value), "", fmt::format("{:.1f} mm long", job.model.length(e)),
                    at(job.model.edges[e.index()].curve.middle(), job.solids.shift)});
+        for (VertexId v : s.vertices) t.row({s.name, fmt::format("vertex {}", v.value), "", "", at(job.model.vertices[v.index()].point, job.solids.shift)});
     }
     t.print();
 }
@@ -360,6 +363,7 @@ void print_list(const Job& job, const std::string& what) {
     else if (what == "sets") list_sets(job);
     else if (what == "ledger") list_ledger(job);
     else if (what == "contacts") list_contacts(job);
+    else if (list_solution(job, what)) return;
     else if (what == "findings") {
         if (findings_of(job).empty()) fmt::print("  (none)\n");
         print_findings(findings_of(job), job.solids.shift);
@@ -367,7 +371,7 @@ void print_list(const Job& job, const std::string& what) {
     } else {
         throw Error(ErrorKind::usage,
                     fmt::format("cannot list \"{}\"; choose bodies, features, walls, sheets, members, sections, seams, joints, gaps, parts, quality, "
-                                "contacts, uncovered, sets, ledger or findings",
+                                "contacts, uncovered, sets, ledger, properties, results, reactions, probes, modes, materials or findings",
                                 what));
     }
 }

@@ -16,3 +16,7 @@ void list_repairs(const halvo::Job& job);
 void print_strip(const halvo::Job& job);
 /// The features of a survey, one line for all that are alike.
 void print_features(const halvo::Job& job);
+/// Cases, modes and probes, in a few lines.
+void print_solution(const halvo::Job& job);
+/// One list of what was solved; false where `what` is none.
+bool list_solution(const halvo::Job& job, const std::string& what);

@@ -10,7 +10,8 @@ struct DrawOptions {
     /// Features: the solids as read, with what strip took away, proposes and keeps.
     /// Findings: the solids, with what was found and what mend did numbered as in the lists.
     /// Gap: the place of the joint that went furthest (or `at`), halved on the left and joined on the right.
-    enum class Colour { body, thickness, edges, quality, coverage, joints, gap, features, findings };
+    /// Result: what was solved, as `result`, `load_case` and `mode` say.
+    enum class Colour { body, thickness, edges, quality, coverage, joints, gap, features, findings, result };
     Colour colour = Colour::thickness;
     bool solid = false;                    ///< draw the solids instead of the model
     bool survey = false;                   ///< the solids with wall thickness as colour and the findings numbered as in the list
@@ -20,6 +21,13 @@ struct DrawOptions {
     bool worst = false;                    ///< close-up of the element with the least scaled Jacobian
     std::optional<Vec3> at;                ///< close-up of a place (mm, as the file has it)
     double span = 0;                       ///< height of what a close-up shows (mm); 0: twelve elements, or a tenth of the model
+    /// Of Colour::result: "displacement", "displacement x", "von mises", "principal 1", "stress along x", "reaction", or of members "axial force",
+    /// "shear force y", "torque", "bending moment y" and so on.
+    std::string result = "displacement";
+    std::string load_case;           ///< its name; empty: the first
+    int mode = 0;                    ///< from 1: the shape of a mode instead
+    std::string side = "worst";      ///< of shells: "top", "bottom", "middle", "worst"
+    std::optional<double> deformed;  ///< times the displacement; else so that the largest is a twentieth of the model
     int width = 1280, height = 800;
     std::string title;
 };

@@ -20,6 +20,7 @@
 #include <halvo/prove.hpp>
 #include <halvo/quality.hpp>
 #include <halvo/run.hpp>
+#include <halvo/solve.hpp>
 #include <halvo/strip.hpp>
 #include <halvo/survey.hpp>
 #include <halvo/topology.hpp>

@@ -28,6 +28,8 @@ void set_plan_value(Plan& plan, const std::string& assignment);
 
 /// VTK XML UnstructuredGrid, fields as in DESIGN section 5.
 void write_vtu(const std::filesystem::path& file, const Mesh& mesh, const Vec3& shift);
+/// The mesh with displacement, rotation, reactions and stress of every case, and the modes; arrays are named by what they are and their case.
+void write_solution_vtu(const std::filesystem::path& file, const Mesh& mesh, const Solution& solution, const Vec3& shift);
 /// summary.json as text.
 [[nodiscard]] std::string summary_json(const Job& job);
 [[nodiscard]] std::string survey_json(const Assembly& solids, const Survey& survey, const std::vector<Feature>& features = {});
@@ -38,7 +40,7 @@ void write_vtu(const std::filesystem::path& file, const Mesh& mesh, const Vec3& 
 void write_model(const std::filesystem::path& file, const Job& job);
 [[nodiscard]] Job read_model(const std::filesystem::path& file);
 
-/// Writes model.halvo, mesh.vtu, summary.json and ledger.csv: all of them or none. Files of stages not reached are left out.
+/// Writes model.halvo, mesh.vtu, results.vtu, summary.json and ledger.csv: all of them or none. Files of stages not reached are left out.
 void write_results(const std::filesystem::path& folder, const Job& job);
 
 /// Text to a file by way of a temporary name.

@@ -140,6 +140,11 @@ enum class FindingKind {
     feature_stays,
     defect_stays,
     could_be_sewn,
+    large_displacement,
+    coarse_stress,
+    carries_nothing,
+    strain_jump,
+    almost_no_stiffness,
 };
 
 [[nodiscard]] const char* kind_name(JointKind kind);

@@ -101,6 +101,9 @@ struct Section {
     double warping = 0;                       ///< warping constant about the shear centre (mm6)
     Vec2 shear_centre = Vec2::Zero();         ///< from the centroid
     double depth = 0;                         ///< largest extent of the profile
+    /// Shear strain over mean shear stress, from y and z to y and z, times the shear modulus (6/5 for a rectangle); zero: not known, none is taken.
+    Eigen::Matrix2d shear_share = Eigen::Matrix2d::Zero();
+    double torsion_radius = 0;  ///< largest shear stress of a torque, over torque / j (mm); 0: not known
     std::vector<std::vector<Curve>> profile;  ///< loops in the section's own plane (x = y axis, y = z axis); outer first
 };
 
@@ -196,6 +199,7 @@ struct ModelSet {
     std::vector<SheetId> sheets;
     std::vector<MemberId> members;
     std::vector<EdgeId> edges;
+    std::vector<VertexId> vertices;
 };
 
 struct Model {

@@ -195,15 +195,34 @@ struct JointRule {
     StripAs strip = StripAs::none;       ///< or what is closed between that edge and the one at `to`
 };
 
-/// A named choice of sheets, members and edges ([[set]]): those that fit all that is given. Rules mean it by the id "set=NAME".
+/// A frame of reference ([[frame]]): by an origin and directions, or taken from an edge of the model by a point next to it.
+struct FrameRule {
+    enum class Kind : std::uint8_t { cartesian, cylindrical, spherical };
+    std::string name;
+    Kind kind = Kind::cartesian;
+    Vec3 origin = Vec3::Zero();  ///< (mm, as the file has it)
+    std::optional<Vec3> z, x;    ///< directions; what is not given is the file's
+    std::optional<Vec3> circle;  ///< next to a round edge or sheet: origin at its centre, z along its axis (mm, as the file has it)
+    std::optional<Vec3> edge;    ///< next to an edge: origin at its start, x along it (mm, as the file has it)
+};
+
+/// What a set is of.
+enum class SetOf : std::uint8_t { any, sheets, members, edges, vertices, nodes, elements };
+
+/// A named choice ([[set]]): what fits all that is given. Rules mean it by the id "set=NAME".
 struct SetRule {
     std::string name;
-    std::vector<std::string> body;           ///< names or paths with wildcards, or numbers
-    std::vector<std::string> id;             ///< keys of sheets, walls or members
-    std::vector<std::string> surface;        ///< plane, cylinder, cone, sphere, torus, free: sheets alone
-    std::optional<double> thinner, thicker;  ///< mean thickness at most and at least; sheets alone (mm)
-    std::optional<Box3> within;              ///< what lies in it (mm, as the file has them)
-    std::vector<Vec3> points;                ///< the edges next to these, and no sheets or members (mm, as the file has them)
+    SetOf of = SetOf::any;                         ///< any: sheets and members, or edges by points
+    std::vector<std::string> body;                 ///< names or paths with wildcards, or numbers
+    std::vector<std::string> id;                   ///< keys of sheets, walls or members
+    std::vector<std::string> surface;              ///< plane, cylinder, cone, sphere, torus, free: sheets alone
+    std::optional<double> thinner, thicker;        ///< mean thickness at most and at least; sheets alone (mm)
+    std::optional<Box3> within;                    ///< what lies in it (mm, as the file has them)
+    std::vector<Vec3> points;                      ///< the edges next to these, and no sheets or members (mm, as the file has them)
+    std::string where;                             ///< an expression over what things are and where they lie; docs/plan.md has its words
+    std::string frame;                             ///< of `where`; else the file's axes
+    std::vector<std::string> plus, minus, common;  ///< names of sets: with all of those, without any of those, only what is in each of those
+    std::string place;                             ///< file and line it stands in, for messages
 };
 
 /// Edges of some bodies tied to the sheets of others ([[tie]]).
@@ -228,6 +247,7 @@ struct JoinOptions {
     std::vector<JointRule> joints;  ///< later ones overrule earlier ones
     std::vector<TieRule> ties;
     std::vector<SetRule> sets;
+    std::vector<FrameRule> frames;
     std::vector<Vec3> points;  ///< places that get a vertex of their own, for loads and masses (mm, as the file has them)
 };
 

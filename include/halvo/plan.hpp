@@ -1,5 +1,5 @@
 #pragma once
-#include <halvo/options.hpp>
+#include <halvo/loads.hpp>
 
 namespace halvo {
 
@@ -13,6 +13,7 @@ struct Plan {
     JoinOptions join;
     MeshOptions mesh;
     ProveOptions prove;
+    SolveOptions solve;
 };
 
 /// The known name next to a mistyped one, the first of equals; nothing where none is known.

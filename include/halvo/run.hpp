@@ -6,13 +6,14 @@
 #include <halvo/model.hpp>
 #include <halvo/plan.hpp>
 #include <halvo/prove.hpp>
+#include <halvo/solve.hpp>
 #include <halvo/strip.hpp>
 #include <halvo/survey.hpp>
 
 namespace halvo {
 
 /// The stages in their order; names as in the plan and on the command line.
-enum class Stage { read, survey, mend, strip, halve, join, mesh, prove };
+enum class Stage { read, survey, mend, strip, halve, join, mesh, prove, solve };
 [[nodiscard]] const char* stage_name(Stage s);
 /// Throws Error{usage} for a name that is no stage.
 [[nodiscard]] Stage stage_of(const std::string& name);
@@ -36,6 +37,7 @@ struct Job {
     Model model;
     Mesh mesh;
     Proof proof;
+    Solution solution;                                   ///< empty where the plan has nothing to solve
     std::string stage;                                   ///< last stage done
     std::vector<std::pair<std::string, double>> timing;  ///< seconds a stage; not part of the result
 };
@@ -45,10 +47,11 @@ struct Job {
 /// The solids whose features strip found.
 [[nodiscard]] const Assembly& solids_before_strip(const Job& job);
 
-/// All stages from survey on, as far as `until`. Reads and writes no files.
-[[nodiscard]] Job run(const Plan& plan, Assembly solids, Stage until = Stage::prove, const Observer& observer = {});
+/// All stages from survey on, as far as `until`; solve where the plan has something to solve. Reads and writes no files.
+[[nodiscard]] Job run(const Plan& plan, Assembly solids, Stage until = Stage::solve, const Observer& observer = {});
 
-/// Runs the job's plan from stage `from` (survey or later; what earlier stages left in `job` is used) up to and with `until`, timing each.
+/// Runs the job's plan from stage `from` (survey or later; what earlier stages left in `job` is used) up to and with `until`, timing each;
+/// solve only where the plan has something to solve.
 void run_stages(Job& job, Stage from, Stage until, const Observer& observer = {});
 
 /// What all stages found, in their order: warnings of the survey (but for gaps that join closed), then of the model, the mesh and the proof.

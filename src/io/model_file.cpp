@@ -2,6 +2,7 @@
 #include "io/body_blob.hpp"
 #include "io/database.hpp"
 #include "io/model_schema.hpp"
+#include "io/solution_file.hpp"
 #include "io/surface_blob.hpp"
 #include "io/survey_blob.hpp"
 
@@ -39,14 +40,15 @@ CREATE TABLE sheets(id INTEGER PRIMARY KEY, key TEXT, body INTEGER, area REAL, o
   reference INTEGER, placed INTEGER, growth REAL, ridge INTEGER);
 CREATE TABLE regions(sheet INTEGER, area REAL, own_area REAL, loops BLOB, embedded BLOB, points BLOB);
 CREATE TABLE sections(id INTEGER PRIMARY KEY, key TEXT, shape TEXT, area REAL, iyy REAL, izz REAL, iyz REAL, i1 REAL, i2 REAL,
-  principal_angle REAL, j REAL, warping REAL, shear_y REAL, shear_z REAL, depth REAL, dimensions BLOB, profile BLOB);
+  principal_angle REAL, j REAL, warping REAL, shear_y REAL, shear_z REAL, depth REAL, dimensions BLOB, profile BLOB,
+  share_yy REAL, share_zz REAL, share_yz REAL, torsion_radius REAL);
 CREATE TABLE members(id INTEGER PRIMARY KEY, key TEXT, body INTEGER, section INTEGER, own_length REAL, trimmed REAL, axes BLOB, chain BLOB,
   end_faces BLOB, offset_y REAL, offset_z REAL);
 CREATE TABLE couplings(id INTEGER PRIMARY KEY, key TEXT, body INTEGER, centre INTEGER, volume REAL, edges BLOB, vertices BLOB, faces BLOB);
 CREATE TABLE roots(body INTEGER, volume REAL, faces BLOB);
 CREATE TABLE near(body_a INTEGER, body_b INTEGER, gap REAL, x REAL, y REAL, z REAL, key TEXT);
 CREATE TABLE places(vertex INTEGER);
-CREATE TABLE sets(name TEXT, sheets BLOB, members BLOB, edges BLOB);
+CREATE TABLE sets(name TEXT, sheets BLOB, members BLOB, edges BLOB, vertices BLOB);
 CREATE TABLE links(a INTEGER, b INTEGER, joint INTEGER);
 CREATE TABLE edge_links(a INTEGER, b INTEGER, reversed INTEGER, joint INTEGER);
 CREATE TABLE shares(sheet INTEGER, body INTEGER, volume REAL);
@@ -158,7 +160,7 @@ void save_sheets(Database& db, const Model& m) {
 }
 
 void save_members(Database& db, const Model& m) {
-    Statement s(db, "INSERT INTO sections VALUES(?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)"), k(db, "INSERT INTO members VALUES(?,?,?,?,?,?,?,?,?,?,?)");
+    Statement s(db, "INSERT INTO sections VALUES(?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)"), k(db, "INSERT INTO members VALUES(?,?,?,?,?,?,?,?,?,?,?)");
     for (std::size_t i = 0; i < m.sections.size(); ++i) {
         const Section& c = m.sections[i];
         BlobOut dims, profile;
@@ -171,7 +173,8 @@ void save_members(Database& db, const Model& m) {
         }
         s.bind(static_cast<int>(i)).bind(c.key).bind(c.shape).bind(c.area).bind(c.iyy).bind(c.izz).bind(c.iyz).bind(c.i1).bind(c.i2);
         s.bind(c.principal_angle).bind(c.j).bind(c.warping).bind(c.shear_centre.x()).bind(c.shear_centre.y()).bind(c.depth);
-        s.blob(dims.bytes()).blob(profile.bytes()).done();
+        s.blob(dims.bytes()).blob(profile.bytes());
+        s.bind(c.shear_share(0, 0)).bind(c.shear_share(1, 1)).bind(c.shear_share(0, 1)).bind(c.torsion_radius).done();
     }
     for (std::size_t i = 0; i < m.members.size(); ++i) {
         const Member& c = m.members[i];
@@ -221,11 +224,11 @@ void save_joints(Database& db, const Model& m) {
     for (const NearContact& k : m.near)
         n.bind(k.bodies[0].value + 1).bind(k.bodies[1].value + 1).bind(k.gap).bind(k.place.x()).bind(k.place.y()).bind(k.place.z()).bind(k.key).done();
     for (VertexId v : m.places) Statement(db, "INSERT INTO places VALUES(?)").bind(v.value).done();
-    Statement sets(db, "INSERT INTO sets VALUES(?,?,?,?)");
+    Statement sets(db, "INSERT INTO sets VALUES(?,?,?,?,?)");
     for (const ModelSet& k : m.sets) {
-        BlobOut sheets, members, edges;
-        sheets.put(k.sheets), members.put(k.members), edges.put(k.edges);
-        sets.bind(k.name).blob(sheets.bytes()).blob(members.bytes()).blob(edges.bytes()).done();
+        BlobOut sheets, members, edges, vertices;
+        sheets.put(k.sheets), members.put(k.members), edges.put(k.edges), vertices.put(k.vertices);
+        sets.bind(k.name).blob(sheets.bytes()).blob(members.bytes()).blob(edges.bytes()).blob(vertices.bytes()).done();
     }
     Statement j(db, "INSERT INTO joints VALUES(?,?,?,?,?,?,?,?,?,?,?,?,?,?)");
     for (std::size_t i = 0; i < m.joints.size(); ++i) {
@@ -247,7 +250,7 @@ void save_findings(Database& db, const Job& job) {
     if (job.as_read) put("survey before mend", job.as_read->survey.findings);
     if (job.before_strip) put("survey before strip", job.before_strip->survey.findings);
     put("survey", job.survey.findings), put("mend", job.mend.findings), put("strip", job.strip.findings), put("model", job.model.findings),
-        put("mesh", job.mesh.findings), put("proof", job.proof.findings);
+        put("mesh", job.mesh.findings), put("proof", job.proof.findings), put("solution", job.solution.findings);
     for (const LedgerEntry& k : ledger_of(job)) {
         g.bind(k.key).bind(k.stage).bind(entry_name(k)).bind(static_cast<int>(k.state)).bind(k.about).bind(k.value).bind(k.body);
         g.bind(k.place.x()).bind(k.place.y()).bind(k.place.z()).done();
@@ -356,7 +359,7 @@ void write_model(const std::filesystem::path& file, const Job& job) {
         Database db(part, Database::Mode::create);
         db.run(fmt::format("PRAGMA journal_mode=OFF; PRAGMA synchronous=OFF; PRAGMA application_id={}; PRAGMA user_version={}; BEGIN;", application_id,
                            schema_version));
-        db.run(schema);
+        db.run(schema), db.run(io::solution_schema);
         save_info(db, job);
         save_solids(db, job);
         save_features(db, job.strip);
@@ -364,6 +367,7 @@ void write_model(const std::filesystem::path& file, const Job& job) {
         save_halved(db, job.halved);
         save_mesh_and_proof(db, job);
         save_findings(db, job);
+        io::save_solution(db, job.solution);
         db.run("COMMIT");
     } catch (...) {
         std::filesystem::remove(part, ec);

@@ -2,6 +2,7 @@
 #include "io/body_blob.hpp"
 #include "io/database.hpp"
 #include "io/model_schema.hpp"
+#include "io/solution_file.hpp"
 #include "io/surface_blob.hpp"
 #include "io/survey_blob.hpp"
 
@@ -222,7 +223,10 @@ void load_sheets(Database& db, Model& m, int version) {
 }
 
 void load_members(Database& db, Model& m, int version) {
-    Statement s(db, "SELECT key,shape,area,iyy,izz,iyz,i1,i2,principal_angle,j,warping,shear_y,shear_z,depth,dimensions,profile FROM sections ORDER BY id");
+    Statement s(
+        db,
+        fmt::format("SELECT key,shape,area,iyy,izz,iyz,i1,i2,principal_angle,j,warping,shear_y,shear_z,depth,dimensions,profile{} FROM sections ORDER BY id",
+                    version >= 11 ? ",share_yy,share_zz,share_yz,torsion_radius" : ""));
     while (s.step()) {
         Section c;
         c.key = s.text(), c.shape = s.text(), c.area = s.real(), c.iyy = s.real(), c.izz = s.real(), c.iyz = s.real(), c.i1 = s.real(), c.i2 = s.real();
@@ -238,6 +242,10 @@ void load_members(Database& db, Model& m, int version) {
             auto& loop = c.profile.emplace_back();
             const auto count = profile.get<std::uint64_t>();
             for (std::uint64_t j = 0; j < count; ++j) loop.push_back(get_curve(profile));
+        }
+        if (version >= 11) {
+            c.shear_share(0, 0) = s.real(), c.shear_share(1, 1) = s.real(), c.shear_share(0, 1) = c.shear_share(1, 0) = s.real();
+            c.torsion_radius = s.real();
         }
         m.sections.push_back(std::move(c));
     }
@@ -281,13 +289,14 @@ void load_couplings(Database& db, Model& m, int version) {
     }
 }
 
-void load_sets(Database& db, Model& m) {
-    Statement s(db, "SELECT name,sheets,members,edges FROM sets ORDER BY rowid");
+void load_sets(Database& db, Model& m, int version) {
+    Statement s(db, fmt::format("SELECT name,sheets,members,edges{} FROM sets ORDER BY rowid", version >= 11 ? ",vertices" : ""));
     while (s.step()) {
         ModelSet k;
         k.name = s.text();
         BlobIn sheets(s.text()), members(s.text()), edges(s.text());
         k.sheets = sheets.get<std::vector<SheetId>>(), k.members = members.get<std::vector<MemberId>>(), k.edges = edges.get<std::vector<EdgeId>>();
+        if (version >= 11) k.vertices = BlobIn(s.text()).get<std::vector<VertexId>>();
         m.sets.push_back(std::move(k));
     }
     Statement v(db, "SELECT vertex FROM places ORDER BY rowid");
@@ -339,14 +348,15 @@ void load_findings(Database& db, Job& job, int version) {
             k.body_keys[0] = f.text(), k.body_keys[1] = f.text();
         }
         const bool before_mend = product == "survey before mend" && job.as_read, before_strip = product == "survey before strip" && job.before_strip;
-        auto& list = before_mend           ? job.as_read->survey.findings
-                     : before_strip        ? job.before_strip->survey.findings
-                     : product == "survey" ? job.survey.findings
-                     : product == "mend"   ? job.mend.findings
-                     : product == "strip"  ? job.strip.findings
-                     : product == "mesh"   ? job.mesh.findings
-                     : product == "proof"  ? job.proof.findings
-                                           : job.model.findings;
+        auto& list = before_mend             ? job.as_read->survey.findings
+                     : before_strip          ? job.before_strip->survey.findings
+                     : product == "survey"   ? job.survey.findings
+                     : product == "mend"     ? job.mend.findings
+                     : product == "strip"    ? job.strip.findings
+                     : product == "mesh"     ? job.mesh.findings
+                     : product == "proof"    ? job.proof.findings
+                     : product == "solution" ? job.solution.findings
+                                             : job.model.findings;
         list.push_back(std::move(k));
     }
     Statement g(db, "SELECT key,stage,kind,state,about,value,body,x,y,z FROM ledger ORDER BY rowid");
@@ -491,15 +501,15 @@ void load_model(Database& db, Job& job, int version) {
     if (version == 9 && job.before_strip) job.before_strip->survey.findings = job.survey.findings;
     if (version >= 4) load_ties(db, job);
     if (version >= 5) load_roots(db, job.model);
-    if (version >= 6) load_sets(db, job.model);
+    if (version >= 6) load_sets(db, job.model, version);
 }
 
-void load_halved(Database& db, Job& job) {
+void load_halved(Database& db, Job& job, int version) {
     Statement s(db, "SELECT model FROM halved");
     if (!s.step()) return;
     Database inner(s.text());
     Job only;
-    load_model(inner, only, schema_version);
+    load_model(inner, only, version);
     job.halved = std::move(only.model);
     job.halved.tolerance = job.model.tolerance, job.halved.bodies = job.model.bodies, job.halved.shift = job.model.shift;
 }
@@ -529,8 +539,9 @@ Job read_model(const std::filesystem::path& file) {
     load_solids(db, job, version);
     if (version >= 9) load_strip(db, job, version);
     load_model(db, job, version);
-    if (version >= 8) load_halved(db, job);
+    if (version >= 8) load_halved(db, job, version);
     load_mesh_and_proof(db, job, version);
+    if (version >= 11) io::load_solution(db, job.solution);
     for (Element& e : job.mesh.elements)
         if (version < 8 && e.member)
             e.section_offset = section_offset(job.model.members[e.member.index()], 0.5 * (job.mesh.nodes[static_cast<std::size_t>(e.nodes[0])] +

@@ -28,12 +28,13 @@ void write_results(const std::filesystem::path& folder, const Job& job) {
     std::filesystem::create_directory(stage, ec);
     if (ec) throw Error(ErrorKind::input, folder.string() + ": the output folder cannot be written; check its permissions");
     try {
-        const bool meshed = job.stage == "mesh" || job.stage == "prove";
+        const bool meshed = !job.stage.empty() && stage_of(job.stage) >= Stage::mesh;
         write_model(stage / "model.halvo", job);
         if (meshed) write_vtu(stage / "mesh.vtu", job.mesh, job.solids.shift);
+        if (!job.solution.nodes.empty()) write_solution_vtu(stage / "results.vtu", job.mesh, job.solution, job.solids.shift);
         write_text(stage / "summary.json", summary_json(job));
         write_text(stage / "ledger.csv", ledger_csv(job));
-        for (const char* name : {"model.halvo", "mesh.vtu", "summary.json", "ledger.csv"}) {
+        for (const char* name : {"model.halvo", "mesh.vtu", "results.vtu", "summary.json", "ledger.csv"}) {
             // A mesh of an earlier run does not belong to a model that stops before meshing.
             if (std::filesystem::exists(stage / name)) std::filesystem::rename(stage / name, folder / name);
             else std::filesystem::remove(folder / name);

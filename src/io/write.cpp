@@ -232,6 +232,59 @@ Json proof_json(const Job& job) {
             {"uncovered", uncovered}};
 }
 
+Json triple(const Vec3& v) {
+    return Json::array({v.x(), v.y(), v.z()});
+}
+
+Json results_json(const Solution& s, const Vec3& shift) {
+    Json out = Json::array();
+    for (const CaseResult& c : s.cases) {
+        Json supports = Json::array();
+        for (const auto& [name, f] : c.of_support) supports.push_back({{"name", name}, {"force", triple(f.head<3>())}, {"moment", triple(f.tail<3>())}});
+        out.push_back({{"case", c.name},
+                       {"max_displacement", c.max_displacement},
+                       {"max_displacement_at", place(c.max_displacement_at, shift)},
+                       {"max_von_mises", c.max_von_mises},
+                       {"max_von_mises_at", place(c.max_von_mises_at, shift)},
+                       {"stress_jump", c.stress_jump},
+                       {"applied", {{"force", triple(c.applied_force)}, {"moment", triple(c.applied_moment)}}},
+                       {"reactions", {{"force", triple(c.reaction_force)}, {"moment", triple(c.reaction_moment)}}},
+                       {"supports", supports},
+                       {"residual", c.residual},
+                       {"energy", c.energy}});
+    }
+    return out;
+}
+
+Json probes_json(const Solution& s, const Vec3& shift) {
+    Json out = Json::array();
+    for (const ProbeResult& p : s.probes)
+        out.push_back({{"name", p.name},
+                       {"case", p.load_case},
+                       {"of", p.of},
+                       {"min", p.min},
+                       {"max", p.max},
+                       {"mean", p.mean},
+                       {"sum", p.sum},
+                       {"unit", p.unit},
+                       {"count", p.count},
+                       {"min_at", place(p.min_at, shift)},
+                       {"max_at", place(p.max_at, shift)}});
+    return out;
+}
+
+void add_solution(Json& j, const Solution& s, const Vec3& shift) {
+    if (s.nodes.empty()) return;
+    j["results"] = results_json(s, shift), j["probes"] = probes_json(s, shift);
+    Json modes = Json::array(), properties = Json::array();
+    for (std::size_t i = 0; i < s.modes.size(); ++i) modes.push_back({{"number", i + 1}, {"frequency", s.modes[i].frequency}});
+    for (const Property& p : s.properties)
+        properties.push_back(
+            {{"id", p.what}, {"body", p.body}, {"material", p.material}, {"section", p.section}, {"thickness", p.thickness}, {"mass", p.mass}});
+    j["modes"] = modes, j["properties"] = properties;
+    j["solution"] = {{"unknowns", s.unknowns}, {"mass", s.mass}, {"mass_centre", place(s.mass_centre, shift)}};
+}
+
 std::string csv_text(const std::string& s) {
     if (s.find_first_of(",\"\n") == std::string::npos) return s;
     std::string out = "\"";
@@ -321,7 +374,8 @@ void write_vtu(const std::filesystem::path& file, const Mesh& mesh, const Vec3& 
 std::string summary_json(const Job& job) {
     const Vec3& shift = job.solids.shift;
     Json j{{"format", "halvo-summary"}, {"version", 1}, {"stage", job.stage}, {"source", source_json(job.solids)}};
-    j["bodies"] = bodies_json(job.solids, job.survey, job.stage == "prove" ? &job.proof : nullptr);
+    const bool proved = !job.stage.empty() && stage_of(job.stage) >= Stage::prove;
+    j["bodies"] = bodies_json(job.solids, job.survey, proved ? &job.proof : nullptr);
     // Bodies that were sewn or cut have no one body of the file behind them.
     std::map<std::pair<std::string, int>, double> read;
     for (const Body& b : solids_as_read(job).bodies) read[{b.path, b.number}] = b.mass.volume;
@@ -359,6 +413,7 @@ std::string summary_json(const Job& job) {
                    {"max_warpage", m.quality.max_warpage},
                    {"quad_share", m.quality.quad_share}}}};
     j["prove"] = proof_json(job);
+    add_solution(j, job.solution, shift);
     Json findings = Json::array();
     for (const Finding& f : findings_of(job)) findings.push_back(finding_json(f, shift));
     j["findings"] = findings;

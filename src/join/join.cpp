@@ -94,7 +94,7 @@ void join(Model& model, const Assembly& solids, const JoinOptions& options, cons
     fasteners.record(model);
     settle_blocks(model, solids);
     place_references(model);
-    make_sets(model, options.sets);
+    make_sets(model, options.sets, options.frames);
 }
 
 void join(Model& model, const JoinOptions& options, const Observer& observer) {

@@ -16,13 +16,14 @@ namespace {
 // What one side of a rule means: bodies, ids of sheets or walls, and sets.
 class Side {
 public:
-    Side(const Model& model, const Assembly& solids, const std::vector<std::string>& patterns, const std::vector<SetRule>& sets)
+    Side(const Model& model, const Assembly& solids, const std::vector<std::string>& patterns, const std::vector<SetRule>& sets,
+         const std::vector<FrameRule>& frames)
         : model_(model), solids_(solids) {
         for (const std::string& p : patterns) {
             const auto name = set_named(p);
             if (!name) patterns_.push_back(p);
             for (const SetRule& r : sets)
-                if (name && r.name == *name) sets_.push_back(picked(r, model));
+                if (name && r.name == *name) sets_.push_back(picked(r, model, frames));
         }
     }
     [[nodiscard]] bool sheet(std::size_t i) const {
@@ -98,7 +99,8 @@ void find_ties(const Model& model, const Assembly& solids, JoinWork& work) {
     Tier tier(model, work);
     for (const TieRule& rule : work.options->ties) {
         const auto within = own_box(rule.within, solids.shift);
-        const Side from(model, solids, rule.between[0], work.options->sets), onto(model, solids, rule.between[1], work.options->sets);
+        const Side from(model, solids, rule.between[0], work.options->sets, work.options->frames),
+            onto(model, solids, rule.between[1], work.options->sets, work.options->frames);
         const auto inside_box = [&](std::size_t e) { return !within || within->contains(model.edges[e].curve.middle()); };
         bool any = false;
         for (std::size_t o = 0; o < model.sheets.size(); ++o) {

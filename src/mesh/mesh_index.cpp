@@ -111,6 +111,8 @@ std::vector<NodeId> MeshIndex::nodes_of(const ModelSet& set) const {
     const auto by_element = nodes_of(elements_of(set));
     std::set<NodeId> out(by_element.begin(), by_element.end());
     for (const EdgeId e : set.edges) out.insert(along_[e.index()].begin(), along_[e.index()].end());
+    for (const VertexId v : set.vertices)
+        if (const NodeId n = node_of(v)) out.insert(n);
     return {out.begin(), out.end()};
 }
 

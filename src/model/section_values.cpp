@@ -126,11 +126,13 @@ TorsionMesh torsion_mesh(const std::vector<std::vector<Curve>>& loops, double h)
 }
 
 struct Torsion {
-    double j = 0, warping = 0;
+    double j = 0, warping = 0, radius = 0;
     Vec2 shear_centre = Vec2::Zero();
+    Eigen::Matrix2d shear_share = Eigen::Matrix2d::Zero();
 };
 
-// Warping function w: laplace(w) = 0, dw/dn = z ny - y nz; J = Iy + Iz - w.K.w.
+// Warping function w: laplace(w) = 0, dw/dn = z ny - y nz; J = Iy + Iz - w.K.w. Shear of bending as the gradient of p: laplace(p) = - growth of
+// normal stress along the member, dp/dn = 0 (Gruttmann and Wagner, Computational Mechanics 27, 2001, without lateral contraction).
 Torsion solve_torsion(const TorsionMesh& mesh) {
     static constexpr double tri[6][3] = {{0.816847572980459, 0.091576213509771, 0.109951743655322}, {0.091576213509771, 0.816847572980459, 0.109951743655322},
                                          {0.091576213509771, 0.091576213509771, 0.109951743655322}, {0.108103018168070, 0.445948490915965, 0.223381589678011},
@@ -142,6 +144,7 @@ Torsion solve_torsion(const TorsionMesh& mesh) {
         std::array<double, 6> shape;
         double weight;
         Vec2 at;
+        Eigen::Matrix<double, 2, 6> grad;
     };
     std::vector<std::vector<Point>> points;
     double area = 0, yy = 0, zz = 0, yz = 0;
@@ -168,6 +171,7 @@ Torsion solve_torsion(const TorsionMesh& mesh) {
             p.weight = w;
             p.at = l[0] * a + l[1] * b + l[2] * c;
             ke += w * grad.transpose() * grad;
+            p.grad = grad;
             fe += w * grad.transpose() * Vec2(p.at.y(), -p.at.x());
             area += w, yy += w * p.at.x() * p.at.x(), zz += w * p.at.y() * p.at.y(), yz += w * p.at.x() * p.at.y();
             list.push_back(p);
@@ -179,17 +183,32 @@ Torsion solve_torsion(const TorsionMesh& mesh) {
     }
     // The warping function is free by a constant: one value is held.
     k.emplace_back(0, 0, 1.0);
-    const Eigen::VectorXd w = SparseSymmetric(n, k).solve(f);
+    const double det = zz * yy - yz * yz;
+    Eigen::MatrixXd right = Eigen::MatrixXd::Zero(n, 3);
+    right.col(0) = f;
+    if (det > 0)
+        for (std::size_t i = 0; i < mesh.elements.size(); ++i)
+            for (const Point& p : points[i])
+                for (std::size_t s = 0; s < 6; ++s) {
+                    const double share = p.weight * p.shape[s] / det;
+                    right(mesh.elements[i][s], 1) += share * (zz * p.at.x() - yz * p.at.y());
+                    right(mesh.elements[i][s], 2) += share * (yy * p.at.y() - yz * p.at.x());
+                }
+    const Eigen::MatrixXd solved = SparseSymmetric(n, k).solve(right);
+    const Eigen::VectorXd w = solved.col(0);
+    Torsion t;
     double wy = 0, wz = 0, w0 = 0, ww = 0;
     for (std::size_t i = 0; i < mesh.elements.size(); ++i)
         for (const Point& p : points[i]) {
             double v = 0;
-            for (std::size_t s = 0; s < 6; ++s) v += p.shape[s] * w[mesh.elements[i][s]];
+            Vec2 slope = Vec2::Zero();
+            for (std::size_t s = 0; s < 6; ++s) v += p.shape[s] * w[mesh.elements[i][s]], slope += w[mesh.elements[i][s]] * p.grad.col(static_cast<Eigen::Index>(s));
+            t.radius = std::max(t.radius, (slope - Vec2(p.at.y(), -p.at.x())).norm());
             w0 += p.weight * v, wy += p.weight * v * p.at.x(), wz += p.weight * v * p.at.y(), ww += p.weight * v * v;
         }
-    Torsion t;
     t.j = yy + zz - f.dot(w);
-    const double det = zz * yy - yz * yz;
+    t.shear_share = area * right.rightCols(2).transpose() * solved.rightCols(2);
+    t.shear_share = (0.5 * (t.shear_share + t.shear_share.transpose())).eval();
     if (det > 0) t.shear_centre = Vec2(yz * wy - yy * wz, zz * wy - yz * wz) / det;
     t.warping = std::max(0.0, ww - w0 * w0 / area - t.shear_centre.y() * wy + t.shear_centre.x() * wz);
     return t;
@@ -222,7 +241,7 @@ Section section_of_profile(std::vector<std::vector<Curve>> loops) {
     fill_area_values(s);
     name_shape(s);
     const Torsion t = solve_torsion(torsion_mesh(s.profile, element_size(s.area, perimeter(s.profile))));
-    s.j = t.j, s.warping = t.warping, s.shear_centre = t.shear_centre;
+    s.j = t.j, s.warping = t.warping, s.shear_centre = t.shear_centre, s.shear_share = t.shear_share, s.torsion_radius = t.radius;
     return s;
 }
 

@@ -10,11 +10,13 @@ namespace halvo {
 /// The name in an id of the form "set=NAME"; nothing in other ids.
 [[nodiscard]] std::optional<std::string> set_named(const std::string& id);
 
-/// What a rule of the plan picks of a model.
-[[nodiscard]] ModelSet picked(const SetRule& rule, const Model& model);
+/// What a rule of the plan picks of a model, without the sets it is put together with.
+[[nodiscard]] ModelSet picked(const SetRule& rule, const Model& model, const std::vector<FrameRule>& frames = {});
 
 /// The plan's sets, in the model as it is now; a finding for each that picks nothing.
-void make_sets(Model& model, const std::vector<SetRule>& rules);
+void make_sets(Model& model, const std::vector<SetRule>& rules, const std::vector<FrameRule>& frames = {});
+/// Puts sets together as the rules say; again where the model has got more sets since.
+void combine_sets(Model& model, const std::vector<SetRule>& rules);
 
 /// Is the sheet meant by one of the ids: its own, its wall's, or that of a set of the model that holds it?
 [[nodiscard]] bool is_meant(const Model& model, SheetId sheet, const std::vector<std::string>& ids);

@@ -17,7 +17,7 @@
 namespace halvo {
 namespace {
 
-constexpr std::array<const char*, 8> stage_names = {"read", "survey", "mend", "strip", "halve", "join", "mesh", "prove"};
+constexpr std::array<const char*, 9> stage_names = {"read", "survey", "mend", "strip", "halve", "join", "mesh", "prove", "solve"};
 
 template <class T>
 void add(std::vector<T>& to, const std::vector<T>& more) {
@@ -51,6 +51,28 @@ void renumber_faces(Survey& survey, const Assembly& solids, const std::vector<st
                 renumber(f.face, b);
                 break;
             }
+}
+
+// Places where the plan puts loads, supports and masses get nodes of their own.
+JoinOptions join_options(const Plan& plan) {
+    JoinOptions out = plan.join;
+    for (const Vec3& p : places_named(plan.solve))
+        if (std::find(out.points.begin(), out.points.end(), p) == out.points.end()) out.points.push_back(p);
+    return out;
+}
+
+// A plane of symmetry holds what it cuts.
+SolveOptions solve_options(const Plan& plan) {
+    SolveOptions out = plan.solve;
+    for (std::size_t i = 0; i < plan.strip.cuts.size(); ++i) {
+        const CutRule& c = plan.strip.cuts[i];
+        if (!c.symmetry) continue;
+        SupportRule s;
+        s.name = c.name.empty() ? fmt::format("cut {}", i + 1) : c.name;
+        s.of.body = c.body, s.symmetry = c.normal, s.on_plane = c.point;
+        out.supports.push_back(std::move(s));
+    }
+    return out;
 }
 
 // The edges and vertices on the planes of cuts are sets: what stands for the part behind is put on them.
@@ -102,6 +124,12 @@ void take_back(Job& job, std::optional<Earlier>& earlier) {
     earlier.reset();
 }
 
+// The plan may choose otherwise now than when the model was made.
+void sets_anew(Job& job) {
+    make_sets(job.model, job.plan.join.sets, job.plan.join.frames);
+    name_cut_edges(job.model, job.plan.strip.cuts), combine_sets(job.model, job.plan.join.sets);
+}
+
 void mesh_anew(Job& job, const Observer& observer) {
     const Mesh before = std::move(job.mesh);
     job.mesh = mesh(job.model, job.plan.mesh, observer);
@@ -145,15 +173,22 @@ void run_stages(Job& job, Stage from, Stage until, const Observer& observer) {
     });
     step(Stage::join, [&] {
         job.model = job.halved;
-        join(job.model, job.solids, plan.join, observer);
-        name_cut_edges(job.model, plan.strip.cuts);
+        join(job.model, job.solids, join_options(plan), observer);
+        name_cut_edges(job.model, plan.strip.cuts), combine_sets(job.model, plan.join.sets);
         must_hold(job.model, "join");
     });
     step(Stage::mesh, [&] {
-        if (from == Stage::mesh) make_sets(job.model, plan.join.sets), name_cut_edges(job.model, plan.strip.cuts);
+        if (from == Stage::mesh) sets_anew(job);
         mesh_anew(job, observer);
     });
     step(Stage::prove, [&] { job.proof = prove(job.solids, job.model, job.mesh, plan.prove, plan.join.reach, observer); });
+    if (until < Stage::solve) return;
+    job.solution = {};
+    if (!plan.solve.any()) return;
+    step(Stage::solve, [&] {
+        if (from == Stage::solve) sets_anew(job);
+        job.solution = solve(job.model, job.mesh, solve_options(plan), plan.join, observer);
+    });
 }
 
 const Assembly& solids_before_strip(const Job& job) {
@@ -182,7 +217,7 @@ std::vector<Finding> findings_of(const Job& job) {
         return f.level == FindingLevel::warning && !(f.kind == FindingKind::near_miss && f.size <= job.plan.join.reach);
     });
     add(out, job.mend.findings), add(out, job.strip.findings);
-    add(out, job.model.findings), add(out, job.mesh.findings), add(out, job.proof.findings);
+    add(out, job.model.findings), add(out, job.mesh.findings), add(out, job.proof.findings), add(out, job.solution.findings);
     return out;
 }
 

@@ -42,6 +42,8 @@ struct Content {
 [[nodiscard]] Content compose_features(const Job& job);
 /// The solids, findings and what mend did to them numbered as in the lists; free edges thick.
 [[nodiscard]] Content compose_findings(const Job& job);
+/// What was solved, on the deformed shape.
+[[nodiscard]] Content compose_result(const Job& job, const DrawOptions& options);
 /// Sheets and members as they were halved, each within its own body, with the solids' edges.
 [[nodiscard]] Content compose_before(const Job& job);
 /// Where the joint is that went furthest.

@@ -17,6 +17,8 @@ using namespace view;
 constexpr int panel = 236, head = 56, foot = 64, supersampling = 2;
 
 std::string number(double v, double range) {
+    // Digits as the range needs them: thickness and quality in hundredths, results of any size.
+    if (range > 0 && (range < 0.01 || range >= 1e5)) return fmt::format("{:.3g}", std::abs(v) < 1e-9 * range ? 0.0 : v);
     return std::abs(v) >= 100 && range > 2 ? fmt::format("{:.0f}", v) : fmt::format("{:.{}f}", v, range < 0.1 ? 3 : 2);
 }
 
@@ -214,6 +216,7 @@ void draw(const std::filesystem::path& file, const Job& job, const DrawOptions& 
                       : options.colour == DrawOptions::Colour::features ? compose_features(job)
                       : options.colour == DrawOptions::Colour::findings ? compose_findings(job)
                       : options.colour == DrawOptions::Colour::coverage ? compose_coverage(job)
+                      : options.colour == DrawOptions::Colour::result   ? compose_result(job, options)
                                                                         : compose(job, options);
     if (content.scene.triangles.empty() && content.scene.lines.empty())
         throw Error(ErrorKind::usage, "there is nothing to draw: the file holds no model; run it first, or draw --show solid");

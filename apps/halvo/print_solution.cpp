@@ -1,0 +1,117 @@
+// What was solved, as an analyst reads it.
+#include "print.hpp"
+
+#include "text.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+using namespace halvo;
+
+namespace {
+
+// Four digits, whatever the size; what is rounding beside `scale` is zero.
+std::string figure(double v, double scale = 0) {
+    if (std::abs(v) <= 1e-9 * scale) return "0";
+    return fmt::format("{:.4g}", v);
+}
+std::string vector_text(const Vec3& v) {
+    const double scale = v.norm();
+    return fmt::format("({}, {}, {})", figure(v.x(), scale), figure(v.y(), scale), figure(v.z(), scale));
+}
+std::string newtons(double n) {
+    return n >= 1e4 ? fmt::format("{:.4g} kN", n / 1e3) : fmt::format("{:.4g} N", n);
+}
+
+void list_results(const Job& job) {
+    Table t({"case", "displacement mm", "at mm", "von Mises MPa", "at mm", "jump %", "loads N", "reactions N", "energy N mm"});
+    for (const CaseResult& c : job.solution.cases)
+        t.row({c.name, figure(c.max_displacement), at(c.max_displacement_at, job.solids.shift), figure(c.max_von_mises),
+               at(c.max_von_mises_at, job.solids.shift), fmt::format("{:.0f}", 100 * c.stress_jump), vector_text(c.applied_force),
+               vector_text(c.reaction_force), figure(c.energy)});
+    t.print();
+}
+
+void list_reactions(const Job& job) {
+    Table t({"case", "support", "Fx N", "Fy N", "Fz N", "Mx N mm", "My N mm", "Mz N mm"});
+    for (const CaseResult& c : job.solution.cases) {
+        double force = 0, moment = 0;
+        for (const auto& [name, f] : c.of_support) force = std::max(force, f.head<3>().norm()), moment = std::max(moment, f.tail<3>().norm());
+        const auto row = [&](const std::string& name, const Vec3& f, const Vec3& m) {
+            t.row({c.name, name, figure(f.x(), force), figure(f.y(), force), figure(f.z(), force), figure(m.x(), moment), figure(m.y(), moment),
+                   figure(m.z(), moment)});
+        };
+        for (const auto& [name, f] : c.of_support) row(name, f.head<3>(), f.tail<3>());
+        row("all", c.reaction_force, c.reaction_moment);
+        row("loads", c.applied_force, c.applied_moment);
+    }
+    t.print();
+    fmt::print("  moments are about the file's origin\n");
+}
+
+void list_probes(const Job& job) {
+    Table t({"probe", "case", "of", "least", "most", "mean", "sum", "unit", "places", "most at mm"});
+    for (const ProbeResult& p : job.solution.probes)
+        t.row({p.name, p.load_case, p.of, figure(p.min), figure(p.max), figure(p.mean), figure(p.sum), p.unit, std::to_string(p.count),
+               at(p.max_at, job.solids.shift)});
+    t.print();
+}
+
+void list_modes(const Job& job) {
+    Table t({"mode", "frequency Hz"});
+    for (std::size_t i = 0; i < job.solution.modes.size(); ++i) t.row({std::to_string(i + 1), figure(job.solution.modes[i].frequency)});
+    t.print();
+}
+
+void list_properties(const Job& job) {
+    Table t({"id", "body", "material", "thickness mm", "section", "mass kg"});
+    for (const Property& p : job.solution.properties) t.row({p.what, p.body, p.material, p.sheet ? figure(p.thickness) : "", p.section, figure(1000 * p.mass)});
+    t.print();
+    fmt::print("  {} kg in all, centre at {}\n", figure(1000 * job.solution.mass), at(job.solution.mass_centre, job.solids.shift));
+}
+
+void list_materials() {
+    Table t({"material", "young MPa", "poisson", "density kg/m3", "expansion 1/K", "yield MPa"});
+    for (const Material& m : common_materials())
+        t.row({m.name, figure(m.young), figure(m.poisson), figure(1e12 * m.density), figure(m.expansion), figure(m.yield)});
+    t.print();
+    fmt::print("  means for design at room temperature; [[material]] gives others\n");
+}
+
+}  // namespace
+
+void print_solution(const Job& job) {
+    const Solution& s = job.solution;
+    if (s.nodes.empty()) return;
+    fmt::print("  solve    {} unknowns; {} kg\n", count(static_cast<double>(s.unknowns)), figure(1000 * s.mass));
+    for (const CaseResult& c : s.cases)
+        fmt::print("           {}: {} mm at {}; {} MPa von Mises at {}; loads {}, reactions balance to {:.0e}\n", c.name, figure(c.max_displacement),
+                   at(c.max_displacement_at, job.solids.shift), figure(c.max_von_mises), at(c.max_von_mises_at, job.solids.shift),
+                   newtons(c.applied_force.norm()), c.residual);
+    if (!s.modes.empty()) {
+        std::string text;
+        for (const ModeResult& m : s.modes) text += fmt::format("{}{}", text.empty() ? "" : ", ", figure(m.frequency));
+        fmt::print("           modes {} Hz\n", text);
+    }
+    for (const ProbeResult& p : s.probes)
+        fmt::print("           probe {} ({}): {} {} to {} {}, mean {}{}\n", p.name, p.load_case, p.of, figure(p.min), figure(p.max), p.unit, figure(p.mean),
+                   p.of.starts_with("reaction") ? fmt::format(", sum {}", figure(p.sum)) : "");
+}
+
+bool list_solution(const Job& job, const std::string& what) {
+    if (what == "materials") {
+        list_materials();
+        return true;
+    }
+    if (what != "results" && what != "reactions" && what != "probes" && what != "modes" && what != "properties") return false;
+    if (job.solution.nodes.empty())
+        throw Error(ErrorKind::usage, "the model has not been solved; give its plan [[support]], [[load]] or [modes] and run it on with --from solve");
+    if (what == "results") list_results(job);
+    else if (what == "reactions") list_reactions(job);
+    else if (what == "probes") list_probes(job);
+    else if (what == "modes") list_modes(job);
+    else list_properties(job);
+    return true;
+}

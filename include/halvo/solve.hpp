@@ -1,0 +1,65 @@
+#pragma once
+#include <halvo/loads.hpp>
+#include <halvo/mesh.hpp>
+
+namespace halvo {
+
+/// One case, solved.
+struct CaseResult {
+    std::string name;
+    Eigen::VectorXd movement, applied, reaction;        ///< 6 a node of the solution's: mm, rad; N, N mm
+    std::vector<ShellState> shells;                     ///< as Solution::shell_elements
+    std::vector<BeamState> beams;                       ///< as Solution::beam_elements
+    std::vector<std::array<double, 3>> node_von_mises;  ///< at the mesh's nodes, averaged within each sheet: top, bottom, worst of both; NaN without shells
+    double stress_jump = 0;  ///< largest difference of the elements' stress at a node of one sheet to their mean, over the largest stress
+    Vec3 jump_at = Vec3::Zero();
+    Vec3 applied_force = Vec3::Zero(), applied_moment = Vec3::Zero(), reaction_force = Vec3::Zero(),
+         reaction_moment = Vec3::Zero();                                          ///< about the file's origin
+    std::vector<std::pair<std::string, Eigen::Matrix<double, 6, 1>>> of_support;  ///< force, and moment about the file's origin
+    double residual = 0, energy = 0;
+    double max_displacement = 0, max_von_mises = 0;
+    Vec3 max_displacement_at = Vec3::Zero(), max_von_mises_at = Vec3::Zero();
+};
+
+struct ModeResult {
+    double frequency = 0;      ///< Hz
+    Eigen::VectorXd movement;  ///< 6 a node, the largest displacement 1 mm
+};
+
+struct ProbeResult {
+    std::string name, load_case, of, unit;
+    double min = 0, max = 0, mean = 0, sum = 0;
+    Vec3 min_at = Vec3::Zero(), max_at = Vec3::Zero();
+    std::size_t count = 0;
+};
+
+/// What a sheet or a member is made of, as an analyst checks it.
+struct Property {
+    std::string what, body, material, section;
+    SheetId sheet;
+    MemberId member;
+    double thickness = 0, mass = 0;  ///< mm, t
+};
+
+struct Solution {
+    std::vector<Vec3> nodes;                                  ///< those of the mesh, then those of [[point]]
+    std::vector<std::int32_t> shell_elements, beam_elements;  ///< number in the mesh of each shell and beam
+    std::vector<CaseResult> cases;
+    std::vector<ModeResult> modes;
+    std::vector<ProbeResult> probes;
+    std::vector<Property> properties;
+    std::vector<Finding> findings;
+    std::size_t unknowns = 0;
+    double mass = 0;  ///< t
+    Vec3 mass_centre = Vec3::Zero();
+    double factor_seconds = 0, assembly_seconds = 0, recovery_seconds = 0;
+};
+
+/// Statics of every case and modes, of the mesh. `sets` and `frames` are those the rules name. Throws Error{stage} with one line where the structure
+/// can still move, conditions conflict, a material is missing or a rule picks nothing.
+[[nodiscard]] Solution solve(const Model& model, const Mesh& mesh, const SolveOptions& options, const JoinOptions& names = {}, const Observer& observer = {});
+
+/// The places that rules of the plan name: they get nodes of their own (mm, as the file has them).
+[[nodiscard]] std::vector<Vec3> places_named(const SolveOptions& options);
+
+}  // namespace halvo

@@ -1,0 +1,164 @@
+// What was solved, in the model file.
+#include "io/solution_file.hpp"
+
+#include "io/blob.hpp"
+
+namespace halvo::io {
+namespace {
+
+std::vector<double> flat(const Eigen::VectorXd& v) {
+    return {v.data(), v.data() + v.size()};
+}
+Eigen::VectorXd vector_of(BlobIn in) {
+    const auto v = in.get<std::vector<double>>();
+    return Eigen::Map<const Eigen::VectorXd>(v.data(), static_cast<Eigen::Index>(v.size()));
+}
+template <class Numbers>
+std::string packed(const Numbers& v) {
+    BlobOut out;
+    out.put(v);
+    return out.bytes();
+}
+
+// The same function writes and reads: `each` is given every number in turn.
+template <class State, class Each>
+void numbers_of(State& s, const Each& each) requires requires {
+    s.corner;
+}
+{
+    for (Eigen::Index k = 0; k < 3; ++k) each(s.force[k]), each(s.moment[k]), each(s.x[k]), each(s.normal[k]);
+    each(s.shear[0]), each(s.shear[1]), each(s.energy);
+    for (auto& skin : s.corner)
+        for (auto& corner : skin)
+            for (auto& v : corner) each(v);
+}
+template <class State, class Each>
+void numbers_of(State& s, const Each& each) requires requires {
+    s.most_stress;
+}
+{
+    for (auto& end : s.force)
+        for (Eigen::Index k = 0; k < 6; ++k) each(end[k]);
+    for (Eigen::Index k = 0; k < 9; ++k) each(s.axes.data()[k]);
+    for (std::size_t k = 0; k < 2; ++k) each(s.most_stress[k]), each(s.least_stress[k]), each(s.von_mises[k]);
+    each(s.energy);
+}
+template <class Result, class Each>
+void totals_of(Result& r, const Each& each) {
+    for (auto* v : {&r.jump_at, &r.applied_force, &r.applied_moment, &r.reaction_force, &r.reaction_moment, &r.max_displacement_at, &r.max_von_mises_at})
+        for (Eigen::Index k = 0; k < 3; ++k) each((*v)[k]);
+    each(r.stress_jump), each(r.residual), each(r.energy), each(r.max_displacement), each(r.max_von_mises);
+}
+
+template <class State>
+std::string packed_states(const std::vector<State>& list) {
+    std::vector<double> all;
+    for (const State& s : list) numbers_of(s, [&](double v) { all.push_back(v); });
+    return packed(all);
+}
+template <class State>
+std::vector<State> states_of(BlobIn in) {
+    const auto all = in.get<std::vector<double>>();
+    std::vector<State> out;
+    std::size_t at = 0;
+    while (at < all.size()) numbers_of(out.emplace_back(), [&](double& v) { v = at < all.size() ? all[at++] : 0; });
+    return out;
+}
+
+void put_place(Statement& s, const Vec3& p) {
+    s.bind(p.x()).bind(p.y()).bind(p.z());
+}
+Vec3 get_place(Statement& s) {
+    const double x = s.real(), y = s.real(), z = s.real();
+    return {x, y, z};
+}
+
+}  // namespace
+
+void save_solution(Database& db, const Solution& s) {
+    if (s.nodes.empty()) return;
+    Statement head(db, "INSERT INTO solution VALUES(?,?,?,?,?,?,?,?)");
+    head.blob(packed(s.nodes)).blob(packed(s.shell_elements)).blob(packed(s.beam_elements)).bind(static_cast<std::int64_t>(s.unknowns)).bind(s.mass);
+    put_place(head, s.mass_centre), head.done();
+    Statement r(db, "INSERT INTO results VALUES(?,?,?,?,?,?,?,?,?)");
+    for (const CaseResult& c : s.cases) {
+        std::vector<double> totals;
+        totals_of(c, [&](double v) { totals.push_back(v); });
+        BlobOut supports, stress;
+        supports.put(static_cast<std::uint64_t>(c.of_support.size()));
+        for (const auto& [name, f] : c.of_support) {
+            supports.put(std::vector<char>(name.begin(), name.end()));
+            for (Eigen::Index k = 0; k < 6; ++k) supports.put(f[k]);
+        }
+        stress.put(static_cast<std::uint64_t>(c.node_von_mises.size()));
+        for (const auto& v : c.node_von_mises) stress.put(v[0]).put(v[1]).put(v[2]);
+        r.bind(c.name).blob(packed(flat(c.movement))).blob(packed(flat(c.applied))).blob(packed(flat(c.reaction))).blob(packed_states(c.shells));
+        r.blob(packed_states(c.beams)).blob(stress.bytes()).blob(packed(totals)).blob(supports.bytes()).done();
+    }
+    Statement m(db, "INSERT INTO modes VALUES(?,?,?)");
+    for (std::size_t i = 0; i < s.modes.size(); ++i) m.bind(static_cast<int>(i + 1)).bind(s.modes[i].frequency).blob(packed(flat(s.modes[i].movement))).done();
+    Statement p(db, "INSERT INTO probes VALUES(?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)");
+    for (const ProbeResult& k : s.probes) {
+        p.bind(k.name).bind(k.load_case).bind(k.of).bind(k.unit).bind(k.min).bind(k.max).bind(k.mean).bind(k.sum).bind(static_cast<std::int64_t>(k.count));
+        put_place(p, k.min_at), put_place(p, k.max_at), p.done();
+    }
+    Statement q(db, "INSERT INTO properties VALUES(?,?,?,?,?,?,?,?)");
+    for (const Property& k : s.properties)
+        q.bind(k.what).bind(k.body).bind(k.material).bind(k.section).bind(k.sheet.value).bind(k.member.value).bind(k.thickness).bind(k.mass).done();
+}
+
+void load_solution(Database& db, Solution& s) {
+    Statement head(db, "SELECT nodes,shells,beams,unknowns,mass,centre_x,centre_y,centre_z FROM solution");
+    if (!head.step()) return;
+    s.nodes = BlobIn(head.text()).get<std::vector<Vec3>>();
+    s.shell_elements = BlobIn(head.text()).get<std::vector<std::int32_t>>(), s.beam_elements = BlobIn(head.text()).get<std::vector<std::int32_t>>();
+    s.unknowns = static_cast<std::size_t>(head.integer()), s.mass = head.real(), s.mass_centre = get_place(head);
+    Statement r(db, "SELECT name,movement,applied,reaction,shells,beams,node_stress,totals,supports FROM results ORDER BY rowid");
+    while (r.step()) {
+        CaseResult c;
+        c.name = r.text();
+        c.movement = vector_of(BlobIn(r.text())), c.applied = vector_of(BlobIn(r.text())), c.reaction = vector_of(BlobIn(r.text()));
+        c.shells = states_of<ShellState>(BlobIn(r.text())), c.beams = states_of<BeamState>(BlobIn(r.text()));
+        BlobIn stress(r.text());
+        const auto nodes = stress.get<std::uint64_t>();
+        for (std::uint64_t i = 0; i < nodes; ++i) {
+            std::array<double, 3> v{};
+            for (double& k : v) k = stress.get<double>();
+            c.node_von_mises.push_back(v);
+        }
+        const auto totals = BlobIn(r.text()).get<std::vector<double>>();
+        std::size_t at = 0;
+        totals_of(c, [&](double& v) { v = at < totals.size() ? totals[at++] : 0; });
+        BlobIn supports(r.text());
+        const auto count = supports.get<std::uint64_t>();
+        for (std::uint64_t i = 0; i < count; ++i) {
+            const auto name = supports.get<std::vector<char>>();
+            Eigen::Matrix<double, 6, 1> f;
+            for (Eigen::Index k = 0; k < 6; ++k) f[k] = supports.get<double>();
+            c.of_support.emplace_back(std::string(name.begin(), name.end()), f);
+        }
+        s.cases.push_back(std::move(c));
+    }
+    Statement m(db, "SELECT frequency,movement FROM modes ORDER BY number");
+    while (m.step()) {
+        ModeResult k;
+        k.frequency = m.real(), k.movement = vector_of(BlobIn(m.text()));
+        s.modes.push_back(std::move(k));
+    }
+    Statement p(db, "SELECT name,load_case,of,unit,min,max,mean,sum,count,min_x,min_y,min_z,max_x,max_y,max_z FROM probes ORDER BY rowid");
+    while (p.step()) {
+        ProbeResult k;
+        k.name = p.text(), k.load_case = p.text(), k.of = p.text(), k.unit = p.text(), k.min = p.real(), k.max = p.real(), k.mean = p.real(), k.sum = p.real();
+        k.count = static_cast<std::size_t>(p.integer()), k.min_at = get_place(p), k.max_at = get_place(p);
+        s.probes.push_back(std::move(k));
+    }
+    Statement q(db, "SELECT what,body,material,section,sheet,member,thickness,mass FROM properties ORDER BY rowid");
+    while (q.step()) {
+        Property k;
+        k.what = q.text(), k.body = q.text(), k.material = q.text(), k.section = q.text(), k.sheet = SheetId(q.number()), k.member = MemberId(q.number());
+        k.thickness = q.real(), k.mass = q.real();
+        s.properties.push_back(std::move(k));
+    }
+}
+
+}  // namespace halvo::io

@@ -1,0 +1,52 @@
+#pragma once
+/// Sparse symmetric matrices and their Cholesky factors; the factorization is SuiteSparse's (Chen, Davis, Hager and Rajamanickam, 2008).
+
+#include <halvo/types.hpp>
+
+#include <memory>
+
+namespace halvo {
+
+/// Lower triangle by columns, rows rising, the diagonal first.
+struct LowerMatrix {
+    std::int64_t size = 0;
+    std::vector<std::int64_t> start, row;
+    std::vector<double> value;
+    [[nodiscard]] Eigen::VectorXd times(const Eigen::VectorXd& x) const;
+    [[nodiscard]] Eigen::VectorXd diagonal() const;
+};
+
+/// An order of elimination with few entries, and the entries: for all matrices of one pattern.
+class Ordering {
+public:
+    /// `blocks`: number of the block of each row; rows of a block are next to each other and share their pattern.
+    Ordering(const LowerMatrix& pattern, const std::vector<std::int32_t>& blocks);
+    ~Ordering();
+    Ordering(const Ordering&) = delete;
+    Ordering& operator=(const Ordering&) = delete;
+    struct Parts;
+    [[nodiscard]] Parts& parts() const { return *p_; }
+
+private:
+    std::unique_ptr<Parts> p_;
+};
+
+class Factor {
+public:
+    /// Scaled to ones on the diagonal first. Throws std::bad_alloc where memory runs out.
+    Factor(const LowerMatrix& matrix, const Ordering& ordering);
+    ~Factor();
+    Factor(Factor&&) noexcept;
+    /// False where the matrix is not positive definite.
+    [[nodiscard]] bool good() const;
+    /// The least pivot of the scaled matrix: near rounding where it is singular.
+    [[nodiscard]] double least_pivot() const;
+    [[nodiscard]] Eigen::VectorXd solve(const Eigen::VectorXd& b) const;
+    [[nodiscard]] double entries() const;
+
+private:
+    struct Parts;
+    std::unique_ptr<Parts> p_;
+};
+
+}  // namespace halvo

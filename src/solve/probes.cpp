@@ -1,0 +1,274 @@
+#include "solve/probes.hpp"
+
+#include "core/index.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace halvo {
+namespace {
+
+using What = ProbeRule::What;
+
+Stress sum_of(const Stress& a, const Stress& b, double share) {
+    Stress s = a;
+    for (std::size_t k = 0; k < 6; ++k) s[k] += share * b[k];
+    return s;
+}
+
+// Mean stress of the shells of each sheet at each of its nodes.
+struct Averages {
+    std::map<std::pair<std::int32_t, std::int32_t>, std::array<Stress, 2>> at;  // sheet, node
+};
+Averages averaged(const CaseResult& r, const Built& built) {
+    Averages out;
+    std::map<std::pair<std::int32_t, std::int32_t>, double> count;
+    for (std::size_t i = 0; i < built.structure.shells.size(); ++i) {
+        const ShellPart& p = built.structure.shells[i];
+        for (int k = 0; k < p.count(); ++k) {
+            const std::pair key(p.group, p.nodes[ix(k)]);
+            auto& sum = out.at[key];
+            for (std::size_t side = 0; side < 2; ++side) sum[side] = sum_of(sum[side], r.shells[i].corner[side][ix(k)], 1);
+            ++count[key];
+        }
+    }
+    for (auto& [key, sum] : out.at)
+        for (Stress& s : sum)
+            for (double& v : s) v /= count[key];
+    return out;
+}
+
+// What a probe looks at: figures with their places.
+struct Reading {
+    std::vector<std::pair<double, Vec3>> values;
+    void put(double v, const Vec3& p) { values.emplace_back(v, p); }
+};
+
+class Probing {
+public:
+    Probing(const ProbeRule& rule, const Solution& solution, const Built& built, const Picker& picker)
+        : rule_(rule), solution_(solution), built_(built), picker_(picker), frame_(picker.frame(rule.frame)) {}
+
+    [[nodiscard]] ProbeResult read(const CaseResult& c) const {
+        Reading r;
+        const char* unit = "";
+        switch (rule_.what) {
+            case What::displacement:
+                unit = "mm", at_nodes(c.movement, 0, r);
+                break;
+            case What::rotation:
+                unit = "rad", at_nodes(c.movement, 3, r);
+                break;
+            case What::reaction:
+                unit = "N", at_nodes(c.reaction, 0, r);
+                break;
+            case What::reaction_moment:
+                unit = "N mm", at_nodes(c.reaction, 3, r);
+                break;
+            case What::von_mises:
+            case What::principal:
+            case What::stress:
+                unit = "MPa", stresses(c, r);
+                break;
+            case What::thickness:
+                unit = "mm", thicknesses(r);
+                break;
+            case What::axial_force:
+            case What::shear_force:
+                unit = "N", section_forces(c, r);
+                break;
+            case What::torque:
+            case What::bending_moment:
+                unit = "N mm", section_forces(c, r);
+                break;
+        }
+        if (r.values.empty())
+            throw Error(ErrorKind::stage, fmt::format("[[probe]] \"{}\": {} picks nothing that has a {}", rule_.name, Picker::words(rule_.of), rule_.of_text));
+        ProbeResult out{rule_.name, c.name, rule_.of_text, unit};
+        out.min = out.max = r.values[0].first, out.min_at = out.max_at = r.values[0].second, out.count = r.values.size();
+        for (const auto& [v, p] : r.values) {
+            if (v < out.min) out.min = v, out.min_at = p;
+            if (v > out.max) out.max = v, out.max_at = p;
+            out.sum += v;
+        }
+        out.mean = out.sum / static_cast<double>(out.count);
+        // The total of forces is that of their sum, not the sum of their sizes.
+        if ((rule_.what == What::reaction || rule_.what == What::reaction_moment) && rule_.axis == 3)
+            out.sum = total(c.reaction, rule_.what == What::reaction ? 0 : 3).norm();
+        return out;
+    }
+
+private:
+    [[nodiscard]] Vec3 total(const Eigen::VectorXd& of, Eigen::Index from) const {
+        Vec3 sum = Vec3::Zero();
+        for (const std::int32_t n : picker_.nodes(rule_.of)) sum += of.segment<3>(Eigen::Index{6} * n + from);
+        return sum;
+    }
+    void at_nodes(const Eigen::VectorXd& of, Eigen::Index from, Reading& r) const {
+        for (const std::int32_t n : picker_.nodes(rule_.of)) {
+            const Vec3& p = solution_.nodes[ix(n)];
+            const Vec3 v = of.segment<3>(Eigen::Index{6} * n + from);
+            r.put(rule_.axis == 3 ? v.norm() : frame_.axes(p).col(rule_.axis).dot(v), p);
+        }
+    }
+    [[nodiscard]] double figure(const Stress& s, const Vec3& at) const {
+        if (rule_.what == What::von_mises) return von_mises(s);
+        if (rule_.what == What::principal) return principal(s).values[rule_.axis];
+        const Vec3 d = frame_.axes(at).col(rule_.axis);
+        return d.x() * d.x() * s[0] + d.y() * d.y() * s[1] + d.z() * d.z() * s[2] + 2 * (d.x() * d.y() * s[3] + d.y() * d.z() * s[4] + d.z() * d.x() * s[5]);
+    }
+    [[nodiscard]] double of_skins(const std::array<Stress, 2>& skins, const Vec3& at) const {
+        const Stress middle = [&] {
+            Stress m = sum_of(skins[0], skins[1], 1);
+            for (double& v : m) v *= 0.5;
+            return m;
+        }();
+        const double top = figure(skins[0], at), bottom = figure(skins[1], at);
+        switch (rule_.side) {
+            case ProbeRule::Side::top:
+                return top;
+            case ProbeRule::Side::bottom:
+                return bottom;
+            case ProbeRule::Side::middle:
+                return figure(middle, at);
+            case ProbeRule::Side::worst:
+                break;
+        }
+        return std::abs(top) >= std::abs(bottom) ? top : bottom;
+    }
+    // Nodes where the rule means nodes (box, points), averaged in each sheet of the elements meant; else at all nodes of these elements.
+    void stresses(const CaseResult& c, Reading& r) const {
+        const Averages all = averaged(c, built_);
+        const auto nodes = picker_.nodes(rule_.of);
+        Selection sheets = rule_.of;
+        sheets.within.reset(), sheets.points.clear();
+        const auto elements = picker_.elements(sheets);
+        std::vector<char> meant(picker_.mesh().elements.size(), 0);
+        for (const std::size_t e : elements) meant[e] = 1;
+        std::map<std::pair<std::int32_t, std::int32_t>, char> seen;
+        for (std::size_t i = 0; i < built_.structure.shells.size(); ++i) {
+            if (!meant[ix(built_.shell_elements[i])] && !elements.empty()) continue;
+            const ShellPart& p = built_.structure.shells[i];
+            for (int k = 0; k < p.count(); ++k) {
+                const std::pair key(p.group, p.nodes[ix(k)]);
+                if (!std::binary_search(nodes.begin(), nodes.end(), key.second) || !seen.emplace(key, 1).second) continue;
+                r.put(of_skins(all.at.at(key), solution_.nodes[ix(key.second)]), solution_.nodes[ix(key.second)]);
+            }
+        }
+        for (std::size_t i = 0; i < built_.structure.beams.size(); ++i) {
+            if (!meant[ix(built_.beam_elements[i])] && !elements.empty()) continue;
+            const BeamPart& p = built_.structure.beams[i];
+            for (std::size_t e = 0; e < 2; ++e) {
+                if (!std::binary_search(nodes.begin(), nodes.end(), p.nodes[e])) continue;
+                const BeamState& s = c.beams[i];
+                const double normal = std::abs(s.most_stress[e]) >= std::abs(s.least_stress[e]) ? s.most_stress[e] : s.least_stress[e];
+                const double along = frame_.axes(solution_.nodes[ix(p.nodes[e])]).col(std::min(rule_.axis, 2)).dot(s.axes.col(0));
+                r.put(rule_.what == What::von_mises ? s.von_mises[e]
+                      : rule_.what == What::stress  ? normal * along * along
+                      : rule_.axis == 0             ? std::max(normal, 0.0)
+                      : rule_.axis == 2             ? std::min(normal, 0.0)
+                                                    : 0.0,
+                      solution_.nodes[ix(p.nodes[e])]);
+            }
+        }
+    }
+    void thicknesses(Reading& r) const {
+        for (const std::size_t e : picker_.elements(rule_.of)) {
+            const Element& k = picker_.mesh().elements[e];
+            if (k.kind == ElementKind::shell) r.put(k.thickness, picker_.mesh().nodes[ix(k.nodes[0])]);
+        }
+    }
+    void section_forces(const CaseResult& c, Reading& r) const {
+        const auto nodes = picker_.nodes(rule_.of);
+        Selection members = rule_.of;
+        members.within.reset(), members.points.clear();
+        const auto elements = picker_.elements(members);
+        for (std::size_t i = 0; i < built_.structure.beams.size(); ++i) {
+            if (!std::binary_search(elements.begin(), elements.end(), static_cast<std::size_t>(built_.beam_elements[i]))) continue;
+            const BeamPart& p = built_.structure.beams[i];
+            for (std::size_t e = 0; e < 2; ++e) {
+                if (!std::binary_search(nodes.begin(), nodes.end(), p.nodes[e])) continue;
+                const auto& f = c.beams[i].force[e];
+                const double v = rule_.what == What::axial_force   ? f[0]
+                                 : rule_.what == What::torque      ? f[3]
+                                 : rule_.what == What::shear_force ? (rule_.axis == 1   ? f[1]
+                                                                      : rule_.axis == 2 ? f[2]
+                                                                                        : std::hypot(f[1], f[2]))
+                                 : rule_.axis == 1                 ? f[4]
+                                 : rule_.axis == 2                 ? f[5]
+                                                                   : std::hypot(f[4], f[5]);
+                r.put(v, solution_.nodes[ix(p.nodes[e])]);
+            }
+        }
+    }
+
+    const ProbeRule& rule_;
+    const Solution& solution_;
+    const Built& built_;
+    const Picker& picker_;
+    LocalFrame frame_;
+};
+
+}  // namespace
+
+Stress stress_at(const ShellState& state, std::size_t corner, int side) {
+    if (side < 2) return state.corner[ix(side)][corner];
+    Stress s = sum_of(state.corner[0][corner], state.corner[1][corner], 1);
+    for (double& v : s) v *= 0.5;
+    return s;
+}
+
+void see_case(CaseResult& r, const Built& built, const Picker& picker) {
+    const Averages all = averaged(r, built);
+    const double none = std::numeric_limits<double>::quiet_NaN();
+    const auto& nodes = built.structure.nodes;
+    r.node_von_mises.assign(nodes.size(), {none, none, none});
+    const auto raise = [](double& v, double with) { v = std::isnan(v) ? with : std::max(v, with); };
+    for (const auto& [key, skins] : all.at) {
+        auto& at = r.node_von_mises[ix(key.second)];
+        for (std::size_t side = 0; side < 2; ++side) raise(at[side], von_mises(skins[side])), raise(at[2], von_mises(skins[side]));
+        if (at[2] > r.max_von_mises) r.max_von_mises = at[2], r.max_von_mises_at = nodes[ix(key.second)];
+    }
+    for (std::size_t i = 0; i < r.beams.size(); ++i)
+        for (std::size_t e = 0; e < 2; ++e)
+            if (r.beams[i].von_mises[e] > r.max_von_mises)
+                r.max_von_mises = r.beams[i].von_mises[e], r.max_von_mises_at = nodes[ix(built.structure.beams[i].nodes[e])];
+    // How far elements differ from their mean, at most.
+    double most = 0;
+    for (std::size_t i = 0; i < built.structure.shells.size(); ++i) {
+        const ShellPart& p = built.structure.shells[i];
+        for (int k = 0; k < p.count(); ++k) {
+            const auto& mean = all.at.at({p.group, p.nodes[ix(k)]});
+            for (std::size_t side = 0; side < 2; ++side) {
+                const double jump = von_mises(sum_of(r.shells[i].corner[side][ix(k)], mean[side], -1));
+                if (jump > most) most = jump, r.jump_at = nodes[ix(p.nodes[ix(k)])];
+            }
+        }
+    }
+    if (r.max_von_mises > 0) r.stress_jump = most / r.max_von_mises;
+    const Vec3& shift = picker.model().shift;
+    for (std::size_t n = 0; n < nodes.size(); ++n) {
+        const auto at = static_cast<Eigen::Index>(6 * n);
+        const double d = r.movement.segment<3>(at).norm();
+        if (d > r.max_displacement) r.max_displacement = d, r.max_displacement_at = nodes[n];
+        const Vec3 x = nodes[n] + shift, fa = r.applied.segment<3>(at), fr = r.reaction.segment<3>(at);
+        r.applied_force += fa, r.applied_moment += Vec3(r.applied.segment<3>(at + 3)) + x.cross(fa);
+        r.reaction_force += fr, r.reaction_moment += Vec3(r.reaction.segment<3>(at + 3)) + x.cross(fr);
+    }
+}
+
+std::vector<ProbeResult> probed(const std::vector<ProbeRule>& rules, const Solution& solution, const Built& built, const Picker& picker) {
+    std::vector<ProbeResult> out;
+    for (const ProbeRule& r : rules) {
+        const Probing probing(r, solution, built, picker);
+        bool any = false;
+        for (const CaseResult& c : solution.cases)
+            if (r.load_case.empty() || r.load_case == c.name) out.push_back(probing.read(c)), any = true;
+        if (!any && !r.load_case.empty()) throw Error(ErrorKind::stage, fmt::format("[[probe]] \"{}\": no case is named \"{}\"", r.name, r.load_case));
+    }
+    return out;
+}
+
+}  // namespace halvo

@@ -1,0 +1,226 @@
+// The stage: structure from the mesh, cases from the plan's loads, one factorization for all cases with the same supports.
+#include "core/index.hpp"
+#include "core/keys.hpp"
+#include "solve/probes.hpp"
+
+#include <halvo/plan.hpp>
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <chrono>
+#include <cmath>
+#include <set>
+
+namespace halvo {
+namespace {
+
+constexpr const char* without_name = "loads";  // the case of loads that name none
+constexpr double coarse_jump = 0.3;            // of the largest stress: elements say something else at a node, the mesh is coarse there
+constexpr double large_displacement = 0.1;     // of the structure's size: linear statics no longer holds
+
+// What acts in a case: loads, and which supports with a case of their own, each times a factor.
+struct CasePlan {
+    std::string name;
+    std::vector<std::pair<std::size_t, double>> loads;  // numbers of rules
+    std::map<std::string, double> factors;              // of cases of supports
+};
+
+class CasePlans {
+public:
+    explicit CasePlans(const SolveOptions& o) : options_(o) {
+        std::set<std::string> combined;
+        for (const CaseRule& c : o.cases)
+            for (const auto& [name, f] : c.loads) combined.insert(name);
+        for (std::size_t i = 0; i < o.loads.size(); ++i) {
+            const LoadRule& l = o.loads[i];
+            if (l.load_case.empty() && combined.contains(l.name)) continue;  // acts through [[case]] alone
+            of_name(l.load_case.empty() ? without_name : l.load_case).loads.emplace_back(i, 1.0);
+        }
+        for (const SupportRule& s : o.supports)
+            if (!s.load_case.empty()) of_name(s.load_case);
+        const bool moves = std::any_of(o.supports.begin(), o.supports.end(), [](const SupportRule& s) {
+            return s.load_case.empty() && std::any_of(s.move.begin(), s.move.end(), [](const auto& m) { return m && *m != 0; });
+        });
+        if (plans_.empty() && moves && o.cases.empty()) of_name(without_name);
+        for (CasePlan& p : plans_) p.factors[p.name] = 1;
+        for (const CaseRule& c : o.cases) {
+            CasePlan p;
+            p.name = c.name;
+            add(p, c, 1, 0);
+            if (std::any_of(plans_.begin(), plans_.end(), [&](const CasePlan& q) { return q.name == c.name; }))
+                throw Error(ErrorKind::stage, fmt::format("[[case]] \"{}\": a load has a case of that name already; give it another", c.name));
+            plans_.push_back(std::move(p));
+        }
+    }
+    [[nodiscard]] const std::vector<CasePlan>& all() const { return plans_; }
+
+private:
+    CasePlan& of_name(const std::string& name) {
+        for (CasePlan& p : plans_)
+            if (p.name == name) return p;
+        plans_.push_back({name, {}, {}});
+        return plans_.back();
+    }
+    void add(CasePlan& p, const CaseRule& rule, double factor, int depth) {
+        constexpr int deepest = 20;
+        if (depth > deepest) throw Error(ErrorKind::stage, fmt::format("[[case]] \"{}\" is made of itself", rule.name));
+        for (const auto& [name, f] : rule.loads) {
+            bool any = false;
+            for (std::size_t i = 0; i < options_.loads.size(); ++i)
+                if (options_.loads[i].load_case == name || options_.loads[i].name == name) p.loads.emplace_back(i, factor * f), any = true;
+            for (const SupportRule& s : options_.supports)
+                if (s.load_case == name) p.factors[name] = factor * f, any = true;
+            for (const CaseRule& other : options_.cases)
+                if (other.name == name) add(p, other, factor * f, depth + 1), any = true;
+            if (!any) throw Error(ErrorKind::stage, fmt::format("[[case]] \"{}\": no load and no case is named \"{}\"", rule.name, name));
+        }
+    }
+    const SolveOptions& options_;
+    std::vector<CasePlan> plans_;
+};
+
+class Solving {
+public:
+    Solving(const Model& model, const Mesh& mesh, const SolveOptions& options, const JoinOptions& names, const Observer& observer)
+        : picker_(model, mesh, names), options_(options), observer_(observer) {}
+
+    [[nodiscard]] Solution run() {
+        if (picker_.mesh().elements.empty()) throw Error(ErrorKind::stage, "there is no mesh to solve");
+        built_ = built(picker_, options_);
+        out_.nodes = built_.structure.nodes, out_.shell_elements = built_.shell_elements, out_.beam_elements = built_.beam_elements;
+        out_.properties = built_.properties;
+        weigh();
+        const CasePlans plans(options_);
+        if (plans.all().empty() && options_.modes.count == 0)
+            throw Error(ErrorKind::stage, "there are supports and nothing that pushes; add [[load]] or [modes]");
+        std::map<std::vector<char>, std::vector<std::size_t>> by_supports;
+        for (std::size_t i = 0; i < plans.all().size(); ++i) by_supports[active(plans.all()[i].factors)].push_back(i);
+        out_.cases.resize(plans.all().size());
+        const std::vector<char> always = active({});
+        if (options_.modes.count > 0) by_supports[always];
+        for (const auto& [supports, cases] : by_supports) {
+            std::vector<std::string> of_equation;
+            const Structure structure = held(supports, of_equation);
+            const Equations equations(structure, observer_);
+            must_stand(equations, structure, !cases.empty());
+            out_.unknowns = std::max(out_.unknowns, equations.unknowns());
+            for (const std::size_t i : cases) solve_case(equations, plans.all()[i], of_equation, i);
+            if (options_.modes.count > 0 && supports == always) find_modes(equations);
+            out_.factor_seconds += equations.factor_seconds(), out_.assembly_seconds += equations.assembly_seconds();
+            out_.recovery_seconds += equations.recovery_seconds();
+        }
+        const auto start = std::chrono::steady_clock::now();
+        for (CaseResult& c : out_.cases) see_case(c, built_, picker_), judge(c);
+        out_.probes = probed(options_.probes, out_, built_, picker_);
+        out_.recovery_seconds += std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+        observer_.tell("solve", 1);
+        return std::move(out_);
+    }
+
+private:
+    void weigh() {
+        const Structure& s = built_.structure;
+        const auto add = [&](double m, const Vec3& at) { out_.mass += m, out_.mass_centre += m * at; };
+        for (const ShellPart& p : s.shells) {
+            ShellShape shape;
+            shape.count = p.count();
+            Vec3 centre = Vec3::Zero();
+            for (int k = 0; k < p.count(); ++k) shape.nodes[ix(k)] = s.nodes[ix(p.nodes[ix(k)])];
+            const auto areas = shell_areas(shape);
+            double area = 0;
+            for (int k = 0; k < p.count(); ++k) area += areas[ix(k)], centre += areas[ix(k)] * shape.nodes[ix(k)];
+            if (area > 0) add(area * p.thickness * s.materials[ix(p.material)].density, centre / area);
+        }
+        for (const BeamPart& p : s.beams) {
+            const Vec3 &a = s.nodes[ix(p.nodes[0])], &b = s.nodes[ix(p.nodes[1])];
+            add((b - a).norm() * s.sections[ix(p.section)].area * s.materials[ix(p.material)].density, 0.5 * (a + b) + p.arm);
+        }
+        for (const PointMass& m : s.masses) add(m.mass, s.nodes[ix(m.node)]);
+        if (out_.mass > 0) out_.mass_centre /= out_.mass;
+    }
+
+    [[nodiscard]] std::vector<char> active(const std::map<std::string, double>& factors) const {
+        std::vector<char> out;
+        for (const SupportRule& s : options_.supports) out.push_back(s.load_case.empty() || factors.contains(s.load_case) ? 1 : 0);
+        return out;
+    }
+
+    Structure held(const std::vector<char>& supports, std::vector<std::string>& of_equation) const {
+        Structure s = built_.structure;
+        of_equation.resize(s.equations.size());
+        for (std::size_t i = 0; i < supports.size(); ++i) {
+            if (!supports[i]) continue;
+            add_support(s, picker_, options_.supports[i], static_cast<std::int32_t>(i));
+            of_equation.resize(s.equations.size(), options_.supports[i].load_case);
+        }
+        return s;
+    }
+
+    void must_stand(const Equations& equations, const Structure& structure, bool cases) const {
+        if (const auto conflicts = equations.conflicts(); !conflicts.empty()) {
+            const MotionEquation& e = structure.equations[ix(conflicts[0])];
+            const auto node = e.terms.empty() ? std::int64_t{0} : e.terms[0].first / 6;
+            const Vec3 p = structure.nodes[ix(node)] + picker_.model().shift;
+            throw Error(ErrorKind::stage, fmt::format("{} asks for {:.6g} at ({:.6g}, {:.6g}, {:.6g}), which other supports or rigid links hold otherwise ({} "
+                                                      "such conflict{}); take one of them away",
+                                                      e.source >= 0 ? options_.supports[ix(e.source)].name : "a link", e.value, p.x(), p.y(), p.z(),
+                                                      conflicts.size(), conflicts.size() == 1 ? "" : "s"));
+        }
+        if (!equations.free_motions().empty() && cases)
+            throw Error(ErrorKind::stage,
+                        motions_text(equations.free_motions(), built_, picker_.model(), picker_.mesh()) + "; hold them with [[support]], or join the parts");
+    }
+
+    void solve_case(const Equations& equations, const CasePlan& plan, const std::vector<std::string>& of_equation, std::size_t number) {
+        StructureLoads loads;
+        for (const auto& [rule, factor] : plan.loads) add_load(loads, built_, picker_, options_.loads[rule], factor);
+        for (std::size_t e = 0; e < of_equation.size(); ++e)
+            if (!of_equation[e].empty()) loads.motion[static_cast<std::int32_t>(e)] = plan.factors.at(of_equation[e]);
+        const StructureState state = equations.solve(loads);
+        CaseResult& r = out_.cases[number];
+        r.name = plan.name, r.movement = state.movement, r.applied = state.applied, r.reaction = state.reaction;
+        r.shells = state.shells, r.beams = state.beams, r.residual = state.residual, r.energy = state.energy;
+        const Vec3& shift = picker_.model().shift;
+        for (const auto& [source, sum] : state.of_source) {
+            Eigen::Matrix<double, 6, 1> about_file = sum;
+            about_file.tail<3>() += shift.cross(Vec3(sum.head<3>()));
+            r.of_support.emplace_back(options_.supports[ix(source)].name, about_file);
+        }
+    }
+
+    void find_modes(const Equations& equations) {
+        for (StructureMode& m : equations.modes(options_.modes.count, options_.modes.lumped)) out_.modes.push_back({m.frequency, std::move(m.movement)});
+    }
+
+    void find(FindingKind kind, const std::string& about, const std::string& advice, const Vec3& at, double size) {
+        out_.findings.push_back({make_key("finding", about, {}), kind, about, advice, at, size, ""});
+    }
+
+    void judge(const CaseResult& c) {
+        Box3 box;
+        for (const Vec3& p : out_.nodes) box.extend(p);
+        const double size = box.isEmpty() ? 0 : box.diagonal().norm();
+        if (c.max_displacement > large_displacement * size)
+            find(FindingKind::large_displacement,
+                 fmt::format("case {}: it moves by {:.4g} mm, {:.0f} % of the model's size", c.name, c.max_displacement, 100 * c.max_displacement / size),
+                 "linear statics does not hold for so much; check loads, units, joints and supports", c.max_displacement_at, c.max_displacement);
+        if (c.stress_jump > coarse_jump)
+            find(FindingKind::coarse_stress, fmt::format("case {}: elements at one node differ by {:.0f} % of the largest stress", c.name, 100 * c.stress_jump),
+                 "the mesh is coarse there, or the stress has a peak without end (a corner, a point load); refine and see whether it settles", c.jump_at, 0);
+    }
+
+    Picker picker_;
+    const SolveOptions& options_;
+    const Observer& observer_;
+    Built built_;
+    Solution out_;
+};
+
+}  // namespace
+
+Solution solve(const Model& model, const Mesh& mesh, const SolveOptions& options, const JoinOptions& names, const Observer& observer) {
+    return Solving(model, mesh, options, names, observer).run();
+}
+
+}  // namespace halvo
