@@ -1,5 +1,6 @@
 // The helper program that opens CAD files.
 #include "scenes.hpp"
+#include "spoilt.hpp"
 
 #include <gtest/gtest.h>
 

@@ -211,6 +211,25 @@ int do_draw(const DrawArguments& a, const Common& common) {
     return 0;
 }
 
+int do_study(const std::string& input, const std::vector<std::string>& vary, const std::vector<std::string>& sets, const std::string& out_folder,
+             const Common& common) {
+    const Plan plan = plan_for(input, sets, 0);
+    std::vector<Variation> varied;
+    for (const std::string& v : vary) varied.push_back(variation_of(v));
+    const Study s = study(plan, varied, terminal_observer(common.quiet));
+    end_progress();
+    const fs::path out = out_folder.empty() ? fs::path(fs::path(input).stem().string() + ".study") : fs::path(out_folder);
+    std::error_code ec;
+    fs::create_directories(out, ec);
+    if (ec) throw Error(ErrorKind::input, out.string() + ": the output folder cannot be made; check its permissions");
+    write_text(out / "study.csv", study_csv(s));
+    draw_study(out / "study.png", s, fs::path(input).filename().string() + ": a study");
+    print_study(s);
+    fmt::print("  results in {}\n", out.string());
+    const bool failed = std::any_of(s.failures.begin(), s.failures.end(), [](const std::string& f) { return !f.empty(); });
+    return failed ? exit_stage : 0;
+}
+
 int do_list(const std::string& file, const std::string& what, const Common& common) {
     const Job job = read_model(file);
     if (common.json) fmt::print("{}", summary_json(job));
@@ -270,6 +289,11 @@ int do_demo(const std::string& out, const Common& common) {
         draw(fs::path(out) / f.name, job, f.options);
         fmt::print("figure {}\n", (fs::path(out) / f.name).string());
     }
+    DrawOptions storm;
+    storm.colour = DrawOptions::Colour::result, storm.result = "von mises", storm.load_case = "storm";
+    draw(fs::path(out) / "storm.png", job, storm);
+    fmt::print("figure {}\n\n$ halvo list {} reactions\n", (fs::path(out) / "storm.png").string(), (fs::path(out) / "model.halvo").string());
+    print_list(job, "reactions");
     fmt::print("\nWhat else stands on the site: bent, moulded and scanned parts:\n");
     const auto show_run = [&](const char* name, const char* figure, const DrawOptions& view) {
         RunArguments part;
@@ -388,6 +412,18 @@ int dispatch(int argc, char** argv) {
     add_common(draw_cmd, false);
     draw_cmd->callback([&] { set_thread_limit(common.threads), rc = do_draw(da, common); });
 
+    std::vector<std::string> vary;
+    std::string study_out;
+    auto* study_cmd = app.add_subcommand("study", "a plan over a range of values: a table and plots of its probes");
+    study_cmd->add_option("PLAN", input, "plan (.toml) with something to solve")->required();
+    study_cmd->add_option("--vary", vary, "KEY=A,B,C or KEY=FROM..TO/COUNT; several: all combinations; TABLE[N].KEY for the N-th [[TABLE]]")
+        ->required()
+        ->take_all();
+    study_cmd->add_option("--set", sets, "override a plan key, KEY=VALUE");
+    study_cmd->add_option("--out", study_out, "folder for study.csv and study.png; default: the plan's name with .study");
+    add_common(study_cmd, false);
+    study_cmd->callback([&] { set_thread_limit(common.threads), rc = do_study(input, vary, sets, study_out, common); });
+
     auto* convert_cmd = app.add_subcommand("convert", "model.halvo to mesh.vtu, results.vtu, summary.json or ledger.csv, by extension");
     convert_cmd->add_option("A", input, "model.halvo")->required();
     convert_cmd->add_option("B", second, "file to write")->required();
@@ -411,6 +447,7 @@ int dispatch(int argc, char** argv) {
     run_cmd->footer("Examples:\n  halvo run part.step --out results --size 10mm\n  halvo run plan.toml --out results --from join --set join.reach=2mm");
     list_cmd->footer("Examples:\n  halvo list results/model.halvo findings\n  halvo list results/model.halvo joints --json");
     draw_cmd->footer("Examples:\n  halvo draw results/model.halvo -o real.png --real\n  halvo draw results/model.halvo -o mesh.png --colour quality --lines");
+    study_cmd->footer("Examples:\n  halvo study plan.toml --vary mesh.size=20mm,10mm,5mm\n  halvo study plan.toml --vary 'thickness[1].thickness=2mm..6mm/5'");
     convert_cmd->footer("Examples:\n  halvo convert results/model.halvo mesh.vtu\n  halvo convert results/model.halvo ledger.csv");
     thickness_cmd->footer("Examples:\n  halvo thickness mesh.vtu part.step -o with-thickness.vtu\n  halvo thickness mesh.vtu scan.stl --unit m -o out.vtu");
     demo_cmd->footer("Examples:\n  halvo demo\n  halvo demo --out /tmp/station");

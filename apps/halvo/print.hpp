@@ -1,5 +1,5 @@
 #pragma once
-#include <halvo/io.hpp>
+#include <halvo/study.hpp>
 
 /// Plain aligned text for people, units in the headings.
 void print_survey(const halvo::Assembly& solids, const halvo::Survey& survey);
@@ -18,5 +18,7 @@ void print_strip(const halvo::Job& job);
 void print_features(const halvo::Job& job);
 /// Cases, modes and probes, in a few lines.
 void print_solution(const halvo::Job& job);
+/// One row a run.
+void print_study(const halvo::Study& study);
 /// One list of what was solved; false where `what` is none.
 bool list_solution(const halvo::Job& job, const std::string& what);

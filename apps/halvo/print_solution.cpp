@@ -26,11 +26,11 @@ std::string newtons(double n) {
 }
 
 void list_results(const Job& job) {
-    Table t({"case", "displacement mm", "at mm", "von Mises MPa", "at mm", "jump %", "loads N", "reactions N", "energy N mm"});
+    Table t({"case", "displacement mm", "at mm", "von Mises MPa", "at mm", "elsewhere MPa", "error %", "loads N", "reactions N", "energy N mm"});
     for (const CaseResult& c : job.solution.cases)
         t.row({c.name, figure(c.max_displacement), at(c.max_displacement_at, job.solids.shift), figure(c.max_von_mises),
-               at(c.max_von_mises_at, job.solids.shift), fmt::format("{:.0f}", 100 * c.stress_jump), vector_text(c.applied_force),
-               vector_text(c.reaction_force), figure(c.energy)});
+               at(c.max_von_mises_at, job.solids.shift), c.peak.empty() ? "" : figure(c.max_von_mises_elsewhere), fmt::format("{:.0f}", 100 * c.stress_error),
+               vector_text(c.applied_force), vector_text(c.reaction_force), figure(c.energy)});
     t.print();
 }
 
@@ -87,8 +87,9 @@ void print_solution(const Job& job) {
     if (s.nodes.empty()) return;
     fmt::print("  solve    {} unknowns; {} kg\n", count(static_cast<double>(s.unknowns)), figure(1000 * s.mass));
     for (const CaseResult& c : s.cases)
-        fmt::print("           {}: {} mm at {}; {} MPa von Mises at {}; loads {}, reactions balance to {:.0e}\n", c.name, figure(c.max_displacement),
+        fmt::print("           {}: {} mm at {}; {} MPa von Mises at {}{}; loads {}, reactions balance to {:.0e}\n", c.name, figure(c.max_displacement),
                    at(c.max_displacement_at, job.solids.shift), figure(c.max_von_mises), at(c.max_von_mises_at, job.solids.shift),
+                   c.peak.empty() ? "" : fmt::format(" ({}: no end to it; {} MPa elsewhere)", c.peak, figure(c.max_von_mises_elsewhere)),
                    newtons(c.applied_force.norm()), c.residual);
     if (!s.modes.empty()) {
         std::string text;
@@ -114,4 +115,22 @@ bool list_solution(const Job& job, const std::string& what) {
     else if (what == "modes") list_modes(job);
     else list_properties(job);
     return true;
+}
+
+void print_study(const Study& s) {
+    // One row a figure reads better than one a figure's column: there are more of them than runs.
+    std::vector<std::string> heads{"figure", "unit"};
+    for (const auto& run : s.runs) heads.push_back(fmt::format("{}", fmt::join(run, " ")));
+    const bool limits = std::any_of(s.figures.begin(), s.figures.end(), [](const StudyFigure& f) { return f.limit.has_value(); });
+    if (limits) heads.emplace_back("tends to"), heads.emplace_back("order");
+    Table t(heads);
+    for (const StudyFigure& f : s.figures) {
+        std::vector<std::string> row{f.name, f.unit};
+        for (const double v : f.values) row.push_back(std::isfinite(v) ? figure(v) : "-");
+        if (limits) row.push_back(f.limit ? figure(*f.limit) : ""), row.push_back(f.order ? fmt::format("{:.1f}", *f.order) : "");
+        t.row(row);
+    }
+    t.print();
+    for (std::size_t i = 0; i < s.runs.size(); ++i)
+        if (!s.failures[i].empty()) fmt::print("  {}: {}\n", fmt::join(s.runs[i], " "), s.failures[i]);
 }

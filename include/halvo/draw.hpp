@@ -1,5 +1,5 @@
 #pragma once
-#include <halvo/io.hpp>
+#include <halvo/study.hpp>
 
 #include <optional>
 
@@ -31,6 +31,9 @@ struct DrawOptions {
     int width = 1280, height = 800;
     std::string title;
 };
+
+/// A study as small plots, one a figure, over the first key that is varied.
+void draw_study(const std::filesystem::path& file, const Study& study, const std::string& title);
 
 /// Renders off screen to a PNG file. Needs no display.
 void draw(const std::filesystem::path& file, const Job& job, const DrawOptions& options = {});

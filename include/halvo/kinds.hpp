@@ -143,8 +143,6 @@ enum class FindingKind {
     large_displacement,
     coarse_stress,
     carries_nothing,
-    strain_jump,
-    almost_no_stiffness,
 };
 
 [[nodiscard]] const char* kind_name(JointKind kind);

@@ -11,13 +11,17 @@ struct CaseResult {
     std::vector<ShellState> shells;                     ///< as Solution::shell_elements
     std::vector<BeamState> beams;                       ///< as Solution::beam_elements
     std::vector<std::array<double, 3>> node_von_mises;  ///< at the mesh's nodes, averaged within each sheet: top, bottom, worst of both; NaN without shells
-    double stress_jump = 0;  ///< largest difference of the elements' stress at a node of one sheet to their mean, over the largest stress
-    Vec3 jump_at = Vec3::Zero();
+    double stress_error = 0;                            ///< share by which the elements' stress differs from its mean at the nodes, over all (energy norm)
+    Vec3 stress_error_at = Vec3::Zero();                ///< where that is most
     Vec3 applied_force = Vec3::Zero(), applied_moment = Vec3::Zero(), reaction_force = Vec3::Zero(),
          reaction_moment = Vec3::Zero();                                          ///< about the file's origin
     std::vector<std::pair<std::string, Eigen::Matrix<double, 6, 1>>> of_support;  ///< force, and moment about the file's origin
     double residual = 0, energy = 0;
     double max_displacement = 0, max_von_mises = 0;
+    std::string peak;                    ///< why the largest stress has no end where it is: it grows as the mesh gets finer; empty: it has
+    double max_von_mises_elsewhere = 0;  ///< at least an element away from such places
+    Vec3 max_von_mises_elsewhere_at = Vec3::Zero();
+    std::vector<double> energy_of;  ///< strain energy of each of Solution::properties (N mm)
     Vec3 max_displacement_at = Vec3::Zero(), max_von_mises_at = Vec3::Zero();
 };
 
@@ -38,7 +42,7 @@ struct Property {
     std::string what, body, material, section;
     SheetId sheet;
     MemberId member;
-    double thickness = 0, mass = 0;  ///< mm, t
+    double thickness = 0, mass = 0, volume = 0;  ///< mm, t, mm3
 };
 
 struct Solution {

@@ -43,6 +43,8 @@ struct ShellPart {
     double offset = 0;  ///< from the nodes' surface to the middle, along the normal
     std::int32_t material = 0;
     std::int32_t group = 0;  ///< nodes average stress among the shells of one group (a sheet)
+    /// Of the surface at the nodes, where it is known better than from the nodes; zero: not known.
+    std::array<Vec3, 4> normals{Vec3::Zero(), Vec3::Zero(), Vec3::Zero(), Vec3::Zero()};
     [[nodiscard]] int count() const { return nodes[3] < 0 ? 3 : 4; }
 };
 

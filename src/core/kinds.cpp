@@ -51,7 +51,7 @@ constexpr std::array<const char*, 40> entry_names = {"wall",          "opening",
                                                      "turned face",   "void in solid",
                                                      "overlap cut",   "doubled body",
                                                      "face moved",    "joint"};
-constexpr std::array<const char*, 48> finding_names = {"open body",
+constexpr std::array<const char*, 46> finding_names = {"open body",
                                                        "unconnected edges",
                                                        "missing face",
                                                        "doubled faces",
@@ -96,9 +96,7 @@ constexpr std::array<const char*, 48> finding_names = {"open body",
                                                        "could be sewn",
                                                        "large displacement",
                                                        "coarse stress",
-                                                       "carries nothing",
-                                                       "strain jump",
-                                                       "almost no stiffness"};
+                                                       "carries nothing"};
 
 template <class Kind, std::size_t count>
 std::optional<Kind> kind_in(const std::array<const char*, count>& names, std::string_view name) {

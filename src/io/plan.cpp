@@ -54,7 +54,7 @@ Plan read_plan(const std::filesystem::path& file) {
             const auto* list = node.as_array();
             if (!list || !list->is_array_of_tables()) fail(where(node), fmt::format("write [[{}]]: each adds one", table_name));
             for (const toml::node& n : *list) {
-                record->second(plan);
+                record->second.add(plan);
                 if (table_name == "strip") {
                     apply_strip(plan, *n.as_table(), where);
                     continue;
@@ -95,14 +95,28 @@ void set_plan_value(Plan& plan, const std::string& assignment) {
     const bool strip_limit = assignment.rfind("strip.", 0) == 0 && !of_strip_rule(assignment.substr(6, at - 6));
     if (dot < at && record_tables().count(assignment.substr(0, dot)) && !strip_limit)
         throw Error(ErrorKind::usage, fmt::format("--set {}: [[{}]] entries stand in a plan file", assignment, assignment.substr(0, dot)));
-    const std::string name = assignment.substr(0, at), value = assignment.substr(at + 1), where = "--set " + assignment;
+    std::string name = assignment.substr(0, at);
+    const std::string value = assignment.substr(at + 1), where = "--set " + assignment;
     toml::table table;
     try {
         table = toml::parse("value = " + value);
     } catch (const toml::parse_error&) {
         table = toml::table{{"value", value}};  // 2mm, beams and the like need no quotes here
     }
-    apply(plan, name, *table.get("value"), where);
+    // thickness[2].thickness: the second [[thickness]] of the plan.
+    const std::size_t open = name.find('['), close = name.find("].");
+    if (open == std::string::npos || close == std::string::npos || close < open) return apply(plan, name, *table.get("value"), where);
+    const std::string records = name.substr(0, open);
+    const auto it = record_tables().find(records);
+    const int number = std::atoi(name.c_str() + open + 1);
+    if (it == record_tables().end()) fail(where, fmt::format("[[{}]] is no table of the plan that stands several times", records));
+    const std::size_t count = it->second.count(plan);
+    if (number < 1 || static_cast<std::size_t>(number) > count) fail(where, fmt::format("the plan has {} [[{}]], numbered from 1", count, records));
+    const auto i = static_cast<std::size_t>(number) - 1;
+    it->second.swap_with_last(plan, i);
+    apply(plan, records + name.substr(close + 1), *table.get("value"), where);
+    check_record(plan, records, where);
+    it->second.swap_with_last(plan, i);
 }
 
 }  // namespace halvo

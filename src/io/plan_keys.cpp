@@ -7,27 +7,41 @@
 
 namespace halvo::plan_file {
 
-const std::map<std::string, std::function<void(Plan&)>>& record_tables() {
-    static const std::map<std::string, std::function<void(Plan&)>> all = {{"wall", [](Plan& p) { p.halve.walls.emplace_back(); }},
-                                                                          {"joint", [](Plan& p) { p.join.joints.emplace_back(); }},
-                                                                          {"thickness", [](Plan& p) { p.mesh.thicknesses.emplace_back(); }},
-                                                                          {"tie", [](Plan& p) { p.join.ties.emplace_back(); }},
-                                                                          {"patch", [](Plan& p) { p.halve.patches.emplace_back(); }},
-                                                                          {"hole", [](Plan& p) { p.mesh.holes.emplace_back(); }},
-                                                                          {"place", [](Plan& p) { p.source.places.emplace_back(); }},
-                                                                          {"set", [](Plan& p) { p.join.sets.emplace_back(); }},
-                                                                          {"size", [](Plan& p) { p.mesh.sizes.emplace_back(); }},
-                                                                          {"strip", [](Plan& p) { p.strip.rules.emplace_back(); }},
-                                                                          {"cut", [](Plan& p) { p.strip.cuts.emplace_back(); }},
-                                                                          {"frame", [](Plan& p) { p.join.frames.emplace_back(); }},
-                                                                          {"material", [](Plan& p) { add_material(p); }},
-                                                                          {"support", [](Plan& p) { p.solve.supports.emplace_back(); }},
-                                                                          {"load", [](Plan& p) { p.solve.loads.emplace_back(); }},
-                                                                          {"mass", [](Plan& p) { p.solve.masses.emplace_back(); }},
-                                                                          {"point", [](Plan& p) { p.solve.points.emplace_back(); }},
-                                                                          {"release", [](Plan& p) { p.solve.releases.emplace_back(); }},
-                                                                          {"case", [](Plan& p) { p.solve.cases.emplace_back(); }},
-                                                                          {"probe", [](Plan& p) { p.solve.probes.emplace_back(); }}};
+namespace {
+
+template <class Records>
+RecordTable table_of(const Records& records) {
+    return {[records](Plan& p) { records(p).emplace_back(); }, [records](const Plan& p) { return records(const_cast<Plan&>(p)).size(); },
+            [records](Plan& p, std::size_t i) { std::swap(records(p)[i], records(p).back()); }};
+}
+
+}  // namespace
+
+const std::map<std::string, RecordTable>& record_tables() {
+    static const std::map<std::string, RecordTable> all = [] {
+        std::map<std::string, RecordTable> t = {{"wall", table_of([](Plan & p) -> auto& { return p.halve.walls; })},
+                                                {"joint", table_of([](Plan & p) -> auto& { return p.join.joints; })},
+                                                {"thickness", table_of([](Plan & p) -> auto& { return p.mesh.thicknesses; })},
+                                                {"tie", table_of([](Plan & p) -> auto& { return p.join.ties; })},
+                                                {"patch", table_of([](Plan & p) -> auto& { return p.halve.patches; })},
+                                                {"hole", table_of([](Plan & p) -> auto& { return p.mesh.holes; })},
+                                                {"place", table_of([](Plan & p) -> auto& { return p.source.places; })},
+                                                {"set", table_of([](Plan & p) -> auto& { return p.join.sets; })},
+                                                {"size", table_of([](Plan & p) -> auto& { return p.mesh.sizes; })},
+                                                {"strip", table_of([](Plan & p) -> auto& { return p.strip.rules; })},
+                                                {"cut", table_of([](Plan & p) -> auto& { return p.strip.cuts; })},
+                                                {"frame", table_of([](Plan & p) -> auto& { return p.join.frames; })},
+                                                {"material", table_of([](Plan & p) -> auto& { return p.solve.materials; })},
+                                                {"support", table_of([](Plan & p) -> auto& { return p.solve.supports; })},
+                                                {"load", table_of([](Plan & p) -> auto& { return p.solve.loads; })},
+                                                {"mass", table_of([](Plan & p) -> auto& { return p.solve.masses; })},
+                                                {"point", table_of([](Plan & p) -> auto& { return p.solve.points; })},
+                                                {"release", table_of([](Plan & p) -> auto& { return p.solve.releases; })},
+                                                {"case", table_of([](Plan & p) -> auto& { return p.solve.cases; })},
+                                                {"probe", table_of([](Plan & p) -> auto& { return p.solve.probes; })}};
+        t["material"].add = add_material;
+        return t;
+    }();
     return all;
 }
 

@@ -46,7 +46,12 @@ struct Key {
 };
 
 /// Tables that may stand several times: each adds one record, which its keys then fill.
-[[nodiscard]] const std::map<std::string, std::function<void(Plan&)>>& record_tables();
+struct RecordTable {
+    std::function<void(Plan&)> add;
+    std::function<std::size_t(const Plan&)> count;
+    std::function<void(Plan&, std::size_t)> swap_with_last;  ///< so that keys fill that one
+};
+[[nodiscard]] const std::map<std::string, RecordTable>& record_tables();
 [[nodiscard]] const std::vector<Key>& keys();
 [[nodiscard]] const std::vector<Key>& solve_keys();
 /// A record whose values are all to be given or taken from the table of common materials.

@@ -45,9 +45,10 @@ void numbers_of(State& s, const Each& each) requires requires {
 }
 template <class Result, class Each>
 void totals_of(Result& r, const Each& each) {
-    for (auto* v : {&r.jump_at, &r.applied_force, &r.applied_moment, &r.reaction_force, &r.reaction_moment, &r.max_displacement_at, &r.max_von_mises_at})
+    for (auto* v : {&r.stress_error_at, &r.max_von_mises_elsewhere_at, &r.applied_force, &r.applied_moment, &r.reaction_force, &r.reaction_moment,
+                    &r.max_displacement_at, &r.max_von_mises_at})
         for (Eigen::Index k = 0; k < 3; ++k) each((*v)[k]);
-    each(r.stress_jump), each(r.residual), each(r.energy), each(r.max_displacement), each(r.max_von_mises);
+    each(r.stress_error), each(r.max_von_mises_elsewhere), each(r.residual), each(r.energy), each(r.max_displacement), each(r.max_von_mises);
 }
 
 template <class State>
@@ -80,7 +81,7 @@ void save_solution(Database& db, const Solution& s) {
     Statement head(db, "INSERT INTO solution VALUES(?,?,?,?,?,?,?,?)");
     head.blob(packed(s.nodes)).blob(packed(s.shell_elements)).blob(packed(s.beam_elements)).bind(static_cast<std::int64_t>(s.unknowns)).bind(s.mass);
     put_place(head, s.mass_centre), head.done();
-    Statement r(db, "INSERT INTO results VALUES(?,?,?,?,?,?,?,?,?)");
+    Statement r(db, "INSERT INTO results VALUES(?,?,?,?,?,?,?,?,?,?,?)");
     for (const CaseResult& c : s.cases) {
         std::vector<double> totals;
         totals_of(c, [&](double v) { totals.push_back(v); });
@@ -93,7 +94,7 @@ void save_solution(Database& db, const Solution& s) {
         stress.put(static_cast<std::uint64_t>(c.node_von_mises.size()));
         for (const auto& v : c.node_von_mises) stress.put(v[0]).put(v[1]).put(v[2]);
         r.bind(c.name).blob(packed(flat(c.movement))).blob(packed(flat(c.applied))).blob(packed(flat(c.reaction))).blob(packed_states(c.shells));
-        r.blob(packed_states(c.beams)).blob(stress.bytes()).blob(packed(totals)).blob(supports.bytes()).done();
+        r.blob(packed_states(c.beams)).blob(stress.bytes()).blob(packed(totals)).blob(supports.bytes()).blob(packed(c.energy_of)).bind(c.peak).done();
     }
     Statement m(db, "INSERT INTO modes VALUES(?,?,?)");
     for (std::size_t i = 0; i < s.modes.size(); ++i) m.bind(static_cast<int>(i + 1)).bind(s.modes[i].frequency).blob(packed(flat(s.modes[i].movement))).done();
@@ -102,9 +103,18 @@ void save_solution(Database& db, const Solution& s) {
         p.bind(k.name).bind(k.load_case).bind(k.of).bind(k.unit).bind(k.min).bind(k.max).bind(k.mean).bind(k.sum).bind(static_cast<std::int64_t>(k.count));
         put_place(p, k.min_at), put_place(p, k.max_at), p.done();
     }
-    Statement q(db, "INSERT INTO properties VALUES(?,?,?,?,?,?,?,?)");
+    Statement q(db, "INSERT INTO properties VALUES(?,?,?,?,?,?,?,?,?)");
     for (const Property& k : s.properties)
-        q.bind(k.what).bind(k.body).bind(k.material).bind(k.section).bind(k.sheet.value).bind(k.member.value).bind(k.thickness).bind(k.mass).done();
+        q.bind(k.what)
+            .bind(k.body)
+            .bind(k.material)
+            .bind(k.section)
+            .bind(k.sheet.value)
+            .bind(k.member.value)
+            .bind(k.thickness)
+            .bind(k.mass)
+            .bind(k.volume)
+            .done();
 }
 
 void load_solution(Database& db, Solution& s) {
@@ -113,7 +123,7 @@ void load_solution(Database& db, Solution& s) {
     s.nodes = BlobIn(head.text()).get<std::vector<Vec3>>();
     s.shell_elements = BlobIn(head.text()).get<std::vector<std::int32_t>>(), s.beam_elements = BlobIn(head.text()).get<std::vector<std::int32_t>>();
     s.unknowns = static_cast<std::size_t>(head.integer()), s.mass = head.real(), s.mass_centre = get_place(head);
-    Statement r(db, "SELECT name,movement,applied,reaction,shells,beams,node_stress,totals,supports FROM results ORDER BY rowid");
+    Statement r(db, "SELECT name,movement,applied,reaction,shells,beams,node_stress,totals,supports,energy,peak FROM results ORDER BY rowid");
     while (r.step()) {
         CaseResult c;
         c.name = r.text();
@@ -137,6 +147,7 @@ void load_solution(Database& db, Solution& s) {
             for (Eigen::Index k = 0; k < 6; ++k) f[k] = supports.get<double>();
             c.of_support.emplace_back(std::string(name.begin(), name.end()), f);
         }
+        c.energy_of = BlobIn(r.text()).get<std::vector<double>>(), c.peak = r.text();
         s.cases.push_back(std::move(c));
     }
     Statement m(db, "SELECT frequency,movement FROM modes ORDER BY number");
@@ -152,11 +163,11 @@ void load_solution(Database& db, Solution& s) {
         k.count = static_cast<std::size_t>(p.integer()), k.min_at = get_place(p), k.max_at = get_place(p);
         s.probes.push_back(std::move(k));
     }
-    Statement q(db, "SELECT what,body,material,section,sheet,member,thickness,mass FROM properties ORDER BY rowid");
+    Statement q(db, "SELECT what,body,material,section,sheet,member,thickness,mass,volume FROM properties ORDER BY rowid");
     while (q.step()) {
         Property k;
         k.what = q.text(), k.body = q.text(), k.material = q.text(), k.section = q.text(), k.sheet = SheetId(q.number()), k.member = MemberId(q.number());
-        k.thickness = q.real(), k.mass = q.real();
+        k.thickness = q.real(), k.mass = q.real(), k.volume = q.real();
         s.properties.push_back(std::move(k));
     }
 }

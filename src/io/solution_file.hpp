@@ -7,11 +7,11 @@ namespace halvo::io {
 
 inline constexpr const char* solution_schema = R"(
 CREATE TABLE solution(nodes BLOB, shells BLOB, beams BLOB, unknowns INTEGER, mass REAL, centre_x REAL, centre_y REAL, centre_z REAL);
-CREATE TABLE results(name TEXT, movement BLOB, applied BLOB, reaction BLOB, shells BLOB, beams BLOB, node_stress BLOB, totals BLOB, supports BLOB);
+CREATE TABLE results(name TEXT, movement BLOB, applied BLOB, reaction BLOB, shells BLOB, beams BLOB, node_stress BLOB, totals BLOB, supports BLOB, energy BLOB, peak TEXT);
 CREATE TABLE modes(number INTEGER, frequency REAL, movement BLOB);
 CREATE TABLE probes(name TEXT, load_case TEXT, of TEXT, unit TEXT, min REAL, max REAL, mean REAL, sum REAL, count INTEGER,
   min_x REAL, min_y REAL, min_z REAL, max_x REAL, max_y REAL, max_z REAL);
-CREATE TABLE properties(what TEXT, body TEXT, material TEXT, section TEXT, sheet INTEGER, member INTEGER, thickness REAL, mass REAL);
+CREATE TABLE properties(what TEXT, body TEXT, material TEXT, section TEXT, sheet INTEGER, member INTEGER, thickness REAL, mass REAL, volume REAL);
 )";
 
 void save_solution(Database& db, const Solution& solution);

@@ -36,7 +36,7 @@ void find_points(const Model& model, const Assembly& solids, JoinWork& work) {
             s.splits.push_back(std::clamp(s.parameter(p), s.start, s.end));
             work.places.push_back(s.line(s.splits.back()));
         } else {
-            work.idle.push_back(fmt::format("join.points: ({:g}, {:g}, {:g}) lies on no sheet and no member", given.x(), given.y(), given.z()));
+            work.idle.push_back(fmt::format("the plan's point ({:g}, {:g}, {:g}) lies on no sheet and no member", given.x(), given.y(), given.z()));
         }
     }
 }

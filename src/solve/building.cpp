@@ -46,6 +46,22 @@ std::vector<std::int32_t> materials_of(const Picker& picker, const SolveOptions&
     return out;
 }
 
+// Those of the sheet's surface: elements at a border know no neighbour beyond it.
+void set_normals(ShellPart& p, const Model& model, const Mesh& mesh, const Element& e) {
+    if (!e.sheet || model.sheets[ix(e.sheet)].chart.flat()) return;
+    const Chart& chart = model.sheets[ix(e.sheet)].chart;
+    const Vec3 a = mesh.nodes[ix(e.nodes[1])] - mesh.nodes[ix(e.nodes[0])], b = mesh.nodes[ix(e.nodes[2])] - mesh.nodes[ix(e.nodes[0])];
+    const Vec3 own = e.count == 4 ? Vec3(b.cross(mesh.nodes[ix(e.nodes[3])] - mesh.nodes[ix(e.nodes[1])]).normalized()) : Vec3(a.cross(b).normalized());
+    constexpr double within = 0.7;  // cosine to the element's own: a surface that turns more between its nodes says nothing of the element
+    std::array<Vec3, 4> normals = p.normals;
+    for (std::size_t k = 0; k < e.count; ++k) {
+        normals[k] = chart.normal(mesh.nodes[ix(e.nodes[k])]);
+        if (!(std::abs(normals[k].dot(own)) > within)) return;
+        if (normals[k].dot(own) < 0) normals[k] = -normals[k];
+    }
+    p.normals = normals;
+}
+
 void add_parts(Built& out, const Picker& picker, const std::vector<std::int32_t>& materials) {
     const Model& model = picker.model();
     const Mesh& mesh = picker.mesh();
@@ -55,6 +71,7 @@ void add_parts(Built& out, const Picker& picker, const std::vector<std::int32_t>
             ShellPart p;
             for (std::size_t k = 0; k < e.count; ++k) p.nodes[k] = e.nodes[k];
             p.thickness = e.thickness, p.offset = e.offset, p.material = materials[i], p.group = e.sheet.value;
+            set_normals(p, model, mesh, e);
             if (!(p.thickness > 0)) throw Error(ErrorKind::stage, fmt::format("shell {} has no thickness; give it one with [[thickness]]", i + 1));
             out.structure.shells.push_back(p), out.shell_elements.push_back(static_cast<std::int32_t>(i));
         } else if (e.kind == ElementKind::beam) {
@@ -203,32 +220,52 @@ void add_releases(Built& out, const Picker& picker, const SolveOptions& options)
 
 void list_properties(Built& out, const Picker& picker) {
     const Model& model = picker.model();
-    std::map<std::pair<int, std::int32_t>, Property> all;  // kind, number
+    std::map<std::pair<int, std::int32_t>, std::int32_t> numbers;  // of shells of a sheet, of beams of a member
     const auto named = [&](BodyId b) { return b && ix(b) < model.bodies.size() ? model.bodies[ix(b)].label : std::string(); };
-    std::map<std::pair<int, std::int32_t>, double> area;
-    for (std::size_t i = 0; i < out.structure.shells.size(); ++i) {
-        const ShellPart& p = out.structure.shells[i];
+    const auto property = [&](int kind, std::int32_t group) -> std::int32_t {
+        const auto [it, fresh] = numbers.try_emplace({kind, group}, static_cast<std::int32_t>(out.properties.size()));
+        if (fresh) out.properties.emplace_back();
+        return it->second;
+    };
+    std::vector<double> area;
+    for (const ShellPart& p : out.structure.shells) {
+        const std::int32_t n = property(0, p.group);
+        area.resize(out.properties.size(), 0.0), out.shell_properties.push_back(n);
         ShellShape s;
         s.count = p.count();
         for (int k = 0; k < s.count; ++k) s.nodes[ix(k)] = out.structure.nodes[ix(p.nodes[ix(k)])];
         double a = 0;
         for (const double v : shell_areas(s)) a += v;
-        Property& q = all[{0, p.group}];
+        Property& q = out.properties[ix(n)];
         const Material& m = out.structure.materials[ix(p.material)];
-        q.material = m.name, q.thickness += a * p.thickness, q.mass += a * p.thickness * m.density, area[{0, p.group}] += a;
+        q.material = m.name, q.volume += a * p.thickness, q.mass += a * p.thickness * m.density, area[ix(n)] += a;
         if (p.group >= 0) q.sheet = SheetId(p.group), q.what = model.sheets[ix(p.group)].key, q.body = named(model.sheets[ix(p.group)].body);
     }
+    for (std::size_t i = 0; i < area.size(); ++i)
+        if (area[i] > 0) out.properties[i].thickness = out.properties[i].volume / area[i];
     for (const BeamPart& p : out.structure.beams) {
-        Property& q = all[{1, p.group}];
+        const std::int32_t n = property(1, p.group);
+        out.beam_properties.push_back(n);
+        Property& q = out.properties[ix(n)];
         const Material& m = out.structure.materials[ix(p.material)];
-        q.material = m.name, q.section = model.sections[ix(p.section)].shape;
-        q.mass += m.density * out.structure.sections[ix(p.section)].area * (out.structure.nodes[ix(p.nodes[1])] - out.structure.nodes[ix(p.nodes[0])]).norm();
+        const double volume = out.structure.sections[ix(p.section)].area * (out.structure.nodes[ix(p.nodes[1])] - out.structure.nodes[ix(p.nodes[0])]).norm();
+        q.material = m.name, q.section = model.sections[ix(p.section)].shape, q.volume += volume, q.mass += m.density * volume;
         if (p.group >= 0) q.member = MemberId(p.group), q.what = model.members[ix(p.group)].key, q.body = named(model.members[ix(p.group)].body);
     }
-    for (auto& [key, q] : all) {
-        if (area[key] > 0) q.thickness /= area[key];
-        out.properties.push_back(std::move(q));
-    }
+}
+
+// Where the model brings forces into shells at single nodes.
+void mark_joints(Built& out, const Mesh& mesh) {
+    std::vector<char> shell(out.structure.nodes.size(), 0);
+    for (const ShellPart& p : out.structure.shells)
+        for (int k = 0; k < p.count(); ++k) shell[ix(p.nodes[ix(k)])] = 1;
+    const auto mark = [&](std::int32_t n, const char* why) {
+        if (shell[ix(n)]) out.peaks.try_emplace(n, why);
+    };
+    for (const RigidArm& a : out.structure.arms) mark(a.master, "a rigid link ends there"), mark(a.slave, "a rigid link ends there");
+    for (const BeamPart& b : out.structure.beams)
+        for (const std::int32_t n : b.nodes) mark(n, "a member meets the shell there");
+    for (const TiedNode& t : mesh.ties) mark(t.node, "a tied edge is there");
 }
 
 }  // namespace
@@ -246,7 +283,18 @@ Built built(Picker& picker, const SolveOptions& options) {
     add_masses(out, picker, options);
     add_releases(out, picker, options);
     list_properties(out, picker);
+    mark_joints(out, picker.mesh());
     return out;
+}
+
+void mark_peaks(Built& built, const Picker& picker, const SolveOptions& options) {
+    const auto mark = [&](const Selection& of, const char* why) {
+        if (of.points.empty()) return;
+        for (const std::int32_t n : picker.nodes(of)) built.peaks.try_emplace(n, why);
+    };
+    for (const SupportRule& r : options.supports) mark(r.of, "a single point is held there");
+    for (const LoadRule& r : options.loads)
+        if (r.kind == LoadRule::Kind::force || r.kind == LoadRule::Kind::moment) mark(r.of, "a force acts on a single point there");
 }
 
 }  // namespace halvo

@@ -12,6 +12,8 @@ struct Built {
     Structure structure;
     std::vector<std::int32_t> shell_elements, beam_elements;
     std::vector<Property> properties;
+    std::vector<std::int32_t> shell_properties, beam_properties;  ///< number of the property of each part
+    std::map<std::int32_t, std::string> peaks;                    ///< nodes at which stress has no end, and why
 };
 /// Also gives each [[point]] its node. Throws Error{stage} where a material is missing or a rule picks nothing.
 [[nodiscard]] Built built(Picker& picker, const SolveOptions& options);
@@ -21,6 +23,9 @@ void add_support(Structure& structure, const Picker& picker, const SupportRule& 
 
 /// Adds a load times a factor. Throws Error{stage} where it picks nothing or nothing that it could push.
 void add_load(StructureLoads& loads, const Built& built, const Picker& picker, const LoadRule& rule, double factor);
+
+/// Marks the nodes at which a rule holds or pushes single points.
+void mark_peaks(Built& built, const Picker& picker, const SolveOptions& options);
 
 /// What can still move, in one line.
 [[nodiscard]] std::string motions_text(const std::vector<FreeMotion>& motions, const Built& built, const Model& model, const Mesh& mesh);

@@ -18,6 +18,7 @@ struct Corner {
 };
 
 Vec3 own_normal(const Structure& s, const ShellPart& p, int place) {
+    if (!p.normals[ix(place)].isZero(0)) return p.normals[ix(place)];
     const int n = p.count();
     const Vec3& x = s.nodes[ix(p.nodes[ix(place)])];
     const Vec3 next = s.nodes[ix(p.nodes[ix((place + 1) % n)])] - x, last = s.nodes[ix(p.nodes[ix((place + n - 1) % n)])] - x;

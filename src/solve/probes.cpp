@@ -211,6 +211,55 @@ private:
     LocalFrame frame_;
 };
 
+// Energy norm of the elements' stress less its mean at the nodes, over that of the mean; both skins, by area and thickness.
+void estimate_error(CaseResult& r, const Built& built, const Averages& all) {
+    double error = 0, whole = 0, most = 0;
+    const auto squared = [](const Stress& s) {
+        double sum = 0;
+        for (std::size_t k = 0; k < 6; ++k) sum += (k < 3 ? 1 : 2) * s[k] * s[k];
+        return sum;
+    };
+    for (std::size_t i = 0; i < built.structure.shells.size(); ++i) {
+        const ShellPart& p = built.structure.shells[i];
+        const Vec3 a = built.structure.nodes[ix(p.nodes[1])] - built.structure.nodes[ix(p.nodes[0])],
+                   b = built.structure.nodes[ix(p.nodes[2])] - built.structure.nodes[ix(p.nodes[0])];
+        const double volume = a.cross(b).norm() * p.thickness / p.count();
+        double here = 0;
+        for (int k = 0; k < p.count(); ++k) {
+            const auto& mean = all.at.at({p.group, p.nodes[ix(k)]});
+            for (std::size_t side = 0; side < 2; ++side)
+                here += volume * squared(sum_of(r.shells[i].corner[side][ix(k)], mean[side], -1)), whole += volume * squared(mean[side]);
+        }
+        error += here;
+        if (here > most) most = here, r.stress_error_at = built.structure.nodes[ix(p.nodes[0])];
+    }
+    r.stress_error = whole > 0 ? std::sqrt(error / whole) : 0;
+}
+
+// Does the largest stress lie where it has no end? And the largest at least an element away from such places.
+void see_peak(CaseResult& r, const Built& built) {
+    std::vector<char> near(built.structure.nodes.size(), 0);
+    for (const auto& [n, why] : built.peaks) near[ix(n)] = 1;
+    std::vector<char> beside = near;
+    for (const ShellPart& p : built.structure.shells) {
+        bool any = false;
+        for (int k = 0; k < p.count(); ++k) any = any || near[ix(p.nodes[ix(k)])];
+        for (int k = 0; k < p.count() && any; ++k) beside[ix(p.nodes[ix(k)])] = 1;
+    }
+    for (std::size_t n = 0; n < near.size(); ++n) {
+        const double v = r.node_von_mises[n][2];
+        if (std::isnan(v)) continue;
+        if (near[n] && v >= r.max_von_mises * (1 - 1e-12) && built.structure.nodes[n] == r.max_von_mises_at)
+            r.peak = built.peaks.at(static_cast<std::int32_t>(n));
+        if (!beside[n] && v > r.max_von_mises_elsewhere) r.max_von_mises_elsewhere = v, r.max_von_mises_elsewhere_at = built.structure.nodes[n];
+    }
+    for (std::size_t i = 0; i < r.beams.size(); ++i)
+        for (std::size_t e = 0; e < 2; ++e)
+            if (r.beams[i].von_mises[e] > r.max_von_mises_elsewhere)
+                r.max_von_mises_elsewhere = r.beams[i].von_mises[e],
+                r.max_von_mises_elsewhere_at = built.structure.nodes[ix(built.structure.beams[i].nodes[e])];
+}
+
 }  // namespace
 
 Stress stress_at(const ShellState& state, std::size_t corner, int side) {
@@ -235,19 +284,11 @@ void see_case(CaseResult& r, const Built& built, const Picker& picker) {
         for (std::size_t e = 0; e < 2; ++e)
             if (r.beams[i].von_mises[e] > r.max_von_mises)
                 r.max_von_mises = r.beams[i].von_mises[e], r.max_von_mises_at = nodes[ix(built.structure.beams[i].nodes[e])];
-    // How far elements differ from their mean, at most.
-    double most = 0;
-    for (std::size_t i = 0; i < built.structure.shells.size(); ++i) {
-        const ShellPart& p = built.structure.shells[i];
-        for (int k = 0; k < p.count(); ++k) {
-            const auto& mean = all.at.at({p.group, p.nodes[ix(k)]});
-            for (std::size_t side = 0; side < 2; ++side) {
-                const double jump = von_mises(sum_of(r.shells[i].corner[side][ix(k)], mean[side], -1));
-                if (jump > most) most = jump, r.jump_at = nodes[ix(p.nodes[ix(k)])];
-            }
-        }
-    }
-    if (r.max_von_mises > 0) r.stress_jump = most / r.max_von_mises;
+    estimate_error(r, built, all);
+    see_peak(r, built);
+    r.energy_of.assign(built.properties.size(), 0.0);
+    for (std::size_t i = 0; i < r.shells.size(); ++i) r.energy_of[ix(built.shell_properties[i])] += r.shells[i].energy;
+    for (std::size_t i = 0; i < r.beams.size(); ++i) r.energy_of[ix(built.beam_properties[i])] += r.beams[i].energy;
     const Vec3& shift = picker.model().shift;
     for (std::size_t n = 0; n < nodes.size(); ++n) {
         const auto at = static_cast<Eigen::Index>(6 * n);

@@ -16,7 +16,7 @@ namespace halvo {
 namespace {
 
 constexpr const char* without_name = "loads";  // the case of loads that name none
-constexpr double coarse_jump = 0.3;            // of the largest stress: elements say something else at a node, the mesh is coarse there
+constexpr double coarse_error = 0.25;          // share of stress on which elements that meet do not agree
 constexpr double large_displacement = 0.1;     // of the structure's size: linear statics no longer holds
 
 // What acts in a case: loads, and which supports with a case of their own, each times a factor.
@@ -88,6 +88,7 @@ public:
     [[nodiscard]] Solution run() {
         if (picker_.mesh().elements.empty()) throw Error(ErrorKind::stage, "there is no mesh to solve");
         built_ = built(picker_, options_);
+        mark_peaks(built_, picker_, options_);
         out_.nodes = built_.structure.nodes, out_.shell_elements = built_.shell_elements, out_.beam_elements = built_.beam_elements;
         out_.properties = built_.properties;
         weigh();
@@ -112,6 +113,7 @@ public:
         }
         const auto start = std::chrono::steady_clock::now();
         for (CaseResult& c : out_.cases) see_case(c, built_, picker_), judge(c);
+        judge_bodies(), judge_places();
         out_.probes = probed(options_.probes, out_, built_, picker_);
         out_.recovery_seconds += std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
         observer_.tell("solve", 1);
@@ -205,9 +207,50 @@ private:
             find(FindingKind::large_displacement,
                  fmt::format("case {}: it moves by {:.4g} mm, {:.0f} % of the model's size", c.name, c.max_displacement, 100 * c.max_displacement / size),
                  "linear statics does not hold for so much; check loads, units, joints and supports", c.max_displacement_at, c.max_displacement);
-        if (c.stress_jump > coarse_jump)
-            find(FindingKind::coarse_stress, fmt::format("case {}: elements at one node differ by {:.0f} % of the largest stress", c.name, 100 * c.stress_jump),
-                 "the mesh is coarse there, or the stress has a peak without end (a corner, a point load); refine and see whether it settles", c.jump_at, 0);
+        if (c.stress_error > coarse_error)
+            find(FindingKind::coarse_stress, fmt::format("case {}: elements that meet differ in {:.0f} % of their stress", c.name, 100 * c.stress_error),
+                 "the mesh is coarse for stress (displacements need less); refine it, most where this is", c.stress_error_at, 0);
+    }
+
+    // A body that hangs on and carries next to nothing in any case.
+    void judge_bodies() {
+        constexpr double idle = 1e-4, counts = 5e-3;  // of the mean energy per volume; of the volume
+        std::map<std::string, double> volume, most;
+        double whole = 0;
+        for (const Property& p : out_.properties) volume[p.body] += p.volume, whole += p.volume;
+        if (volume.size() < 2 || out_.cases.empty()) return;
+        for (const CaseResult& c : out_.cases) {
+            std::map<std::string, double> energy;
+            double sum = 0;
+            for (std::size_t i = 0; i < out_.properties.size(); ++i) energy[out_.properties[i].body] += c.energy_of[i], sum += c.energy_of[i];
+            if (sum > 0)
+                for (const auto& [body, e] : energy) most[body] = std::max(most[body], e / sum);
+        }
+        for (const auto& [body, share] : most)
+            if (volume[body] > counts * whole && share < idle * volume[body] / whole)
+                find(FindingKind::carries_nothing,
+                     fmt::format("{}, {:.2g} % of the volume, has at most {:.1g} % of the strain energy in any case", body, 100 * volume[body] / whole,
+                                 100 * share),
+                     "it hangs on and does not carry; look at its joints, unless nothing is meant to load it", Vec3::Zero(), 0);
+    }
+
+    // Points of the plan that no node is at.
+    void judge_places() {
+        const auto look = [&](const Selection& of, const std::string& who) {
+            for (const Vec3& given : of.points) {
+                double best = std::numeric_limits<double>::max();
+                for (const Vec3& p : picker_.mesh().nodes) best = std::min(best, (p - (given - picker_.model().shift)).norm());
+                constexpr double off = 1;  // mm, and the model's own tolerance: half the thickness of what the point lies on may be between
+                if (best > off + 100 * picker_.model().tolerance.point)
+                    find(FindingKind::rule_without_effect,
+                         fmt::format("{}: the node nearest to ({:g}, {:g}, {:g}) is {:.3g} mm away, and taken", who, given.x(), given.y(), given.z(), best),
+                         "give a place on a sheet's middle or a member's line", given - picker_.model().shift, best);
+            }
+        };
+        for (const SupportRule& r : options_.supports) look(r.of, r.name);
+        for (const LoadRule& r : options_.loads) look(r.of, called(r));
+        for (const MassRule& r : options_.masses) look(r.of, "[[mass]]");
+        for (const ProbeRule& r : options_.probes) look(r.of, fmt::format("[[probe]] \"{}\"", r.name));
     }
 
     Picker picker_;

@@ -65,52 +65,79 @@ void add_support(Structure& s, const Picker& picker, const SupportRule& rule, st
     }
 }
 
-std::string motions_text(const std::vector<FreeMotion>& motions, const Built& built, const Model& model, const Mesh& mesh) {
-    // Bodies by the nodes that move; a motion as the rigid one nearest to it.
-    std::vector<std::string> lines;
-    for (const FreeMotion& f : motions) {
-        std::map<std::string, double> moving;
-        Vec3 centre = Vec3::Zero();
-        double weight = 0;
-        const auto moved = [&](std::int32_t n) { return f.movement.segment<3>(Eigen::Index{6} * n).norm(); };
-        for (const Element& e : mesh.elements) {
-            const std::string name = e.body && ix(e.body) < model.bodies.size() ? model.bodies[ix(e.body)].label : std::string();
-            for (std::size_t k = 0; k < e.count; ++k) {
-                const double d = moved(e.nodes[k]);
-                centre += d * mesh.nodes[ix(e.nodes[k])], weight += d;
-                if (d > 0.05 && !name.empty()) moving[name] = std::max(moving[name], d);
-            }
+namespace {
+
+// Bodies whose nodes move, most first; a node that only turns moves too.
+std::vector<std::string> moving_bodies(const FreeMotion& f, const Model& model, const Mesh& mesh) {
+    std::map<std::string, double> moving;
+    const double turning = f.movement.size() > 0 ? f.movement.lpNorm<Eigen::Infinity>() : 0;
+    for (const Element& e : mesh.elements) {
+        if (!e.body || ix(e.body) >= model.bodies.size() || e.kind == ElementKind::rigid) continue;
+        for (std::size_t k = 0; k < e.count; ++k) {
+            const auto u = f.movement.segment<6>(Eigen::Index{6} * e.nodes[k]);
+            const double d = std::max(u.head<3>().norm(), turning > 0 ? u.tail<3>().norm() / turning : 0.0);
+            if (d > 0.05) moving[model.bodies[ix(e.body)].label] = std::max(moving[model.bodies[ix(e.body)].label], d);
         }
-        std::string who = moving.empty() ? "the model" : moving.begin()->first;
-        double most = 0;
-        for (const auto& [name, d] : moving)
-            if (d > most * (1 + 1e-6)) most = d, who = name;
-        if (moving.size() > 1) who += fmt::format(" and {} more", moving.size() - 1);
-        Vec3 shift = Vec3::Zero(), turn = Vec3::Zero();
-        if (weight > 0) centre /= weight;
-        double count = 0;
-        Eigen::Matrix3d spread = Eigen::Matrix3d::Zero();
-        for (std::size_t n = 0; n < built.structure.nodes.size(); ++n) {
-            const auto k = static_cast<std::int32_t>(n);
-            if (moved(k) < 1e-9) continue;
-            const Vec3 r = built.structure.nodes[n] - centre, u = f.movement.segment<3>(Eigen::Index{6} * k);
-            shift += u, turn += r.cross(u), count += 1;
-            spread += r.squaredNorm() * Eigen::Matrix3d::Identity() - r * r.transpose();
-        }
-        if (count > 0) shift /= count;
-        if (spread.trace() > 0) turn = (spread + 1e-9 * spread.trace() * Eigen::Matrix3d::Identity()).inverse() * turn;
-        const double size = count > 0 ? std::sqrt(spread.trace() / count) : 0;
-        const Vec3 place = built.structure.nodes[f.nodes.empty() ? 0 : ix(f.nodes[0])] + model.shift;
-        if (turn.norm() * size > shift.norm())
-            lines.push_back(fmt::format("{} can turn about ({:.2g}, {:.2g}, {:.2g}), most at ({:.6g}, {:.6g}, {:.6g})", who, turn.normalized().x() + 0.0,
-                                        turn.normalized().y() + 0.0, turn.normalized().z() + 0.0, place.x(), place.y(), place.z()));
-        else
-            lines.push_back(fmt::format("{} can move along ({:.2g}, {:.2g}, {:.2g})", who, shift.normalized().x() + 0.0, shift.normalized().y() + 0.0,
-                                        shift.normalized().z() + 0.0));
     }
-    const std::size_t shown = std::min<std::size_t>(lines.size(), 6);
-    return fmt::format("{} motion{} left: {}{}", lines.size(), lines.size() == 1 ? " is" : "s are",
-                       fmt::join(lines.begin(), lines.begin() + static_cast<std::ptrdiff_t>(shown), "; "), lines.size() > shown ? "; ..." : "");
+    std::vector<std::pair<double, std::string>> order;
+    for (const auto& [name, d] : moving) order.emplace_back(-std::round(1e3 * d), name);
+    std::sort(order.begin(), order.end());
+    std::vector<std::string> out;
+    for (const auto& [d, name] : order) out.push_back(name);
+    return out;
+}
+
+// The rigid motion nearest to a free one.
+std::string motion_words(const FreeMotion& f, const Structure& s, const Vec3& shift) {
+    Vec3 centre = Vec3::Zero(), move = Vec3::Zero(), turn = Vec3::Zero(), own_turn = Vec3::Zero();
+    double count = 0;
+    std::vector<std::size_t> nodes;
+    for (std::size_t n = 0; n < s.nodes.size(); ++n)
+        if (f.movement.segment<6>(static_cast<Eigen::Index>(6 * n)).norm() > 1e-9) nodes.push_back(n), centre += s.nodes[n], count += 1;
+    if (count == 0) return "moves";
+    centre /= count;
+    Eigen::Matrix3d spread = Eigen::Matrix3d::Zero();
+    for (const std::size_t n : nodes) {
+        const Vec3 r = s.nodes[n] - centre, u = f.movement.segment<3>(static_cast<Eigen::Index>(6 * n));
+        move += u / count, turn += r.cross(u), own_turn += f.movement.segment<3>(static_cast<Eigen::Index>(6 * n) + 3) / count;
+        spread += r.squaredNorm() * Eigen::Matrix3d::Identity() - r * r.transpose();
+    }
+    const double size = std::sqrt(spread.trace() / count);
+    if (spread.trace() > 0) turn = (spread + 1e-9 * spread.trace() * Eigen::Matrix3d::Identity()).inverse() * turn;
+    const auto direction = [](Vec3 d) {
+        d.normalize();
+        for (double& v : d) v = std::abs(v) < 5e-3 ? 0.0 : v;
+        return fmt::format("({:.2g}, {:.2g}, {:.2g})", d.x(), d.y(), d.z());
+    };
+    if (move.norm() + turn.norm() * size < 1e-6) return fmt::format("can turn about {}", direction(own_turn));
+    // A turn about a line: through where its axis passes nearest to the middle of what moves.
+    constexpr double turns = 0.1;
+    if (turn.norm() * size > turns * move.norm()) {
+        const Vec3 on = centre + turn.cross(move) / turn.squaredNorm() + shift;
+        return fmt::format("can turn about the line through ({:.6g}, {:.6g}, {:.6g}) along {}", on.x(), on.y(), on.z(), direction(turn));
+    }
+    return fmt::format("can move along {}", direction(move));
+}
+
+}  // namespace
+
+std::string motions_text(const std::vector<FreeMotion>& motions, const Built& built, const Model& model, const Mesh& mesh) {
+    std::vector<std::pair<std::string, std::vector<std::string>>> by_body;
+    for (const FreeMotion& f : motions) {
+        const auto bodies = moving_bodies(f, model, mesh);
+        std::string who = bodies.empty() ? "the model" : bodies[0];
+        if (bodies.size() > 1) who += fmt::format(" and {} more bod{}", bodies.size() - 1, bodies.size() == 2 ? "y" : "ies");
+        auto it = std::find_if(by_body.begin(), by_body.end(), [&](const auto& b) { return b.first == who; });
+        if (it == by_body.end()) it = by_body.insert(by_body.end(), {who, {}});
+        it->second.push_back(motion_words(f, built.structure, model.shift));
+    }
+    std::vector<std::string> lines;
+    constexpr std::size_t rigid = 6, most = 4;
+    for (const auto& [who, words] : by_body)
+        lines.push_back(words.size() == rigid ? who + " is held by nothing" : fmt::format("{} {}", who, fmt::join(words, " and ")));
+    const std::size_t shown = std::min(lines.size(), most);
+    return fmt::format("{} motion{} left: {}{}", motions.size(), motions.size() == 1 ? " is" : "s are",
+                       fmt::join(lines.begin(), lines.begin() + static_cast<std::ptrdiff_t>(shown), "; "), lines.size() > shown ? "; and others" : "");
 }
 
 }  // namespace halvo

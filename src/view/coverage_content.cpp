@@ -15,7 +15,8 @@ constexpr Colour covered{0.66, 0.74, 0.80}, bare = free_edge;
 Content compose_coverage(const Job& job) {
     Content out;
     out.title = fmt::format("{}: coverage of the skin by sheets", job.solids.file);
-    if (job.stage != "prove" && job.stage != "solve") throw Error(ErrorKind::usage, "the model has no proof yet; run it on to the end, then draw --colour coverage");
+    if (job.stage != "prove" && job.stage != "solve")
+        throw Error(ErrorKind::usage, "the model has no proof yet; run it on to the end, then draw --colour coverage");
     for (std::size_t b = 0; b < job.solids.bodies.size(); ++b) {
         const Body& body = job.solids.bodies[b];
         std::vector<bool> open(body.facets.size(), false);

@@ -23,7 +23,7 @@ std::string number(double v, double range) {
 }
 
 std::string at(const Vec3& p, const Vec3& shift) {
-    const Vec3 q = p + shift;
+    const Vec3 q = (p + shift).unaryExpr([](double v) { return std::abs(v) < 0.5 ? 0.0 : v; });
     return fmt::format("({:.0f}, {:.0f}, {:.0f}) mm", q.x(), q.y(), q.z());
 }
 

@@ -234,7 +234,7 @@ private:
     }
     void tell() {
         const Vec3& shift = job_.solids.shift;
-        out_.scale = Scale{name_, unit_, low_, high_, {}};
+        out_.scale = Scale{name_ == "von mises" ? "von Mises" : name_, unit_, low_, high_, {}};
         const auto mark = [&](double v, std::size_t n) {
             out_.marks.push_back({moved(n), fmt::format("{:.4g}", v)});
             return fmt::format("{:.4g} {} at {}", v, unit_, place_text(s_.nodes[n], shift));
@@ -248,8 +248,9 @@ private:
             out_.captions.push_back(shape);
             return;
         }
-        out_.title = fmt::format("{}: {}, case {}", job_.solids.file, name_, case_->name);
-        const Vec3 f = case_->applied_force, r = case_->reaction_force;
+        out_.title = fmt::format("{}: {}, case {}", job_.solids.file, name_ == "von mises" ? "von Mises stress" : name_, case_->name);
+        const auto clean = [](const Vec3& v) { return Vec3(v.unaryExpr([&](double x) { return std::abs(x) < 1e-9 * v.norm() ? 0.0 : x; })); };
+        const Vec3 f = clean(case_->applied_force), r = clean(case_->reaction_force);
         out_.captions.push_back(
             fmt::format("{}; loads ({:.4g}, {:.4g}, {:.4g}) N, reactions ({:.4g}, {:.4g}, {:.4g}) N", shape, f.x(), f.y(), f.z(), r.x(), r.y(), r.z()));
     }
