@@ -107,7 +107,7 @@ TEST(Solve, IsTheSameAnywhereAndInAnyUnit) {
             "[[support]]\nid = \"set=left\"\nfix = \"all\"\n"
             "[[load]]\nid = \"set=right\"\nframe = \"own\"\nforce = [\"20 N\", \"3 N\", \"-10 N\"]\n"
             "[[probe]]\nname = \"tip\"\nof = \"displacement z\"\nid = \"set=right\"\nframe = \"own\"\n"
-            "[[probe]]\nname = \"stress\"\nof = \"stress along x\"\nside = \"top\"\nframe = \"own\"\n[modes]\ncount = 3\n",
+            "[[probe]]\nname = \"stress\"\nof = \"von mises\"\n[modes]\ncount = 3\n",
             o.x(), o.y(), o.z(), x.x(), x.y(), x.z(), z.x(), z.y(), z.z());
     };
     const make::Solid part = strip_of_steel();  // its mesh is the same everywhere too
@@ -202,7 +202,7 @@ TEST(Solve, CasesCombineAndReactionsBalance) {
 
 TEST(Solve, HalfByAPlaneOfSymmetryIsTheWhole) {
     const make::Solid plate = make::cut(make::box({-100, -30, 0}, {200, 60, 3}), {make::cylinder({0, 0, -1}, {0, 0, 1}, 12, 5)});
-    const std::string common = std::string("mesh.size = \"6 mm\"\n") + steel +
+    const std::string common = std::string("mesh.size = \"2 mm\"\n") + steel +
                                "[[load]]\nforce_per_length = [\"10 N/mm\", 0, 0]\nid = \"set=right\"\n"
                                "[[set]]\nname = \"right\"\nof = \"edges\"\nwhere = \"x > 99.9 mm\"\n"
                                "[[support]]\nfix = [\"z\"]\n[[support]]\nfix = [\"y\"]\npoints = [[100, 0, 1.5]]\n"
@@ -320,7 +320,7 @@ TEST(Expression, MeansWhatItSays) {
                                                                                      {"body < 'a'", 1},
                                                                                      {"x = 'a'", 1},
                                                                                      {"1 < x < 3", 7},
-                                                                                     {"x < 3 free", 7},
+                                                                                     {"x < 3 free", 5},
                                                                                      {"fre", 1},
                                                                                      {"x # 3", 3},
                                                                                      {"", 1}}) {

@@ -54,7 +54,7 @@ std::string page(std::vector<std::string>& bare) {
     std::string out =
         "# Thresholds\n\nThe named constants by which stages decide, made from the sources by `tests/thresholds_test.cpp`. Lengths are shares of a\n"
         "thickness, a radius, an element or the tolerance, as the text says. Angles are sines or cosines.\n";
-    for (const char* stage : {"survey", "mend", "strip", "halve", "join", "mesh", "prove", "body", "model", "geom"}) {
+    for (const char* stage : {"survey", "mend", "strip", "halve", "join", "mesh", "prove", "solve", "body", "model", "geom"}) {
         std::vector<fs::path> files;
         for (const auto& entry : fs::directory_iterator(fs::path(HALVO_SOURCE) / "src" / stage))
             if (entry.path().extension() == ".cpp" || entry.path().extension() == ".hpp") files.push_back(entry.path());

@@ -6,6 +6,7 @@
 ///     halvo::join(model, solids, plan.join);
 ///     auto mesh   = halvo::mesh(model, plan.mesh);
 ///     auto proof  = halvo::prove(solids, model, mesh);
+///     auto answer = halvo::solve(model, mesh, plan.solve);
 
 #include <halvo/assembly.hpp>
 #include <halvo/draw.hpp>

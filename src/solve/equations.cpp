@@ -16,8 +16,8 @@ namespace halvo {
 namespace {
 
 constexpr double suspicious_pivot = 1e-10;  // of a matrix with ones on its diagonal: looked at more closely
-constexpr int most_refinements = 3;
-constexpr double refined = 1e-13;  // residual over loads at which refinement ends
+constexpr int most_refinements = 3;         // each takes three digits of rounding out or more; what three leave stays
+constexpr double refined = 1e-13;           // residual over loads at which refinement ends
 
 double seconds_since(std::chrono::steady_clock::time_point t) {
     return std::chrono::duration<double>(std::chrono::steady_clock::now() - t).count();
@@ -343,13 +343,15 @@ StructureState Equations::solve(const StructureLoads& loads) const {
     const Eigen::VectorXd applied = recovery.applied();
     Eigen::VectorXd q = Eigen::VectorXd::Zero(static_cast<Eigen::Index>(p.unknowns.movement.size()));
     StructureState out;
-    // What equations ask for, and what the elements then hold, is a load; what rounding leaves of it is taken up by solving again.
+    // What equations ask for and warmth, as the elements then hold it, are loads too.
+    Eigen::VectorXd pushed = p.reduced(applied);
+    const Eigen::VectorXd asked = p.expanded(q, loads.motion);
+    if (!asked.isZero(0) || !loads.shell_warming.empty() || !loads.beam_warming.empty()) pushed -= p.reduced(recovery.held_by_elements(asked, nullptr));
+    // What rounding leaves is taken up by solving again.
+    const double scale = std::max(pushed.lpNorm<Eigen::Infinity>(), 1e-300);
     double before = std::numeric_limits<double>::infinity();
     for (int i = 0; i <= most_refinements; ++i) {
-        const Eigen::VectorXd u = p.expanded(q, loads.motion);
-        Eigen::VectorXd held = recovery.held_by_elements(u, nullptr);
-        const Eigen::VectorXd left = p.reduced(applied - held);
-        const double scale = std::max({p.reduced(applied).lpNorm<Eigen::Infinity>(), held.lpNorm<Eigen::Infinity>(), 1e-300});
+        const Eigen::VectorXd left = i == 0 ? pushed : Eigen::VectorXd(pushed - p.stiffness.times(q));
         const double now = left.lpNorm<Eigen::Infinity>() / scale;
         if (i > 0 && (now <= refined || now > 0.5 * before)) break;
         before = now;

@@ -45,6 +45,17 @@ Eigen::VectorXd LowerMatrix::times(const Eigen::VectorXd& x) const {
     return y;
 }
 
+LowerMatrix LowerMatrix::without_zeros() const {
+    LowerMatrix out;
+    out.size = size, out.start.push_back(0);
+    for (std::int64_t j = 0; j < size; ++j) {
+        for (std::int64_t k = start[ix(j)]; k < start[ix(j) + 1]; ++k)
+            if (row[ix(k)] == j || value[ix(k)] != 0) out.row.push_back(row[ix(k)]), out.value.push_back(value[ix(k)]);
+        out.start.push_back(static_cast<std::int64_t>(out.row.size()));
+    }
+    return out;
+}
+
 Eigen::VectorXd LowerMatrix::diagonal() const {
     Eigen::VectorXd d(size);
     for (std::int64_t j = 0; j < size; ++j) d[j] = start[ix(j)] < start[ix(j) + 1] ? value[ix(start[ix(j)])] : 0;

@@ -14,6 +14,8 @@ struct LowerMatrix {
     std::vector<double> value;
     [[nodiscard]] Eigen::VectorXd times(const Eigen::VectorXd& x) const;
     [[nodiscard]] Eigen::VectorXd diagonal() const;
+    /// Without the entries that are zero, off the diagonal.
+    [[nodiscard]] LowerMatrix without_zeros() const;
 };
 
 /// An order of elimination with few entries, and the entries: for all matrices of one pattern.

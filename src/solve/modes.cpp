@@ -106,11 +106,11 @@ std::vector<StructureMode> Equations::modes(int wanted, bool lumped) const {
     if (n <= most_dense || wanted >= n / 2) {
         pairs = dense_pairs(shifted, mass, shift, std::min<Eigen::Index>(wanted, n));
     } else if (held) {
-        pairs = sparse_pairs(*p.factor, mass, 0, wanted);
+        pairs = sparse_pairs(*p.factor, mass.without_zeros(), 0, wanted);
     } else {
         const Factor factor(shifted, *p.ordering);
         if (!factor.good()) throw Error(ErrorKind::stage, "the equations cannot be solved: a stiffness or a mass is negative");
-        pairs = sparse_pairs(factor, mass, shift, wanted);
+        pairs = sparse_pairs(factor, mass.without_zeros(), shift, wanted);
     }
     std::vector<StructureMode> out;
     for (std::size_t i = 0; i < pairs.values.size(); ++i) {

@@ -16,7 +16,7 @@ namespace halvo {
 namespace {
 
 constexpr const char* without_name = "loads";  // the case of loads that name none
-constexpr double coarse_error = 0.25;          // share of stress on which elements that meet do not agree
+constexpr double coarse_error = 1.0 / 3;       // share of stress on which elements that meet do not agree: stress is not to be read from them
 constexpr double large_displacement = 0.1;     // of the structure's size: linear statics no longer holds
 
 // What acts in a case: loads, and which supports with a case of their own, each times a factor.
@@ -214,7 +214,8 @@ private:
 
     // A body that hangs on and carries next to nothing in any case.
     void judge_bodies() {
-        constexpr double idle = 1e-4, counts = 5e-3;  // of the mean energy per volume; of the volume
+        constexpr double idle = 1e-4;    // of the mean energy per volume: a hundredth of its stress
+        constexpr double counts = 5e-3;  // of the volume: smaller bodies are clips and tags
         std::map<std::string, double> volume, most;
         double whole = 0;
         for (const Property& p : out_.properties) volume[p.body] += p.volume, whole += p.volume;

@@ -110,8 +110,8 @@ std::string motion_words(const FreeMotion& f, const Structure& s, const Vec3& sh
         return fmt::format("({:.2g}, {:.2g}, {:.2g})", d.x(), d.y(), d.z());
     };
     if (move.norm() + turn.norm() * size < 1e-6) return fmt::format("can turn about {}", direction(own_turn));
-    // A turn about a line: through where its axis passes nearest to the middle of what moves.
-    constexpr double turns = 0.1;
+    // The axis of a turn passes nearest to the middle of what moves there.
+    constexpr double turns = 0.1;  // of what moves: less turning than this is a shift
     if (turn.norm() * size > turns * move.norm()) {
         const Vec3 on = centre + turn.cross(move) / turn.squaredNorm() + shift;
         return fmt::format("can turn about the line through ({:.6g}, {:.6g}, {:.6g}) along {}", on.x(), on.y(), on.z(), direction(turn));

@@ -151,6 +151,7 @@ private:
             for (std::size_t k = 0; k < shell(i).count && !along_members(); ++k) look(shell_values_[i][k], ix(shell(i).nodes[k]));
         for (std::size_t i = 0; i < beam_values_.size(); ++i)
             for (std::size_t k = 0; k < 2; ++k) look(beam_values_[i][k], ix(beam(i).nodes[k]));
+        if (std::abs(low_) < 1e-9 * std::abs(high_)) low_ = 0;  // rounding
         if (low_ > high_) throw Error(ErrorKind::usage, fmt::format("the model has nothing with a {}", o_.result));
     }
     [[nodiscard]] Colour colour(double v) const { return high_ > low_ ? field((v - low_) / (high_ - low_)) : field(0.5); }
