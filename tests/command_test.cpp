@@ -55,10 +55,22 @@ TEST(Command, DemoIsOnePartWithinItsBounds) {
     EXPECT_TRUE(j["findings"].empty());
     for (const char* key : {"source", "bodies", "sheets", "members", "sections", "seams", "joints", "mesh", "prove", "findings", "timing"})
         EXPECT_TRUE(j.contains(key)) << key;
-    for (const char* name : {"model.halvo", "mesh.vtu", "summary.json", "ledger.csv"}) EXPECT_TRUE(fs::exists(folder / "out" / name)) << name;
+    for (const char* name : {"model.halvo", "mesh.vtu", "results.vtu", "summary.json", "ledger.csv"}) EXPECT_TRUE(fs::exists(folder / "out" / name)) << name;
     int files = 0;
     for ([[maybe_unused]] const auto& f : fs::directory_iterator(folder / "out")) ++files;
-    EXPECT_EQ(files, 4) << "no partial files";
+    EXPECT_EQ(files, 5) << "no partial files";
+    // It stands on its base plates in wind and snow: loads and reactions balance in every case, and the first mode is that of the mast.
+    ASSERT_EQ(j["results"].size(), 4U);
+    for (const Json& c : j["results"]) {
+        EXPECT_LT(c["residual"].get<double>(), 1e-9);
+        EXPECT_GT(c["max_displacement"].get<double>(), 0.1);
+        EXPECT_LT(c["max_displacement"].get<double>(), 10);
+    }
+    const double weight = -j["results"][0]["applied"]["force"][2].get<double>();
+    EXPECT_NEAR(weight, 9.81e3 * j["solution"]["mass"].get<double>(), 1e-6 * weight);
+    ASSERT_EQ(j["modes"].size(), 6U);
+    EXPECT_GT(j["modes"][0]["frequency"].get<double>(), 5);
+    EXPECT_LT(j["modes"][0]["frequency"].get<double>(), 20);
 }
 
 TEST(Command, SurveyPrintsATableAndData) {

@@ -19,11 +19,11 @@ Plan demo_plan() {
 }
 
 void expect_same_results(const fs::path& folder, const Job& job) {
-    EXPECT_EQ(timeless(slurp(folder / "summary.json")), timeless(summary_json(job)));
+    EXPECT_TRUE(timeless(slurp(folder / "summary.json")) == timeless(summary_json(job)));  // pages long: not to be printed
     EXPECT_EQ(slurp(folder / "ledger.csv"), ledger_csv(job));
     const Folder other;
     write_vtu(other / "mesh.vtu", job.mesh, job.solids.shift);
-    EXPECT_EQ(slurp(folder / "mesh.vtu"), slurp(other / "mesh.vtu"));
+    EXPECT_TRUE(slurp(folder / "mesh.vtu") == slurp(other / "mesh.vtu"));
 }
 
 }  // namespace
@@ -38,13 +38,14 @@ TEST(Pipeline, ToolAndLibraryGiveTheSame) {
 
     // The same stage by stage, as a program does that stops between them.
     Job job;
-    job.plan = plan, job.solids = solids, job.stage = "prove";
+    job.plan = plan, job.solids = solids, job.stage = "solve";
     job.survey = survey(solids, plan.survey);
     job.strip = strip(solids, job.survey, plan.strip);
     job.model = halve(solids, plan.halve);
-    join(job.model, solids, plan.join);
+    join(job.model, solids, join_options(plan));
     job.mesh = mesh(job.model, plan.mesh);
     job.proof = prove(solids, job.model, job.mesh, plan.prove, plan.join.reach);
+    job.solution = solve(job.model, job.mesh, solve_options(plan), plan.join);
     expect_same_results(folder.path(), job);
 }
 

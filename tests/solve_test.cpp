@@ -296,6 +296,64 @@ TEST(Solve, SaysInOneLineWhatCannotBe) {
         "at character 14: \"thicknes\" is not known; the nearest known word is thickness");
 }
 
+// Hoop stress of a tube tends to pr/t with the square of the element size, and a thickness that is varied does what it says.
+TEST(Study, ExtrapolatesAndVariesAnyKey) {
+    const make::Solid tube = make::cut(make::cylinder({0, 0, 0}, {0, 0, 1}, 51, 100), {make::cylinder({0, 0, -1}, {0, 0, 1}, 49, 102)});
+    const Bench b({{"tube", tube}}, std::string("mesh.size = \"10 mm\"\n") + steel +
+                                        "[[cut]]\nnormal = [1, 0, 0]\nsymmetry = true\n[[cut]]\nnormal = [0, 1, 0]\nsymmetry = true\n"
+                                        "[[support]]\nfix = [\"z\"]\nwithin = [[-200, -200, -0.1], [200, 200, 0.1]]\n"
+                                        "[[frame]]\nname = \"axis\"\nkind = \"cylindrical\"\n[[load]]\npressure = \"1 MPa\"\nfrom = [0, 0, 50]\n"
+                                        "[[thickness]]\nbody = \"tube\"\nthickness = \"2 mm\"\n"
+                                        "[[probe]]\nname = \"round\"\nof = \"stress along y\"\nframe = \"axis\"\nside = \"middle\"\n");
+    const std::string run = "study " + quoted(b / "plan.toml") + " --quiet --out " + quoted(b / "study") + " --vary ";
+    Ran r = halvo_command(run + "mesh.size=12mm,6mm,3mm");
+    ASSERT_EQ(r.code, 0) << r.err;
+    std::ifstream csv(b / "study/study.csv");
+    std::string heads, line, extrapolated, order;
+    std::getline(csv, heads);
+    int rows = 0;
+    while (std::getline(csv, line)) {
+        if (line.starts_with("extrapolated")) extrapolated = line;
+        else if (line.starts_with("order")) order = line;
+        else ++rows;
+    }
+    EXPECT_EQ(rows, 3);
+    const auto column = [](const std::string& row, std::size_t n) {
+        std::size_t at = 0;
+        bool inside = false;
+        std::string cell;
+        for (const char c : row) {
+            if (c == '"') inside = !inside;
+            else if (c == ',' && !inside) ++at;
+            else if (at == n) cell += c;
+        }
+        return cell;
+    };
+    std::size_t mean = 0;
+    while (column(heads, mean).find("round: stress along y, loads, mean") == std::string::npos) ASSERT_LT(++mean, 40U) << heads;
+    EXPECT_NEAR(std::stod(column(extrapolated, mean)), 25, 0.05);
+    EXPECT_NEAR(std::stod(column(order, mean)), 2, 0.3);
+    EXPECT_GT(fs::file_size(b / "study/study.png"), 5000U);
+    // All combinations; half the thickness is twice the stress.
+    r = halvo_command(run + "'thickness[1].thickness=1mm..2mm/2' --vary mesh.size=12mm,6mm");
+    ASSERT_EQ(r.code, 0) << r.err;
+    std::ifstream grid(b / "study/study.csv");
+    std::getline(grid, heads);
+    std::vector<double> stress;
+    while (std::getline(grid, line)) stress.push_back(std::stod(column(line, mean + 1)));
+    ASSERT_EQ(stress.size(), 4U);
+    EXPECT_NEAR(stress[0] / stress[2], 2, 1e-2);
+    for (const auto& [wrong, part] :
+         std::initializer_list<std::pair<const char*, const char*>>{{"mesh.sise=1mm,2mm", "nearest known one is mesh.size"},
+                                                                    {"mesh.size", "give KEY="},
+                                                                    {"'thickness[3].thickness=1mm'", "the plan has 1 [[thickness]]"},
+                                                                    {"mesh.size=1mm..2mm", "needs a count"}}) {
+        r = halvo_command(run + wrong);
+        EXPECT_EQ(r.code, 2) << wrong;
+        EXPECT_NE(r.err.find(part), std::string::npos) << r.err;
+    }
+}
+
 TEST(Expression, MeansWhatItSays) {
     const auto value = [](std::string_view w) -> ExpressionValue {
         if (w == "body") return std::string("deck plate");

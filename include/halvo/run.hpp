@@ -54,6 +54,11 @@ struct Job {
 /// solve only where the plan has something to solve.
 void run_stages(Job& job, Stage from, Stage until, const Observer& observer = {});
 
+/// What `run` gives join: the plan's, with a node of its own for every place at which the plan puts supports, loads, masses and probes.
+[[nodiscard]] JoinOptions join_options(const Plan& plan);
+/// What `run` gives solve: the plan's, and planes of symmetry of its cuts as supports.
+[[nodiscard]] SolveOptions solve_options(const Plan& plan);
+
 /// What all stages found, in their order: warnings of the survey (but for gaps that join closed), then of the model, the mesh and the proof.
 [[nodiscard]] std::vector<Finding> findings_of(const Job& job);
 /// Findings that say one thing: of one place, or of one kind of equal parts. The largest is first.

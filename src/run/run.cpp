@@ -53,28 +53,6 @@ void renumber_faces(Survey& survey, const Assembly& solids, const std::vector<st
             }
 }
 
-// Places where the plan puts loads, supports and masses get nodes of their own.
-JoinOptions join_options(const Plan& plan) {
-    JoinOptions out = plan.join;
-    for (const Vec3& p : places_named(plan.solve))
-        if (std::find(out.points.begin(), out.points.end(), p) == out.points.end()) out.points.push_back(p);
-    return out;
-}
-
-// A plane of symmetry holds what it cuts.
-SolveOptions solve_options(const Plan& plan) {
-    SolveOptions out = plan.solve;
-    for (std::size_t i = 0; i < plan.strip.cuts.size(); ++i) {
-        const CutRule& c = plan.strip.cuts[i];
-        if (!c.symmetry) continue;
-        SupportRule s;
-        s.name = c.name.empty() ? fmt::format("cut {}", i + 1) : c.name;
-        s.of.body = c.body, s.symmetry = c.normal, s.on_plane = c.point;
-        out.supports.push_back(std::move(s));
-    }
-    return out;
-}
-
 // The edges and vertices on the planes of cuts are sets: what stands for the part behind is put on them.
 void name_cut_edges(Model& model, const std::vector<CutRule>& cuts) {
     for (std::size_t i = 0; i < cuts.size(); ++i) {
@@ -138,6 +116,26 @@ void mesh_anew(Job& job, const Observer& observer) {
 }
 
 }  // namespace
+
+JoinOptions join_options(const Plan& plan) {
+    JoinOptions out = plan.join;
+    for (const Vec3& p : places_named(plan.solve))
+        if (std::find(out.points.begin(), out.points.end(), p) == out.points.end()) out.points.push_back(p);
+    return out;
+}
+
+SolveOptions solve_options(const Plan& plan) {
+    SolveOptions out = plan.solve;
+    for (std::size_t i = 0; i < plan.strip.cuts.size(); ++i) {
+        const CutRule& c = plan.strip.cuts[i];
+        if (!c.symmetry) continue;
+        SupportRule s;
+        s.name = c.name.empty() ? fmt::format("cut {}", i + 1) : c.name;
+        s.of.body = c.body, s.symmetry = c.normal, s.on_plane = c.point;
+        out.supports.push_back(std::move(s));
+    }
+    return out;
+}
 
 const char* stage_name(Stage s) {
     return stage_names[static_cast<std::size_t>(s)];

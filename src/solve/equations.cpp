@@ -7,6 +7,8 @@
 
 #include <Eigen/Eigenvalues>
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <chrono>
 #include <cmath>
@@ -284,6 +286,19 @@ Eigen::VectorXd Equations::Parts::reduced(const Eigen::VectorXd& f) const {
     return out;
 }
 
+// A force on a movement that nothing holds, and that follows from none that something holds, would be lost.
+void Equations::Parts::must_be_carried(const Eigen::VectorXd& applied) const {
+    for (Eigen::Index m = 0; m < applied.size(); ++m) {
+        if (applied[m] == 0 || unknowns.number[ix(m)] >= 0) continue;
+        const auto* e = elimination->of(m);
+        const auto lost = [&](const auto& t) { return unknowns.number[ix(t.first)] < 0; };
+        if (e && (e->terms.empty() || !std::all_of(e->terms.begin(), e->terms.end(), lost))) continue;
+        const Vec3& at = structure.nodes[ix(m / 6)];
+        throw Error(ErrorKind::stage, fmt::format("a {} acts at node {} ({:.6g}, {:.6g}, {:.6g} from the model's middle), which nothing with stiffness holds",
+                                                  m % 6 < 3 ? "force" : "moment", m / 6, at.x(), at.y(), at.z()));
+    }
+}
+
 Equations::Equations(const Structure& structure, const Observer& observer) : p_(std::make_unique<Parts>()) {
     Parts& p = *p_;
     const auto start = std::chrono::steady_clock::now();
@@ -347,6 +362,7 @@ StructureState Equations::solve(const StructureLoads& loads) const {
     Eigen::VectorXd pushed = p.reduced(applied);
     const Eigen::VectorXd asked = p.expanded(q, loads.motion);
     if (!asked.isZero(0) || !loads.shell_warming.empty() || !loads.beam_warming.empty()) pushed -= p.reduced(recovery.held_by_elements(asked, nullptr));
+    p.must_be_carried(applied);
     // What rounding leaves is taken up by solving again.
     const double scale = std::max(pushed.lpNorm<Eigen::Infinity>(), 1e-300);
     double before = std::numeric_limits<double>::infinity();
@@ -357,6 +373,8 @@ StructureState Equations::solve(const StructureLoads& loads) const {
         before = now;
         q += p.factor->solve(left);
     }
+    if (!q.allFinite())
+        throw Error(ErrorKind::stage, "the solution is not finite; look for elements without size and for loads or materials that are no numbers");
     const auto start = std::chrono::steady_clock::now();
     out.movement = p.expanded(q, loads.motion);
     out.applied = applied;

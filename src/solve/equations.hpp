@@ -39,6 +39,7 @@ struct Equations::Parts {
     [[nodiscard]] double value_of(std::int32_t equation, const std::map<std::int32_t, double>& motion) const;
     [[nodiscard]] Eigen::VectorXd expanded(const Eigen::VectorXd& q, const std::map<std::int32_t, double>& motion) const;
     [[nodiscard]] Eigen::VectorXd reduced(const Eigen::VectorXd& f) const;
+    void must_be_carried(const Eigen::VectorXd& applied) const;
     void add_reactions(const Eigen::VectorXd& left, StructureState& out) const;
 };
 

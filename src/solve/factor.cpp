@@ -106,6 +106,7 @@ Ordering::Ordering(const LowerMatrix& pattern, const std::vector<std::int32_t>& 
     cholmod_l_start(&c);
     c.print = 0, c.error_handler = nullptr;
     c.nmethods = 1, c.method[0].ordering = CHOLMOD_GIVEN, c.postorder = 1, c.supernodal = CHOLMOD_SUPERNODAL, c.final_ll = 1, c.quick_return_if_not_posdef = 1;
+    if (blocks.empty()) return;  // nothing is free
     std::vector<std::int64_t> order = row_order(pattern, blocks, c);
     cholmod_sparse a = view_of(pattern, nullptr);
     p_->symbolic = cholmod_l_analyze_p(&a, order.data(), nullptr, 0, &c);
@@ -116,7 +117,7 @@ Ordering::Ordering(const LowerMatrix& pattern, const std::vector<std::int32_t>& 
 }
 
 Ordering::~Ordering() {
-    cholmod_l_free_factor(&p_->symbolic, &p_->common);
+    if (p_->symbolic) cholmod_l_free_factor(&p_->symbolic, &p_->common);
     cholmod_l_finish(&p_->common);
 }
 
@@ -125,7 +126,7 @@ struct Factor::Parts {
     cholmod_factor* factor = nullptr;
     Eigen::VectorXd scale;
     bool good = false;
-    double least = 0;
+    double least = 1;
     ~Parts() {
         if (factor) cholmod_l_free_factor(&factor, common);
     }
@@ -133,6 +134,8 @@ struct Factor::Parts {
 
 Factor::Factor(const LowerMatrix& matrix, const Ordering& ordering) : p_(std::make_unique<Parts>()) {
     p_->common = &ordering.parts().common;
+    p_->good = matrix.size == 0;
+    if (matrix.size == 0) return;
     p_->factor = cholmod_l_copy_factor(ordering.parts().symbolic, p_->common);
     if (!p_->factor) throw std::bad_alloc();
     const Eigen::VectorXd d = matrix.diagonal();
@@ -168,10 +171,11 @@ double Factor::least_pivot() const {
     return p_->least;
 }
 double Factor::entries() const {
-    return static_cast<double>(p_->factor->xsize);
+    return p_->factor ? static_cast<double>(p_->factor->xsize) : 0;
 }
 
 Eigen::VectorXd Factor::solve(const Eigen::VectorXd& b) const {
+    if (b.size() == 0) return b;
     Eigen::VectorXd scaled = b.cwiseProduct(p_->scale);
     cholmod_dense d{};
     d.nrow = d.d = d.nzmax = static_cast<std::size_t>(b.size()), d.ncol = 1, d.x = scaled.data(), d.xtype = CHOLMOD_REAL, d.dtype = CHOLMOD_DOUBLE;

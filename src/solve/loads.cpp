@@ -141,10 +141,10 @@ private:
         Vector24 a = Vector24::Zero();
         for (int k = 0; k < p.count(); ++k) {
             shape.nodes[ix(k)] = s().nodes[ix(p.nodes[ix(k)])];
-            a.segment<3>(6 * k) = acceleration(shape.nodes[ix(k)]);
+            a.segment<3>(Eigen::Index{6} * k) = acceleration(shape.nodes[ix(k)]);
         }
         const Vector24 f = shell_mass(shape, s().materials[ix(p.material)].density, false) * a;
-        for (int k = 0; k < p.count(); ++k) forces().segment<6>(Eigen::Index{6} * p.nodes[ix(k)]) += f.segment<6>(6 * k);
+        for (int k = 0; k < p.count(); ++k) forces().segment<6>(Eigen::Index{6} * p.nodes[ix(k)]) += f.segment<6>(Eigen::Index{6} * k);
     }
 
     void warming() {

@@ -45,7 +45,7 @@ Vector24 Recovery::shell_forces(std::size_t i) const {
     if (!loads_.acceleration.empty()) {
         // Pushed where the masses are: on the middle surface, with the acceleration of its nodes.
         Vector24 a = Vector24::Zero();
-        for (int k = 0; k < part.count(); ++k) a.segment<3>(6 * k) = loads_.acceleration[ix(part.nodes[ix(k)])];
+        for (int k = 0; k < part.count(); ++k) a.segment<3>(Eigen::Index{6} * k) = loads_.acceleration[ix(part.nodes[ix(k)])];
         f += shell_mass(shape, p_.structure.materials[ix(part.material)].density, false) * a;
     }
     return f;
@@ -57,11 +57,11 @@ Eigen::VectorXd Recovery::applied() const {
     std::vector<Vector24> shells(s.shells.size());
     parallel_for(s.shells.size(), [&](std::size_t i) { shells[i] = shell_forces(i); });
     for (std::size_t i = 0; i < s.shells.size(); ++i)
-        for (int k = 0; k < s.shells[i].count(); ++k) f.segment<6>(Eigen::Index{6} * s.shells[i].nodes[ix(k)]) += shells[i].segment<6>(6 * k);
+        for (int k = 0; k < s.shells[i].count(); ++k) f.segment<6>(Eigen::Index{6} * s.shells[i].nodes[ix(k)]) += shells[i].segment<6>(Eigen::Index{6} * k);
     for (std::size_t i = 0; i < s.beams.size(); ++i) {
         const BeamPart& b = s.beams[i];
         const Vector12 load = beam_load(p_.beam(i), s.sections[ix(b.section)], s.materials[ix(b.material)], beam_force(i), 0);
-        for (int k = 0; k < 2; ++k) f.segment<6>(Eigen::Index{6} * b.nodes[ix(k)]) += load.segment<6>(6 * k);
+        for (int k = 0; k < 2; ++k) f.segment<6>(Eigen::Index{6} * b.nodes[ix(k)]) += load.segment<6>(Eigen::Index{6} * k);
     }
     if (!loads_.acceleration.empty())
         for (const PointMass& m : s.masses) f.segment<3>(Eigen::Index{6} * m.node) += m.mass * loads_.acceleration[ix(m.node)];
@@ -76,11 +76,11 @@ Eigen::VectorXd Recovery::held_by_elements(const Eigen::VectorXd& u, StructureSt
     parallel_for(s.shells.size(), [&](std::size_t i) {
         const ShellPart& part = s.shells[i];
         Vector24 own = Vector24::Zero();
-        for (int k = 0; k < part.count(); ++k) own.segment<6>(6 * k) = u.segment<6>(Eigen::Index{6} * part.nodes[ix(k)]);
+        for (int k = 0; k < part.count(); ++k) own.segment<6>(Eigen::Index{6} * k) = u.segment<6>(Eigen::Index{6} * part.nodes[ix(k)]);
         states[i] = shell_state(p_.shell(i), p_.laws[ix(part.material)], own, loads_.shell_warming.empty() ? 0 : loads_.shell_warming[i], shells[i]);
     });
     for (std::size_t i = 0; i < s.shells.size(); ++i)
-        for (int k = 0; k < s.shells[i].count(); ++k) f.segment<6>(Eigen::Index{6} * s.shells[i].nodes[ix(k)]) += shells[i].segment<6>(6 * k);
+        for (int k = 0; k < s.shells[i].count(); ++k) f.segment<6>(Eigen::Index{6} * s.shells[i].nodes[ix(k)]) += shells[i].segment<6>(Eigen::Index{6} * k);
     double energy = 0;
     for (std::size_t i = 0; i < s.beams.size(); ++i) {
         const BeamPart& b = s.beams[i];
@@ -92,7 +92,7 @@ Eigen::VectorXd Recovery::held_by_elements(const Eigen::VectorXd& u, StructureSt
                                   loads_.beam_warming.empty() ? 0 : loads_.beam_warming[i], held);
         // Forces of even loads are on the side of the loads.
         held += beam_load(shape, s.sections[ix(b.section)], s.materials[ix(b.material)], force, 0);
-        for (int k = 0; k < 2; ++k) f.segment<6>(Eigen::Index{6} * b.nodes[ix(k)]) += held.segment<6>(6 * k);
+        for (int k = 0; k < 2; ++k) f.segment<6>(Eigen::Index{6} * b.nodes[ix(k)]) += held.segment<6>(Eigen::Index{6} * k);
         energy += at.energy;
         if (state) state->beams.push_back(at);
     }

@@ -239,10 +239,17 @@ private:
     void judge_places() {
         const auto look = [&](const Selection& of, const std::string& who) {
             for (const Vec3& given : of.points) {
-                double best = std::numeric_limits<double>::max();
-                for (const Vec3& p : picker_.mesh().nodes) best = std::min(best, (p - (given - picker_.model().shift)).norm());
-                constexpr double off = 1;  // mm, and the model's own tolerance: half the thickness of what the point lies on may be between
-                if (best > off + 100 * picker_.model().tolerance.point)
+                const Vec3 p = given - picker_.model().shift;
+                const NodeId near = picker_.index().node_next_to(p);
+                // A point on the skin of what the node is in the middle of means the node; a millimetre off is a plan written by hand.
+                double within = 1 + 100 * picker_.model().tolerance.point;
+                for (const std::size_t e : picker_.index().elements_at(near)) {
+                    const Element& k = picker_.mesh().elements[e];
+                    const double depth = k.kind == ElementKind::beam && k.section ? picker_.model().sections[ix(k.section)].depth : k.thickness;
+                    within = std::max(within, 0.5 * depth + std::abs(k.offset) + k.section_offset.norm());
+                }
+                const double best = (picker_.mesh().nodes[ix(near)] - p).norm();
+                if (best > within)
                     find(FindingKind::rule_without_effect,
                          fmt::format("{}: the node nearest to ({:g}, {:g}, {:g}) is {:.3g} mm away, and taken", who, given.x(), given.y(), given.z(), best),
                          "give a place on a sheet's middle or a member's line", given - picker_.model().shift, best);
