@@ -96,14 +96,14 @@ struct Section {
     std::string shape;                                       ///< round, tube, rectangular tube, flat, I, channel, angle, tee, solid, ...
     std::vector<std::pair<std::string, double>> dimensions;  ///< by trade name, mm
     double area = 0, iyy = 0, izz = 0, iyz = 0, i1 = 0, i2 = 0;
-    double principal_angle = 0;               ///< from y to the first principal axis
-    double j = 0;                             ///< torsion constant (mm4)
-    double warping = 0;                       ///< warping constant about the shear centre (mm6)
-    Vec2 shear_centre = Vec2::Zero();         ///< from the centroid
-    double depth = 0;                         ///< largest extent of the profile
+    double principal_angle = 0;        ///< from y to the first principal axis
+    double j = 0;                      ///< torsion constant (mm4)
+    double warping = 0;                ///< warping constant about the shear centre (mm6)
+    Vec2 shear_centre = Vec2::Zero();  ///< from the centroid
+    double depth = 0;                  ///< largest extent of the profile
     /// Shear strain over mean shear stress, from y and z to y and z, times the shear modulus (6/5 for a rectangle); zero: not known, none is taken.
     Eigen::Matrix2d shear_share = Eigen::Matrix2d::Zero();
-    double torsion_radius = 0;  ///< largest shear stress of a torque, over torque / j (mm); 0: not known
+    double torsion_radius = 0;                ///< largest shear stress of a torque, over torque / j (mm); 0: not known
     std::vector<std::vector<Curve>> profile;  ///< loops in the section's own plane (x = y axis, y = z axis); outer first
 };
 

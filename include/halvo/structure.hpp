@@ -100,11 +100,11 @@ struct StructureLoads {
     Eigen::VectorXd forces;  ///< 6 a node: N, N mm; empty: none
     /// Acceleration that masses are pushed along with, at each node (mm/s2); empty: none. Point masses too.
     std::vector<Vec3> acceleration;
-    std::vector<double> shell_pressure;                       ///< along the normal of each shell (MPa); empty: none
-    std::vector<Vec3> shell_traction;                         ///< force per area of each shell (MPa); empty: none
-    std::vector<Vec3> beam_force;                             ///< force per length of each beam (N/mm); empty: none
-    std::vector<double> shell_warming, beam_warming;          ///< change of temperature (K); empty: none
-    std::map<std::int32_t, double> motion;                    ///< by the equation's number: its value times this; not listed: times 1
+    std::vector<double> shell_pressure;               ///< along the normal of each shell (MPa); empty: none
+    std::vector<Vec3> shell_traction;                 ///< force per area of each shell (MPa); empty: none
+    std::vector<Vec3> beam_force;                     ///< force per length of each beam (N/mm); empty: none
+    std::vector<double> shell_warming, beam_warming;  ///< change of temperature (K); empty: none
+    std::map<std::int32_t, double> motion;            ///< by the equation's number: its value times this; not listed: times 1
 };
 
 /// Symmetric tensor: xx yy zz xy yz zx, along the file's axes.

@@ -53,12 +53,12 @@ template <class Of>
 void add_selection(std::vector<Key>& keys, const char* table, const Of& of, bool point) {
     static std::vector<std::unique_ptr<std::string>> names;  // keys hold plain pointers
     const auto name = [&](const char* key) { return names.emplace_back(std::make_unique<std::string>(fmt::format("{}.{}", table, key)))->c_str(); };
-    keys.push_back({name("body"), Kind::texts, {}, [of](Plan& p, Texts v) { of(p).body = std::move(v); }});
-    keys.push_back({name("id"), Kind::texts, {}, [of](Plan& p, Texts v) { of(p).id = std::move(v); }});
+    keys.push_back({name("body"), Kind::texts, {}, [of](Plan& p, const Texts& v) { of(p).body = v; }});
+    keys.push_back({name("id"), Kind::texts, {}, [of](Plan& p, const Texts& v) { of(p).id = v; }});
     keys.push_back({name("within"), Kind::points, {}, {}, {}, [of](Plan& p, const Points& v) { of(p).within = box_of(v); }});
     if (!point) return;
-    keys.push_back({name("points"), Kind::points, {}, {}, {}, [of](Plan& p, Points v) { of(p).points = std::move(v); }});
-    keys.push_back({name("point"), Kind::text, {}, [of](Plan& p, Texts v) { of(p).point = v[0]; }});
+    keys.push_back({name("points"), Kind::points, {}, {}, {}, [of](Plan& p, const Points& v) { of(p).points = v; }});
+    keys.push_back({name("point"), Kind::text, {}, [of](Plan& p, const Texts& v) { of(p).point = v[0]; }});
 }
 
 Key quantity_key(const char* name, const char* unit, std::function<void(Plan&, double)> put) {

@@ -345,7 +345,7 @@ bool truth_of(const Node& n, const Look& look) {
 
 }  // namespace
 
-Expression::Expression(std::string text, std::string where) : root_(std::make_unique<Node>(Parser(text, std::move(where)).parse())) {}
+Expression::Expression(const std::string& text, std::string where) : root_(std::make_unique<Node>(Parser(text, std::move(where)).parse())) {}
 Expression::~Expression() = default;
 Expression::Expression(Expression&&) noexcept = default;
 

@@ -18,7 +18,7 @@ using ExpressionValue = std::variant<double, std::string, bool>;
 class Expression {
 public:
     /// Throws Error{input} that names `where` (file and line) and the place in the text.
-    Expression(std::string text, std::string where);
+    Expression(const std::string& text, std::string where);
     ~Expression();
     Expression(Expression&&) noexcept;
     /// `look` gives the value of each word.

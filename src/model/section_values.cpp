@@ -202,7 +202,8 @@ Torsion solve_torsion(const TorsionMesh& mesh) {
         for (const Point& p : points[i]) {
             double v = 0;
             Vec2 slope = Vec2::Zero();
-            for (std::size_t s = 0; s < 6; ++s) v += p.shape[s] * w[mesh.elements[i][s]], slope += w[mesh.elements[i][s]] * p.grad.col(static_cast<Eigen::Index>(s));
+            for (std::size_t s = 0; s < 6; ++s)
+                v += p.shape[s] * w[mesh.elements[i][s]], slope += w[mesh.elements[i][s]] * p.grad.col(static_cast<Eigen::Index>(s));
             t.radius = std::max(t.radius, (slope - Vec2(p.at.y(), -p.at.x())).norm());
             w0 += p.weight * v, wy += p.weight * v * p.at.x(), wz += p.weight * v * p.at.y(), ww += p.weight * v * v;
         }

@@ -40,9 +40,9 @@ void draw_panel(Canvas& c, const Panel& p, const Study& s, const StudyFigure& f)
     if (low > high) return;
     const double least_span = 1e-9 + 1e-6 * std::max(std::abs(low), std::abs(high));
     if (high - low < least_span) low -= 0.5 * least_span + 0.01 * std::abs(low), high += 0.5 * least_span + 0.01 * std::abs(high);
-    const auto [x_low, x_high] = std::minmax_element(xs.begin(), xs.end());
-    const double x_span = *x_high > *x_low ? *x_high - *x_low : 1;
-    const auto px = [&](double v) { return left + (right - left) * (v - *x_low) / x_span; };
+    const double x_low = *std::min_element(xs.begin(), xs.end()), x_high = *std::max_element(xs.begin(), xs.end());
+    const double x_span = x_high > x_low ? x_high - x_low : 1;
+    const auto px = [&](double v) { return left + (right - left) * (v - x_low) / x_span; };
     const auto py = [&](double v) { return bottom - (bottom - top) * (v - low) / (high - low); };
     c.line(left, bottom, right, bottom, 1.2, ink), c.line(left, top, left, bottom, 1.2, ink);
     for (const double v : {low, 0.5 * (low + high), high}) {
@@ -94,7 +94,7 @@ void draw_study(const std::filesystem::path& file, const Study& s, const std::st
     c.line(22, head - 14, width - 22, head - 14, 1, faint);
     const double w = (width - 44.0) / columns, h = (height - head - 40.0) / rows;
     for (std::size_t i = 0; i < shown.size(); ++i)
-        draw_panel(c, {22 + w * static_cast<double>(i % columns), head + h * static_cast<double>(i / columns), w, h}, s, *shown[i]);
+        draw_panel(c, {22 + w * static_cast<double>(i % columns), head + h * std::floor(static_cast<double>(i) / columns), w, h}, s, *shown[i]);
     std::string keys;
     for (const Variation& v : s.varied) keys += (keys.empty() ? "over " : " and ") + v.key;
     if (s.figures.size() > most + 1) keys += fmt::format("; {} more figures in the table", s.figures.size() - 1 - most);
