@@ -70,7 +70,7 @@ void extrapolate(StudyFigure& f, const std::vector<double>& sizes) {
     if (h1 == h2 || h2 == h3 || near * far <= 0 || std::abs(near) < 1e-12 * scale) return;
     // (h3^p - h2^p) / (h2^p - h1^p) rises with p: halving an interval finds it.
     const auto ratio = [&, a = h1, b = h2, c = h3](double p) { return (std::pow(c, p) - std::pow(b, p)) / (std::pow(b, p) - std::pow(a, p)); };
-    double low = 0.05, high = 10;
+    double low = 0.25, high = 4;  // what elements of this kind can do: other powers are not yet where the error is one
     const double wanted = far / near;
     if (wanted < ratio(low) || wanted > ratio(high)) return;
     for (int i = 0; i < 100; ++i) {
