@@ -36,9 +36,11 @@ void list_results(const Job& job) {
 
 void list_reactions(const Job& job) {
     Table t({"case", "support", "Fx N", "Fy N", "Fz N", "Mx N mm", "My N mm", "Mz N mm"});
-    for (const CaseResult& c : job.solution.cases) {
-        double force = 0, moment = 0;
+    // What is rounding beside the largest of all cases is zero.
+    double force = 0, moment = 0;
+    for (const CaseResult& c : job.solution.cases)
         for (const auto& [name, f] : c.of_support) force = std::max(force, f.head<3>().norm()), moment = std::max(moment, f.tail<3>().norm());
+    for (const CaseResult& c : job.solution.cases) {
         const auto row = [&](const std::string& name, const Vec3& f, const Vec3& m) {
             t.row({c.name, name, figure(f.x(), force), figure(f.y(), force), figure(f.z(), force), figure(m.x(), moment), figure(m.y(), moment),
                    figure(m.z(), moment)});

@@ -90,6 +90,7 @@ Pairs sparse_pairs(const Factor& factor, const LowerMatrix& mass, double shift, 
 
 std::vector<StructureMode> Equations::modes(int wanted, bool lumped) const {
     const Parts& p = *p_;
+    if (p.stiffness.size == 0) return {};  // nothing is free to swing
     const LowerMatrix mass = p.assembler->fill([&](std::size_t e) { return p.mass_of(e, lumped); });
     const Eigen::VectorXd k = p.stiffness.diagonal(), m = mass.diagonal();
     std::vector<double> ratios;
