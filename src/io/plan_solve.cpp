@@ -1,5 +1,6 @@
 // The keys of materials, supports, loads and what is asked of the solution.
 #include "io/plan_keys.hpp"
+#include "solve/figures.hpp"
 
 #include <fmt/format.h>
 
@@ -243,44 +244,8 @@ void check_load(const LoadRule& r, const std::string& where) {
 }
 
 void check_probe(ProbeRule& r, const std::string& where) {
-    using What = ProbeRule::What;
     if (r.name.empty()) fail(where, "[[probe]]: probe.name is missing");
-    struct Form {
-        const char* text;
-        What what;
-        bool axes, total;
-    };
-    constexpr std::array<Form, 12> forms{{{"displacement", What::displacement, true, true},
-                                          {"rotation", What::rotation, true, true},
-                                          {"reaction moment", What::reaction_moment, true, true},
-                                          {"reaction", What::reaction, true, true},
-                                          {"von mises", What::von_mises, false, true},
-                                          {"principal", What::principal, true, false},
-                                          {"stress along", What::stress, true, false},
-                                          {"axial force", What::axial_force, false, true},
-                                          {"shear force", What::shear_force, true, true},
-                                          {"torque", What::torque, false, true},
-                                          {"bending moment", What::bending_moment, true, true},
-                                          {"thickness", What::thickness, false, true}}};
-    for (const Form& f : forms) {
-        const std::string text = f.text;
-        if (!r.of_text.starts_with(text)) continue;
-        std::string rest = r.of_text.substr(text.size());
-        rest.erase(0, rest.find_first_not_of(' ') == std::string::npos ? rest.size() : rest.find_first_not_of(' '));
-        r.what = f.what;
-        if (f.total && (rest.empty() || rest == "total")) {
-            r.axis = 3;
-            return;
-        }
-        constexpr std::array<const char*, 3> letters{"x", "y", "z"}, numbers{"1", "2", "3"};
-        for (std::size_t k = 0; k < 3; ++k)
-            if (f.axes && rest == (f.what == What::principal ? numbers[k] : letters[k])) {
-                r.axis = static_cast<int>(k);
-                if ((f.what == What::shear_force || f.what == What::bending_moment) && k == 0) break;
-                return;
-            }
-        break;
-    }
+    if (read_figure(r)) return;
     fail(where,
          fmt::format(
              "probe.of = \"{}\" is none of \"displacement x|y|z|total\", \"rotation x|y|z|total\", \"reaction x|y|z|total\", \"reaction moment x|y|z|total\", "

@@ -6,39 +6,12 @@
 
 #include <algorithm>
 #include <cmath>
+#include <set>
 
 namespace halvo {
 namespace {
 
 using What = ProbeRule::What;
-
-Stress sum_of(const Stress& a, const Stress& b, double share) {
-    Stress s = a;
-    for (std::size_t k = 0; k < 6; ++k) s[k] += share * b[k];
-    return s;
-}
-
-// Mean stress of the shells of each sheet at each of its nodes.
-struct Averages {
-    std::map<std::pair<std::int32_t, std::int32_t>, std::array<Stress, 2>> at;  // sheet, node
-};
-Averages averaged(const CaseResult& r, const Built& built) {
-    Averages out;
-    std::map<std::pair<std::int32_t, std::int32_t>, double> count;
-    for (std::size_t i = 0; i < built.structure.shells.size(); ++i) {
-        const ShellPart& p = built.structure.shells[i];
-        for (int k = 0; k < p.count(); ++k) {
-            const std::pair key(p.group, p.nodes[ix(k)]);
-            auto& sum = out.at[key];
-            for (std::size_t side = 0; side < 2; ++side) sum[side] = sum_of(sum[side], r.shells[i].corner[side][ix(k)], 1);
-            ++count[key];
-        }
-    }
-    for (auto& [key, sum] : out.at)
-        for (Stress& s : sum)
-            for (double& v : s) v /= count[key];
-    return out;
-}
 
 // What a probe looks at: figures with their places.
 struct Reading {
@@ -49,9 +22,9 @@ struct Reading {
 class Probing {
 public:
     Probing(const ProbeRule& rule, const Solution& solution, const Built& built, const Picker& picker)
-        : rule_(rule), solution_(solution), built_(built), picker_(picker), frame_(picker.frame(rule.frame)) {}
+        : rule_(rule), solution_(solution), built_(built), picker_(picker), frame_(picker.frame(rule.frame)), nodes_(picker.nodes(rule.of)) {}
 
-    [[nodiscard]] ProbeResult read(const CaseResult& c) const {
+    [[nodiscard]] ProbeResult read(const CaseResult& c, const SheetStress& stress) const {
         Reading r;
         const char* unit = "";
         switch (rule_.what) {
@@ -70,18 +43,18 @@ public:
             case What::von_mises:
             case What::principal:
             case What::stress:
-                unit = "MPa", stresses(c, r);
+                unit = "MPa", shell_stresses(stress, r), beams(c, r);
                 break;
             case What::thickness:
                 unit = "mm", thicknesses(r);
                 break;
             case What::axial_force:
             case What::shear_force:
-                unit = "N", section_forces(c, r);
+                unit = "N", beams(c, r);
                 break;
             case What::torque:
             case What::bending_moment:
-                unit = "N mm", section_forces(c, r);
+                unit = "N mm", beams(c, r);
                 break;
         }
         if (r.values.empty())
@@ -103,74 +76,48 @@ public:
 private:
     [[nodiscard]] Vec3 total(const Eigen::VectorXd& of, Eigen::Index from) const {
         Vec3 sum = Vec3::Zero();
-        for (const std::int32_t n : picker_.nodes(rule_.of)) sum += of.segment<3>(Eigen::Index{6} * n + from);
+        for (const std::int32_t n : nodes_) sum += of.segment<3>(Eigen::Index{6} * n + from);
         return sum;
     }
     void at_nodes(const Eigen::VectorXd& of, Eigen::Index from, Reading& r) const {
-        for (const std::int32_t n : picker_.nodes(rule_.of)) {
+        for (const std::int32_t n : nodes_) {
             const Vec3& p = solution_.nodes[ix(n)];
             const Vec3 v = of.segment<3>(Eigen::Index{6} * n + from);
             r.put(rule_.axis == 3 ? v.norm() : frame_.axes(p).col(rule_.axis).dot(v), p);
         }
     }
-    [[nodiscard]] double figure(const Stress& s, const Vec3& at) const {
-        if (rule_.what == What::von_mises) return von_mises(s);
-        if (rule_.what == What::principal) return principal(s).values[rule_.axis];
-        const Vec3 d = frame_.axes(at).col(rule_.axis);
-        return d.x() * d.x() * s[0] + d.y() * d.y() * s[1] + d.z() * d.z() * s[2] + 2 * (d.x() * d.y() * s[3] + d.y() * d.z() * s[4] + d.z() * d.x() * s[5]);
+    // Elements that the rule means, where its box and points mean nodes; all of them where it means no elements.
+    [[nodiscard]] std::vector<char> meant() const {
+        Selection of = rule_.of;
+        of.within.reset(), of.points.clear();
+        const auto list = picker_.elements(of);
+        std::vector<char> out(picker_.mesh().elements.size(), list.empty() ? 1 : 0);
+        for (const std::size_t e : list) out[e] = 1;
+        return out;
     }
-    [[nodiscard]] double of_skins(const std::array<Stress, 2>& skins, const Vec3& at) const {
-        const Stress middle = [&] {
-            Stress m = sum_of(skins[0], skins[1], 1);
-            for (double& v : m) v *= 0.5;
-            return m;
-        }();
-        const double top = figure(skins[0], at), bottom = figure(skins[1], at);
-        switch (rule_.side) {
-            case ProbeRule::Side::top:
-                return top;
-            case ProbeRule::Side::bottom:
-                return bottom;
-            case ProbeRule::Side::middle:
-                return figure(middle, at);
-            case ProbeRule::Side::worst:
-                break;
-        }
-        return std::abs(top) >= std::abs(bottom) ? top : bottom;
-    }
-    // Nodes where the rule means nodes (box, points), averaged in each sheet of the elements meant; else at all nodes of these elements.
-    void stresses(const CaseResult& c, Reading& r) const {
-        const Averages all = averaged(c, built_);
-        const auto nodes = picker_.nodes(rule_.of);
-        Selection sheets = rule_.of;
-        sheets.within.reset(), sheets.points.clear();
-        const auto elements = picker_.elements(sheets);
-        std::vector<char> meant(picker_.mesh().elements.size(), 0);
-        for (const std::size_t e : elements) meant[e] = 1;
-        std::map<std::pair<std::int32_t, std::int32_t>, char> seen;
+    [[nodiscard]] bool at_node(std::int32_t n) const { return std::binary_search(nodes_.begin(), nodes_.end(), n); }
+    void shell_stresses(const SheetStress& stress, Reading& r) const {
+        const std::vector<char> elements = meant();
+        std::set<std::pair<std::int32_t, std::int32_t>> seen;
         for (std::size_t i = 0; i < built_.structure.shells.size(); ++i) {
-            if (!meant[ix(built_.shell_elements[i])] && !elements.empty()) continue;
+            if (!elements[ix(built_.shell_elements[i])]) continue;
             const ShellPart& p = built_.structure.shells[i];
             for (int k = 0; k < p.count(); ++k) {
-                const std::pair key(p.group, p.nodes[ix(k)]);
-                if (!std::binary_search(nodes.begin(), nodes.end(), key.second) || !seen.emplace(key, 1).second) continue;
-                r.put(of_skins(all.at.at(key), solution_.nodes[ix(key.second)]), solution_.nodes[ix(key.second)]);
+                const std::int32_t n = p.nodes[ix(k)];
+                if (!at_node(n) || !seen.emplace(p.group, n).second) continue;
+                const Vec3& at = solution_.nodes[ix(n)];
+                r.put(stress_figure(rule_, stress.at(p.group, n), frame_.axes(at)), at);
             }
         }
+    }
+    void beams(const CaseResult& c, Reading& r) const {
+        const std::vector<char> elements = meant();
         for (std::size_t i = 0; i < built_.structure.beams.size(); ++i) {
-            if (!meant[ix(built_.beam_elements[i])] && !elements.empty()) continue;
-            const BeamPart& p = built_.structure.beams[i];
+            if (!elements[ix(built_.beam_elements[i])]) continue;
             for (std::size_t e = 0; e < 2; ++e) {
-                if (!std::binary_search(nodes.begin(), nodes.end(), p.nodes[e])) continue;
-                const BeamState& s = c.beams[i];
-                const double normal = std::abs(s.most_stress[e]) >= std::abs(s.least_stress[e]) ? s.most_stress[e] : s.least_stress[e];
-                const double along = frame_.axes(solution_.nodes[ix(p.nodes[e])]).col(std::min(rule_.axis, 2)).dot(s.axes.col(0));
-                r.put(rule_.what == What::von_mises ? s.von_mises[e]
-                      : rule_.what == What::stress  ? normal * along * along
-                      : rule_.axis == 0             ? std::max(normal, 0.0)
-                      : rule_.axis == 2             ? std::min(normal, 0.0)
-                                                    : 0.0,
-                      solution_.nodes[ix(p.nodes[e])]);
+                const std::int32_t n = built_.structure.beams[i].nodes[e];
+                const Vec3& at = solution_.nodes[ix(n)];
+                if (at_node(n)) r.put(beam_figure(rule_, c.beams[i], e, frame_.axes(at)), at);
             }
         }
     }
@@ -180,40 +127,17 @@ private:
             if (k.kind == ElementKind::shell) r.put(k.thickness, picker_.mesh().nodes[ix(k.nodes[0])]);
         }
     }
-    void section_forces(const CaseResult& c, Reading& r) const {
-        const auto nodes = picker_.nodes(rule_.of);
-        Selection members = rule_.of;
-        members.within.reset(), members.points.clear();
-        const auto elements = picker_.elements(members);
-        for (std::size_t i = 0; i < built_.structure.beams.size(); ++i) {
-            if (!std::binary_search(elements.begin(), elements.end(), static_cast<std::size_t>(built_.beam_elements[i]))) continue;
-            const BeamPart& p = built_.structure.beams[i];
-            for (std::size_t e = 0; e < 2; ++e) {
-                if (!std::binary_search(nodes.begin(), nodes.end(), p.nodes[e])) continue;
-                const auto& f = c.beams[i].force[e];
-                const double v = rule_.what == What::axial_force   ? f[0]
-                                 : rule_.what == What::torque      ? f[3]
-                                 : rule_.what == What::shear_force ? (rule_.axis == 1   ? f[1]
-                                                                      : rule_.axis == 2 ? f[2]
-                                                                                        : std::hypot(f[1], f[2]))
-                                 : rule_.axis == 1                 ? f[4]
-                                 : rule_.axis == 2                 ? f[5]
-                                                                   : std::hypot(f[4], f[5]);
-                r.put(v, solution_.nodes[ix(p.nodes[e])]);
-            }
-        }
-    }
-
     const ProbeRule& rule_;
     const Solution& solution_;
     const Built& built_;
     const Picker& picker_;
     LocalFrame frame_;
+    std::vector<std::int32_t> nodes_;  // that the rule means, rising
 };
 
 // Energy norm of the elements' stress less its mean at the nodes, over that of the mean; both skins, by area and thickness; without elements at which
 // stress has no end.
-void estimate_error(CaseResult& r, const Built& built, const Averages& all) {
+void estimate_error(CaseResult& r, const Built& built, const SheetStress& stress) {
     double error = 0, whole = 0, most = 0;
     const double near = 0.25 * std::pow(1 + 1 / std::sqrt(3.0), 2), far = 0.25 * std::pow(1 - 1 / std::sqrt(3.0), 2), beside = 1.0 / 6;
     const std::array<double, 4> point_shares{near, beside, far, beside};  // of the corners, from the nearest on
@@ -234,7 +158,7 @@ void estimate_error(CaseResult& r, const Built& built, const Averages& all) {
         double here = 0;
         for (std::size_t side = 0; side < 2; ++side) {
             std::array<Stress, 4> own{}, mean{};
-            for (int k = 0; k < p.count(); ++k) own[ix(k)] = r.shells[i].corner[side][ix(k)], mean[ix(k)] = all.at.at({p.group, p.nodes[ix(k)]})[side];
+            for (int k = 0; k < p.count(); ++k) own[ix(k)] = r.shells[i].corner[side][ix(k)], mean[ix(k)] = stress.at(p.group, p.nodes[ix(k)])[side];
             // Compared at the points of integration, where an element's stress is best.
             for (int k = 0; k < p.count(); ++k) {
                 Stress m{}, e{};
@@ -277,20 +201,15 @@ void see_peak(CaseResult& r, const Built& built) {
 
 }  // namespace
 
-Stress stress_at(const ShellState& state, std::size_t corner, int side) {
-    if (side < 2) return state.corner[ix(side)][corner];
-    Stress s = sum_of(state.corner[0][corner], state.corner[1][corner], 1);
-    for (double& v : s) v *= 0.5;
-    return s;
-}
-
-void see_case(CaseResult& r, const Built& built, const Picker& picker) {
-    const Averages all = averaged(r, built);
+SheetStress see_case(CaseResult& r, const Built& built, const Picker& picker) {
+    const auto& shells = built.structure.shells;
+    SheetStress stress(
+        r.shells, [&](std::size_t i) { return shells[i].group; }, [&](std::size_t i) { return std::span(shells[i].nodes).first(ix(shells[i].count())); });
     const double none = std::numeric_limits<double>::quiet_NaN();
     const auto& nodes = built.structure.nodes;
     r.node_von_mises.assign(nodes.size(), {none, none, none});
     const auto raise = [](double& v, double with) { v = std::isnan(v) ? with : std::max(v, with); };
-    for (const auto& [key, skins] : all.at) {
+    for (const auto& [key, skins] : stress.all()) {
         auto& at = r.node_von_mises[ix(key.second)];
         for (std::size_t side = 0; side < 2; ++side) raise(at[side], von_mises(skins[side])), raise(at[2], von_mises(skins[side]));
         if (at[2] > r.max_von_mises) r.max_von_mises = at[2], r.max_von_mises_at = nodes[ix(key.second)];
@@ -299,7 +218,7 @@ void see_case(CaseResult& r, const Built& built, const Picker& picker) {
         for (std::size_t e = 0; e < 2; ++e)
             if (r.beams[i].von_mises[e] > r.max_von_mises)
                 r.max_von_mises = r.beams[i].von_mises[e], r.max_von_mises_at = nodes[ix(built.structure.beams[i].nodes[e])];
-    estimate_error(r, built, all);
+    estimate_error(r, built, stress);
     see_peak(r, built);
     r.energy_of.assign(built.properties.size(), 0.0);
     for (std::size_t i = 0; i < r.shells.size(); ++i) r.energy_of[ix(built.shell_properties[i])] += r.shells[i].energy;
@@ -313,15 +232,19 @@ void see_case(CaseResult& r, const Built& built, const Picker& picker) {
         r.applied_force += fa, r.applied_moment += Vec3(r.applied.segment<3>(at + 3)) + x.cross(fa);
         r.reaction_force += fr, r.reaction_moment += Vec3(r.reaction.segment<3>(at + 3)) + x.cross(fr);
     }
+    return stress;
 }
 
-std::vector<ProbeResult> probed(const std::vector<ProbeRule>& rules, const Solution& solution, const Built& built, const Picker& picker) {
+std::vector<ProbeResult> probed(const std::vector<ProbeRule>& rules, const Solution& solution, const std::vector<SheetStress>& stress, const Built& built,
+                                const Picker& picker) {
     std::vector<ProbeResult> out;
     for (const ProbeRule& r : rules) {
         const Probing probing(r, solution, built, picker);
         bool any = false;
-        for (const CaseResult& c : solution.cases)
-            if (r.load_case.empty() || r.load_case == c.name) out.push_back(probing.read(c)), any = true;
+        for (std::size_t i = 0; i < solution.cases.size(); ++i) {
+            const CaseResult& c = solution.cases[i];
+            if (r.load_case.empty() || r.load_case == c.name) out.push_back(probing.read(c, stress[i])), any = true;
+        }
         if (!any && !r.load_case.empty()) throw Error(ErrorKind::stage, fmt::format("[[probe]] \"{}\": no case is named \"{}\"", r.name, r.load_case));
     }
     return out;

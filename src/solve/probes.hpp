@@ -1,15 +1,14 @@
 #pragma once
 #include "solve/building.hpp"
+#include "solve/figures.hpp"
 
 namespace halvo {
 
-/// Every probe in every case it asks for. Throws Error{stage} where one picks nothing.
-[[nodiscard]] std::vector<ProbeResult> probed(const std::vector<ProbeRule>& rules, const Solution& solution, const Built& built, const Picker& picker);
+/// Fills what of a case is seen at nodes: stress averaged within each sheet, its error, extremes. Returns that stress.
+SheetStress see_case(CaseResult& result, const Built& built, const Picker& picker);
 
-/// Fills what of a case is seen at nodes: stress averaged within each sheet, its jump, extremes.
-void see_case(CaseResult& result, const Built& built, const Picker& picker);
-
-/// Stress of one shell at one corner: 0 top, 1 bottom, 2 middle.
-[[nodiscard]] Stress stress_at(const ShellState& state, std::size_t corner, int side);
+/// Every probe in every case it asks for; `stress` of each case. Throws Error{stage} where one picks nothing.
+[[nodiscard]] std::vector<ProbeResult> probed(const std::vector<ProbeRule>& rules, const Solution& solution, const std::vector<SheetStress>& stress,
+                                              const Built& built, const Picker& picker);
 
 }  // namespace halvo

@@ -112,9 +112,10 @@ public:
             out_.recovery_seconds += equations.recovery_seconds();
         }
         const auto start = std::chrono::steady_clock::now();
-        for (CaseResult& c : out_.cases) see_case(c, built_, picker_), judge(c);
+        std::vector<SheetStress> stress;
+        for (CaseResult& c : out_.cases) stress.push_back(see_case(c, built_, picker_)), judge(c);
         judge_bodies(), judge_places();
-        out_.probes = probed(options_.probes, out_, built_, picker_);
+        out_.probes = probed(options_.probes, out_, stress, built_, picker_);
         out_.recovery_seconds += std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
         observer_.tell("solve", 1);
         return std::move(out_);

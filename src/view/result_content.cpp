@@ -2,6 +2,7 @@
 #include "view/content.hpp"
 
 #include "core/index.hpp"
+#include "solve/figures.hpp"
 
 #include <fmt/format.h>
 
@@ -23,6 +24,10 @@ public:
     Content run() {
         if (s_.nodes.empty())
             throw Error(ErrorKind::usage, "the model has not been solved; give its plan [[support]] and [[load]] and run it on with --from solve");
+        figure_.of_text = o_.result;
+        if (!read_figure(figure_)) throw Error(ErrorKind::usage, fmt::format("there is no result named {}", o_.result));
+        using Side = ProbeRule::Side;
+        figure_.side = o_.side == "top" ? Side::top : o_.side == "bottom" ? Side::bottom : o_.side == "middle" ? Side::middle : Side::worst;
         choose();
         Box3 box;
         for (const Vec3& p : s_.nodes) box.extend(p);
@@ -67,38 +72,21 @@ private:
     [[nodiscard]] Vec3 displacement(std::size_t n) const { return movement_->segment<3>(static_cast<Eigen::Index>(6 * n)); }
     [[nodiscard]] Vec3 moved(std::size_t n) const { return s_.nodes[n] + factor_ * displacement(n); }
     [[nodiscard]] bool along_members() const {
-        for (const char* w : {"axial force", "shear force", "torque", "bending moment"})
-            if (o_.result.starts_with(w)) return o_.mode == 0;
-        return false;
-    }
-    // Last letter or digit of the name: which axis; 3: none.
-    [[nodiscard]] int axis() const {
-        if (o_.result.size() < 2 || o_.result[o_.result.size() - 2] != ' ') return 3;
-        const char c = o_.result.back();
-        return c >= 'x' && c <= 'z' ? c - 'x' : c >= '1' && c <= '3' ? c - '1' : 3;
-    }
-    [[nodiscard]] double of_stress(const Stress& s) const {
-        if (o_.result.starts_with("principal")) return principal(s).values[std::min(axis(), 2)];
-        if (o_.result.starts_with("stress along")) return s[ix(std::min(axis(), 2))];
-        return von_mises(s);
-    }
-    [[nodiscard]] double of_skins(const Stress& top, const Stress& bottom) const {
-        Stress middle{};
-        for (std::size_t k = 0; k < 6; ++k) middle[k] = 0.5 * (top[k] + bottom[k]);
-        const double a = of_stress(top), b = of_stress(bottom);
-        return o_.side == "top" ? a : o_.side == "bottom" ? b : o_.side == "middle" ? of_stress(middle) : std::abs(a) >= std::abs(b) ? a : b;
+        using What = ProbeRule::What;
+        return o_.mode == 0 &&
+               (figure_.what == What::axial_force || figure_.what == What::shear_force || figure_.what == What::torque || figure_.what == What::bending_moment);
     }
 
     // Values at the corners of each shell, and at the ends of each beam.
     void fill() {
         shell_values_.resize(s_.shell_elements.size()), beam_values_.resize(s_.beam_elements.size());
-        const bool nodal = o_.mode > 0 || o_.result.starts_with("displacement") || o_.result.starts_with("reaction");
-        const bool reaction = o_.mode == 0 && o_.result.starts_with("reaction");
+        using What = ProbeRule::What;
+        const bool reaction = o_.mode == 0 && figure_.what == What::reaction;
         const auto node_value = [&](std::size_t n) {
             const Vec3 v = reaction ? Vec3(case_->reaction.segment<3>(static_cast<Eigen::Index>(6 * n))) : displacement(n);
-            return o_.mode > 0 || axis() == 3 ? v.norm() : v[axis()];
+            return o_.mode > 0 || figure_.axis == 3 ? v.norm() : v[figure_.axis];
         };
-        if (nodal) {
+        if (o_.mode > 0 || reaction || figure_.what == What::displacement) {
             name_ = o_.mode > 0 ? "displacement" : o_.result, unit_ = o_.mode > 0 ? "largest is 1" : reaction ? "N" : "mm";
             for (std::size_t i = 0; i < shell_values_.size(); ++i)
                 for (std::size_t k = 0; k < shell(i).count; ++k) shell_values_[i][k] = node_value(ix(shell(i).nodes[k]));
@@ -107,36 +95,18 @@ private:
             return;
         }
         name_ = o_.result + (along_members() || o_.side == "worst" ? "" : ", " + o_.side), unit_ = "MPa";
-        std::map<std::pair<std::int32_t, std::int32_t>, std::pair<std::array<Stress, 2>, double>> sums;
-        for (std::size_t i = 0; i < shell_values_.size(); ++i)
-            for (std::size_t k = 0; k < shell(i).count; ++k) {
-                auto& [sum, count] = sums[{shell(i).sheet.value, shell(i).nodes[k]}];
-                for (std::size_t side = 0; side < 2; ++side)
-                    for (std::size_t c = 0; c < 6; ++c) sum[side][c] += case_->shells[i].corner[side][k][c];
-                count += 1;
-            }
-        for (auto& [key, value] : sums)
-            for (Stress& s : value.first)
-                for (double& v : s) v /= value.second;
-        for (std::size_t i = 0; i < shell_values_.size(); ++i)
-            for (std::size_t k = 0; k < shell(i).count; ++k) {
-                const auto& skins = sums.at({shell(i).sheet.value, shell(i).nodes[k]}).first;
-                shell_values_[i][k] = along_members() ? 0 : of_skins(skins[0], skins[1]);
-            }
+        const Eigen::Matrix3d axes = Eigen::Matrix3d::Identity();
+        if (!along_members()) {
+            const SheetStress stress(
+                case_->shells, [&](std::size_t i) { return shell(i).sheet.value; },
+                [&](std::size_t i) { return std::span(shell(i).nodes).first(shell(i).count); });
+            for (std::size_t i = 0; i < shell_values_.size(); ++i)
+                for (std::size_t k = 0; k < shell(i).count; ++k)
+                    shell_values_[i][k] = stress_figure(figure_, stress.at(shell(i).sheet.value, shell(i).nodes[k]), axes);
+        }
         for (std::size_t i = 0; i < beam_values_.size(); ++i)
-            for (std::size_t k = 0; k < 2; ++k) beam_values_[i][k] = of_beam(case_->beams[i], k);
-        if (along_members()) unit_ = o_.result == "axial force" || o_.result.starts_with("shear") ? "N" : "N mm";
-    }
-    [[nodiscard]] double of_beam(const BeamState& b, std::size_t end) const {
-        const auto& f = b.force[end];
-        if (o_.result.starts_with("axial")) return f[0];
-        if (o_.result.starts_with("torque")) return f[3];
-        if (o_.result.starts_with("shear")) return axis() == 1 ? f[1] : axis() == 2 ? f[2] : std::hypot(f[1], f[2]);
-        if (o_.result.starts_with("bending")) return axis() == 1 ? f[4] : axis() == 2 ? f[5] : std::hypot(f[4], f[5]);
-        const double normal = std::abs(b.most_stress[end]) >= std::abs(b.least_stress[end]) ? b.most_stress[end] : b.least_stress[end];
-        if (o_.result.starts_with("principal")) return axis() == 0 ? std::max(normal, 0.0) : axis() == 2 ? std::min(normal, 0.0) : 0;
-        if (o_.result.starts_with("stress along")) return normal * std::pow(b.axes.col(0)[std::min(axis(), 2)], 2);
-        return b.von_mises[end];
+            for (std::size_t k = 0; k < 2; ++k) beam_values_[i][k] = beam_figure(figure_, case_->beams[i], k, axes);
+        if (along_members()) unit_ = figure_.what == What::axial_force || figure_.what == What::shear_force ? "N" : "N mm";
     }
     [[nodiscard]] const Element& shell(std::size_t i) const { return job_.mesh.elements[ix(s_.shell_elements[i])]; }
     [[nodiscard]] const Element& beam(std::size_t i) const { return job_.mesh.elements[ix(s_.beam_elements[i])]; }
@@ -259,6 +229,7 @@ private:
     const Job& job_;
     const DrawOptions& o_;
     const Solution& s_;
+    ProbeRule figure_;  // which of them, on which side
     const CaseResult* case_ = nullptr;
     const Eigen::VectorXd* movement_ = nullptr;
     Content out_;
