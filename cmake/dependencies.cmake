@@ -18,3 +18,6 @@ find_package(CLI11 REQUIRED)
 # Factorization and eigenvalues, for solve alone.
 find_path(CHOLMOD_INCLUDE_DIR cholmod.h PATH_SUFFIXES suitesparse REQUIRED)
 find_library(CHOLMOD_LIBRARY cholmod REQUIRED)
+# For the page: the library that draws in the browser, which goes into it, and the server behind it.
+find_file(HALVO_THREE_JS three.min.js PATHS /usr/share/javascript/three /usr/share/nodejs/three/build REQUIRED)
+pkg_check_modules(HTTPLIB REQUIRED IMPORTED_TARGET cpp-httplib)

@@ -1,6 +1,7 @@
 // The halvo command: parsing and printing only.
 #include "print.hpp"
 #include "progress.hpp"
+#include "report.hpp"
 #include "thickness.hpp"
 
 #include <halvo/draw.hpp>
@@ -37,23 +38,6 @@ Plan plan_for(const std::string& input, const std::vector<std::string>& sets, do
     return plan;
 }
 
-// What earlier stages left in the model file. The CAD file need not be there any more; where it is, it must be the same.
-Job resumed(const fs::path& model, const Plan& plan, Stage from, const Observer& observer) {
-    Job job = read_model(model);
-    const Stage needed = from == Stage::halve ? Stage::survey : static_cast<Stage>(static_cast<int>(from) - 1);
-    if (stage_of(job.stage) < needed) throw Error(ErrorKind::usage, fmt::format("{}: holds stages up to {}; start from there", model.string(), job.stage));
-    const fs::path file = plan.source.file;
-    std::error_code ec;
-    if (!fs::exists(file, ec)) fmt::print(stderr, "halvo: {}: not there; its solids are taken from {}\n", file.string(), model.string());
-    else if (file_sha256(file) != job.solids.sha256)
-        throw Error(ErrorKind::usage, fmt::format("{}: the file has changed since the model was made; run all stages again", file.string()));
-    if (holds_exactly(job.solids, plan.source)) return job;
-    // Another choice of bodies, or a model file of an older kind: what it lacks is made anew.
-    job.plan = plan;
-    run(job, Stage::read, from == Stage::join ? Stage::halve : Stage::survey, observer);
-    return job;
-}
-
 struct RunArguments {
     std::string input, out, until = "solve", from = "read", size;
     std::vector<std::string> sets;
@@ -69,11 +53,13 @@ int do_run(const RunArguments& a, const Common& common) {
         throw Error(ErrorKind::usage, a.input + ": the plan has nothing to solve; give it [[support]], [[load]] or [modes]");
     const fs::path out = a.out.empty() ? fs::path(fs::path(a.input).stem().string() + ".out") : fs::path(a.out);
     const Observer observer = terminal_observer(common.quiet);
-    if (from > Stage::read) job = resumed(out / "model.halvo", plan, from, observer);
+    if (from > Stage::read) {
+        std::string note;
+        job = resumed(read_model(out / "model.halvo"), plan, from, observer, note);
+        if (!note.empty()) fmt::print(stderr, "halvo: {}\n", note);
+    }
     job.plan = plan;
-    // A model that stopped at the survey, as older versions know it, has not been stripped.
-    const bool not_stripped = from == Stage::halve && job.stage == stage_name(Stage::survey);
-    run(job, not_stripped ? Stage::mend : from, until, observer);
+    run(job, from, until, observer);
     if (observer.cancelled && observer.cancelled()) throw Error(ErrorKind::cancelled, "stopped on request; nothing was written");
     hold_signals();
     write_results(out, job);
@@ -429,6 +415,17 @@ int dispatch(int argc, char** argv) {
     convert_cmd->add_option("B", second, "file to write")->required();
     convert_cmd->callback([&] { rc = do_convert(input, second); });
 
+    ReportArguments rp;
+    auto* report_cmd = app.add_subcommand("report", "one page for a browser: scene, lists, decisions to take or leave");
+    report_cmd->add_option("MODEL", rp.model, "model.halvo")->required();
+    report_cmd->add_option("-o,--out", rp.out, "page to write (.html)");
+    report_cmd->add_flag("--serve", rp.serve, "the page live, on this machine only: what is chosen on it is run, and the results put where the model is");
+    report_cmd->add_option("--port", rp.port, "of --serve; else a free one")->check(CLI::Range(1, 65535));
+    report_cmd->add_option("--title", rp.title, "title of the page; else the file's name");
+    report_cmd->add_option("--study", rp.study, "study.csv, shown as plots");
+    add_common(report_cmd, false);
+    report_cmd->callback([&] { set_thread_limit(common.threads), rc = make_report(rp, common.quiet); });
+
     ThicknessArguments ta;
     auto* thickness_cmd = app.add_subcommand("thickness", "gives a shell mesh the thickness and offset of the solids it lies in");
     thickness_cmd->add_option("MESH", ta.mesh, "VTK XML unstructured grid (.vtu) with triangles or quads, mm")->required();
@@ -449,6 +446,7 @@ int dispatch(int argc, char** argv) {
     draw_cmd->footer("Examples:\n  halvo draw results/model.halvo -o real.png --real\n  halvo draw results/model.halvo -o mesh.png --colour quality --lines");
     study_cmd->footer("Examples:\n  halvo study plan.toml --vary mesh.size=20mm,10mm,5mm\n  halvo study plan.toml --vary 'thickness[1].thickness=2mm..6mm/5'");
     convert_cmd->footer("Examples:\n  halvo convert results/model.halvo mesh.vtu\n  halvo convert results/model.halvo ledger.csv");
+    report_cmd->footer("Examples:\n  halvo report results/model.halvo -o part.html\n  halvo report results/model.halvo --serve");
     thickness_cmd->footer("Examples:\n  halvo thickness mesh.vtu part.step -o with-thickness.vtu\n  halvo thickness mesh.vtu scan.stl --unit m -o out.vtu");
     demo_cmd->footer("Examples:\n  halvo demo\n  halvo demo --out /tmp/station");
     try {

@@ -1,6 +1,7 @@
 #pragma once
 #include <halvo/study.hpp>
 
+#include <array>
 #include <optional>
 
 namespace halvo {
@@ -24,9 +25,12 @@ struct DrawOptions {
     /// Of Colour::result: "displacement", "displacement x", "von mises", "principal 1", "stress along x", "reaction", or of members "axial force",
     /// "shear force y", "torque", "bending moment y" and so on.
     std::string result = "displacement";
-    std::string load_case;           ///< its name; empty: the first
-    int mode = 0;                    ///< from 1: the shape of a mode instead
-    std::string side = "worst";      ///< of shells: "top", "bottom", "middle", "worst"
+    std::string load_case;       ///< its name; empty: the first
+    int mode = 0;                ///< from 1: the shape of a mode instead
+    std::string side = "worst";  ///< of shells: "top", "bottom", "middle", "worst"
+    bool loads = false;          ///< with arrows for what pushes in the case and what holds against it
+    /// Section view: what lies beyond this point in this direction is cut away (mm, as the file has them).
+    std::optional<std::array<Vec3, 2>> section;
     std::optional<double> deformed;  ///< times the displacement; else so that the largest is a twentieth of the model
     int width = 1280, height = 800;
     std::string title;
@@ -37,5 +41,7 @@ void draw_study(const std::filesystem::path& file, const Study& study, const std
 
 /// Renders off screen to a PNG file. Needs no display.
 void draw(const std::filesystem::path& file, const Job& job, const DrawOptions& options = {});
+/// The same as the bytes of a PNG file.
+[[nodiscard]] std::string picture(const Job& job, const DrawOptions& options = {});
 
 }  // namespace halvo

@@ -23,6 +23,8 @@ void use_reader(const std::filesystem::path& program);
 
 /// Reads a plan file. Unknown keys, wrong types and wrong units are errors with file and line.
 [[nodiscard]] Plan read_plan(const std::filesystem::path& file);
+/// The same of a text that `file` holds or held.
+[[nodiscard]] Plan parse_plan(const std::string& text, const std::filesystem::path& file);
 /// Overrides one key, "join.reach=2mm"; the same checks as in a file.
 void set_plan_value(Plan& plan, const std::string& assignment);
 

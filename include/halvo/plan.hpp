@@ -5,6 +5,8 @@ namespace halvo {
 
 /// What an analyst decided, stage by stage. Read from TOML; see docs/plan.md for the keys.
 struct Plan {
+    std::string file, text;        ///< the file it was read from, and what that holds; empty where there is none
+    std::vector<std::string> set;  ///< what was set besides, "KEY=VALUE", in this order
     SourceOptions source;
     SurveyOptions survey;
     MendOptions mend;

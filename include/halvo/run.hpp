@@ -17,6 +17,8 @@ enum class Stage { read, survey, mend, strip, halve, join, mesh, prove, solve };
 [[nodiscard]] const char* stage_name(Stage s);
 /// Throws Error{usage} for a name that is no stage.
 [[nodiscard]] Stage stage_of(const std::string& name);
+/// The first stage that a key of the plan touches ("join.reach", "size[2].size"): those before it need not run again where it alone changes.
+[[nodiscard]] Stage stage_of_key(const std::string& key);
 
 /// Solids as they were before a stage that changed them, and what the survey says of them.
 struct Earlier {

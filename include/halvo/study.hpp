@@ -36,5 +36,7 @@ struct Study {
 
 /// One row a run.
 [[nodiscard]] std::string study_csv(const Study& study);
+/// What `study_csv` wrote. Throws Error{input} for a file that is no such table.
+[[nodiscard]] Study read_study(const std::filesystem::path& file);
 
 }  // namespace halvo

@@ -313,6 +313,8 @@ void save_info(Database& db, const Job& job) {
     put("format", job.solids.format), put("unit_stated", job.solids.unit_stated ? "1" : "0"), put("source_options", job.solids.asked);
     real("reach", job.plan.join.reach), real("survey_size", job.survey.size), put("survey_rule", job.survey.rule);
     real("survey_solid_nodes", job.survey.solid_nodes), real("survey_model_nodes", job.survey.model_nodes);
+    put("plan_file", job.plan.file), put("plan_text", job.plan.text);
+    for (std::size_t i = 0; i < job.plan.set.size(); ++i) put(fmt::format("plan_set_{}", i).c_str(), job.plan.set[i]);
     put("file", job.solids.file), put("source", job.plan.source.file), put("sha256", job.solids.sha256), put("unit", job.solids.unit);
     real("shift_x", job.solids.shift.x()), real("shift_y", job.solids.shift.y()), real("shift_z", job.solids.shift.z());
     real("tolerance_point", job.solids.tolerance.point), real("tolerance_angle", job.solids.tolerance.angle),

@@ -460,6 +460,19 @@ void load_mesh_and_proof(Database& db, Job& job, int version) {
     }
 }
 
+// The plan as it was; one that this version does not understand any more leaves the defaults.
+Plan load_plan(std::map<std::string, std::string>& info) {
+    Plan plan;
+    try {
+        if (!info["plan_text"].empty()) plan = parse_plan(info["plan_text"], info["plan_file"]);
+        for (std::size_t i = 0; info.count(fmt::format("plan_set_{}", i)) > 0; ++i) set_plan_value(plan, info[fmt::format("plan_set_{}", i)]);
+    } catch (const Error&) {
+        plan = Plan{};
+    }
+    plan.source.file = info["source"];
+    return plan;
+}
+
 void load_info(Database& db, Job& job) {
     std::map<std::string, std::string> info;
     Statement s(db, "SELECT key,value FROM info ORDER BY rowid");
@@ -470,7 +483,8 @@ void load_info(Database& db, Job& job) {
     }
     const auto real = [&](const char* key) { return info.count(key) ? std::strtod(info[key].c_str(), nullptr) : 0.0; };
     job.stage = info["stage"], job.solids.precision = real("precision");
-    job.solids.file = info["file"], job.plan.source.file = info["source"], job.solids.sha256 = info["sha256"], job.solids.unit = info["unit"];
+    job.plan = load_plan(info);
+    job.solids.file = info["file"], job.solids.sha256 = info["sha256"], job.solids.unit = info["unit"];
     job.solids.shift = {real("shift_x"), real("shift_y"), real("shift_z")};
     job.solids.tolerance = {real("tolerance_point"), real("tolerance_angle"), real("tolerance_chord")};
     job.model.tolerance = job.solids.tolerance, job.model.shift = job.solids.shift;

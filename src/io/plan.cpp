@@ -8,6 +8,8 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <fstream>
+#include <iterator>
 
 namespace halvo {
 namespace {
@@ -39,13 +41,21 @@ Plan read_plan(const std::filesystem::path& file) {
     std::error_code ec;
     if (!std::filesystem::exists(file, ec)) throw Error(ErrorKind::input, file.string() + ": no such file; check the path");
     if (std::filesystem::is_directory(file, ec)) throw Error(ErrorKind::input, file.string() + ": is a folder; name the plan in it");
+    std::ifstream in(file, std::ios::binary);
+    std::string text((std::istreambuf_iterator<char>(in)), std::istreambuf_iterator<char>());
+    if (!in) throw Error(ErrorKind::input, file.string() + ": cannot be read; check its permissions");
+    return parse_plan(text, file);
+}
+
+Plan parse_plan(const std::string& text, const std::filesystem::path& file) {
     toml::table table;
     try {
-        table = toml::parse_file(file.string());
+        table = toml::parse(text, file.string());
     } catch (const toml::parse_error& e) {
         fail(fmt::format("{}:{}", file.string(), e.source().begin.line), fmt::format("not valid TOML: {}", e.description()));
     }
     Plan plan;
+    plan.file = file.string(), plan.text = text;
     for (const auto& [name, node] : table) {
         const auto where = [&](const toml::node& n) { return fmt::format("{}:{}", file.string(), n.source().begin.line); };
         const std::string table_name(name.str());
@@ -88,7 +98,9 @@ Plan read_plan(const std::filesystem::path& file) {
     return plan;
 }
 
-void set_plan_value(Plan& plan, const std::string& assignment) {
+namespace {
+
+void set_value(Plan& plan, const std::string& assignment) {
     const std::size_t at = assignment.find('=');
     if (at == std::string::npos || at == 0) throw Error(ErrorKind::usage, fmt::format("--set {}: give KEY=VALUE, such as join.reach=2mm", assignment));
     const auto dot = assignment.find('.');
@@ -117,6 +129,16 @@ void set_plan_value(Plan& plan, const std::string& assignment) {
     apply(plan, records + name.substr(close + 1), *table.get("value"), where);
     check_record(plan, records, where);
     it->second.swap_with_last(plan, i);
+}
+
+}  // namespace
+
+void set_plan_value(Plan& plan, const std::string& assignment) {
+    set_value(plan, assignment);
+    // What was set before for the same key no longer counts.
+    const std::string name = assignment.substr(0, assignment.find('=') + 1);
+    std::erase_if(plan.set, [&](const std::string& s) { return s.starts_with(name); });
+    plan.set.push_back(assignment);
 }
 
 }  // namespace halvo

@@ -7,21 +7,11 @@
 #include <algorithm>
 #include <chrono>
 #include <cmath>
+#include <fstream>
 #include <map>
 
 namespace halvo {
 namespace {
-
-// The first stage that a key touches; what comes before is kept from run to run.
-Stage stage_of_key(const std::string& key) {
-    static const std::map<std::string, Stage> tables = {{"source", Stage::read}, {"place", Stage::read},     {"survey", Stage::survey}, {"mend", Stage::mend},
-                                                        {"strip", Stage::strip}, {"cut", Stage::strip},      {"halve", Stage::halve},   {"wall", Stage::halve},
-                                                        {"patch", Stage::halve}, {"join", Stage::join},      {"joint", Stage::join},    {"tie", Stage::join},
-                                                        {"set", Stage::join},    {"frame", Stage::join},     {"mesh", Stage::mesh},     {"size", Stage::mesh},
-                                                        {"hole", Stage::mesh},   {"thickness", Stage::mesh}, {"prove", Stage::prove}};
-    const auto it = tables.find(key.substr(0, key.find_first_of(".[")));
-    return it == tables.end() ? Stage::solve : it->second;
-}
 
 class Collector {
 public:
@@ -183,6 +173,62 @@ std::string study_csv(const Study& s) {
         last("order", [](const StudyFigure& f) { return f.order; });
     }
     return out;
+}
+
+namespace {
+
+// Cells of one line; quotes as study_csv sets them.
+std::vector<std::string> cells_of(const std::string& line) {
+    std::vector<std::string> out(1);
+    bool quoted = false;
+    for (std::size_t i = 0; i < line.size(); ++i) {
+        const char c = line[i];
+        if (quoted && c == '"' && i + 1 < line.size() && line[i + 1] == '"') out.back() += '"', ++i;
+        else if (c == '"') quoted = !quoted;
+        else if (c == ',' && !quoted) out.emplace_back();
+        else if (c != '\r') out.back() += c;
+    }
+    return out;
+}
+
+}  // namespace
+
+Study read_study(const std::filesystem::path& file) {
+    std::ifstream in(file);
+    const auto bad = [&](const char* what) { throw Error(ErrorKind::input, fmt::format("{}: {}; take the study.csv of halvo study", file.string(), what)); };
+    std::string line;
+    if (!in || !std::getline(in, line)) bad("no table can be read there");
+    const std::vector<std::string> head = cells_of(line);
+    Study s;
+    // Keys have a dot and no unit or blank; figures follow them.
+    std::size_t keys = 0;
+    while (keys < head.size() && head[keys].find('.') != std::string::npos && head[keys].find_first_of(" ,") == std::string::npos) ++keys;
+    if (keys == 0 || head.size() < keys + 2 || head[head.size() - 2] != "seconds" || head.back() != "failure") bad("its first line is not that of a study");
+    for (std::size_t k = 0; k < keys; ++k) s.varied.push_back({head[k], {}});
+    for (std::size_t k = keys; k + 2 < head.size(); ++k) {
+        StudyFigure f;
+        const std::size_t open = head[k].rfind(" (");
+        const bool unit = open != std::string::npos && head[k].back() == ')';
+        f.name = head[k].substr(0, unit ? open : std::string::npos), f.unit = unit ? head[k].substr(open + 2, head[k].size() - open - 3) : "";
+        s.figures.push_back(std::move(f));
+    }
+    while (std::getline(in, line)) {
+        if (line.empty()) continue;
+        const std::vector<std::string> cells = cells_of(line);
+        if (cells.size() != head.size()) bad("a line has another number of cells than the first");
+        const bool limit = cells[0] == "extrapolated", order = cells[0] == "order";
+        if (!limit && !order) {
+            s.runs.emplace_back(cells.begin(), cells.begin() + static_cast<std::ptrdiff_t>(keys));
+            s.seconds.push_back(std::atof(cells[cells.size() - 2].c_str())), s.failures.push_back(cells.back());
+        }
+        for (std::size_t k = 0; k < s.figures.size(); ++k) {
+            const std::string& cell = cells[keys + k];
+            StudyFigure& f = s.figures[k];
+            if (!limit && !order) f.values.push_back(cell.empty() ? std::numeric_limits<double>::quiet_NaN() : std::atof(cell.c_str()));
+            else if (!cell.empty()) (limit ? f.limit : f.order) = std::atof(cell.c_str());
+        }
+    }
+    return s;
 }
 
 }  // namespace halvo

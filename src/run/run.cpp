@@ -12,6 +12,7 @@
 #include <array>
 #include <chrono>
 #include <cmath>
+#include <map>
 #include <utility>
 
 namespace halvo {
@@ -139,6 +140,16 @@ SolveOptions solve_options(const Plan& plan) {
 
 const char* stage_name(Stage s) {
     return stage_names[static_cast<std::size_t>(s)];
+}
+
+Stage stage_of_key(const std::string& key) {
+    static const std::map<std::string, Stage> tables = {{"source", Stage::read}, {"place", Stage::read},     {"survey", Stage::survey}, {"mend", Stage::mend},
+                                                        {"strip", Stage::strip}, {"cut", Stage::strip},      {"halve", Stage::halve},   {"wall", Stage::halve},
+                                                        {"patch", Stage::halve}, {"join", Stage::join},      {"joint", Stage::join},    {"tie", Stage::join},
+                                                        {"set", Stage::join},    {"frame", Stage::join},     {"mesh", Stage::mesh},     {"size", Stage::mesh},
+                                                        {"hole", Stage::mesh},   {"thickness", Stage::mesh}, {"prove", Stage::prove}};
+    const auto it = tables.find(key.substr(0, key.find_first_of(".[")));
+    return it == tables.end() ? Stage::solve : it->second;
 }
 
 Stage stage_of(const std::string& name) {

@@ -133,4 +133,21 @@ void Canvas::save(const std::filesystem::path& file) const {
     }
 }
 
+std::string Canvas::png() const {
+    png_image image{};
+    image.version = PNG_IMAGE_VERSION;
+    image.width = static_cast<png_uint_32>(width_), image.height = static_cast<png_uint_32>(height_);
+    image.format = PNG_FORMAT_RGB;
+    png_alloc_size_t size = 0;
+    std::string out;
+    if (png_image_write_to_memory(&image, nullptr, &size, 0, rgb_.data(), 0, nullptr) != 0) {
+        out.resize(size);
+        if (png_image_write_to_memory(&image, out.data(), &size, 0, rgb_.data(), 0, nullptr) != 0) {
+            out.resize(size);
+            return out;
+        }
+    }
+    throw Error(ErrorKind::stage, "a picture cannot be packed; memory ran out");
+}
+
 }  // namespace halvo::view

@@ -21,6 +21,8 @@ public:
     /// Copies an RGBA picture `factor` times as large, averaging.
     void paste(const std::vector<std::uint8_t>& rgba, int width, int height, int factor, int left, int top);
     void save(const std::filesystem::path& file) const;
+    /// The bytes of a PNG file.
+    [[nodiscard]] std::string png() const;
 
 private:
     void blend(int x, int y, Colour c, double cover);

@@ -166,7 +166,7 @@ void close_up(Scene::View& view, const Job& job, const DrawOptions& o, Content& 
 namespace {
 
 // Two views of one place side by side.
-void draw_gap(const std::filesystem::path& file, const Job& job, DrawOptions options) {
+Canvas drawn_gap(const Job& job, DrawOptions options) {
     Content after = compose(job, options), before = compose_before(job);
     // The caption speaks of the joint there.
     if (!options.at) options.at = widest_gap(job) + job.solids.shift;
@@ -200,18 +200,13 @@ void draw_gap(const std::filesystem::path& file, const Job& job, DrawOptions opt
                fmt::format("{} at {}: gap of the solids {:.2f} mm, midsurface or line carried on by {:.2f} mm{}", kind_name(near->kind),
                            at(near->place, job.solids.shift), near->gap, near->moved, near->length > 0 ? fmt::format(", {:.1f} mm long", near->length) : ""),
                12.5, ink);
-    c.save(file);
+    return c;
 }
 
-}  // namespace
-
-void draw(const std::filesystem::path& file, const Job& job, const DrawOptions& options) {
+Canvas drawn(const Job& job, const DrawOptions& options) {
     if (options.width < 480 || options.height < 320 || options.width > 8192 || options.height > 8192)
         throw Error(ErrorKind::usage, "picture size must lie between 480 x 320 and 8192 x 8192");
-    if (options.colour == DrawOptions::Colour::gap && !options.solid && !options.survey) {
-        draw_gap(file, job, options);
-        return;
-    }
+    if (options.colour == DrawOptions::Colour::gap && !options.solid && !options.survey) return drawn_gap(job, options);
     Content content = options.survey                                    ? compose_survey(job)
                       : options.colour == DrawOptions::Colour::features ? compose_features(job)
                       : options.colour == DrawOptions::Colour::findings ? compose_findings(job)
@@ -242,7 +237,17 @@ void draw(const std::filesystem::path& file, const Job& job, const DrawOptions& 
         c.text(22, line, s, 12.5, ink);
         line += 19;
     }
-    c.save(file);
+    return c;
+}
+
+}  // namespace
+
+void draw(const std::filesystem::path& file, const Job& job, const DrawOptions& options) {
+    drawn(job, options).save(file);
+}
+
+std::string picture(const Job& job, const DrawOptions& options) {
+    return drawn(job, options).png();
 }
 
 namespace view {
