@@ -32,23 +32,29 @@ class App {
   makeScene() {
     const {content, parts} = this, p = content.palette;
     this.scene = new Scene($('scene'), content, parts, p);
-    const s = this.scene, list = [], colour = (name) => rgb(p[name]);
-    const surface = (name, label, arrays, options = {}) => { if (arrays.index.length) s.addSurface(name, arrays, options), list.push({name, label}); };
-    const ribbons = (name, label, arrays, options = {}) => { if (arrays.count) s.addRibbons(name, arrays, options), list.push({name, label}); };
-    const meshed = content.array('shell').length + content.array('beam').length > 0;
-    surface('sheets', 'Midsurfaces', build.shells(content, parts, ids.shell), {visible: true, picks: true, moves: true});
-    if (content.array('shell').length) list.push({name: 'mesh', label: 'Element edges'}), surface('plates', 'Real thickness', build.plates(content, parts, ids.shell), {picks: true, moves: true});
-    ribbons('members', 'Members', build.memberLines(content, parts, colour('member'), ids.beam), {visible: true, picks: true, moves: true});
-    surface('sections', 'Real sections', build.sections(content, parts, ids.beam), {picks: true, moves: true});
-    const edges = build.edges(content, parts, ['free_edge', 'shared_edge', 'three_sheets', 'four_sheets'].map(colour));
-    this.edgeLength = edges.length;
-    ribbons('edges', 'Edges by sheets', edges, {visible: true, lift: 4e-5});
-    ribbons('links', 'Links and ties', build.links(content, parts, colour('link'), colour('tie')), {visible: true, lift: 6e-5, moves: true});
-    surface('solid', 'Solids', build.solids(content, parts, 'solid', ids.solid), {visible: !meshed, picks: true});
-    surface('glass', 'Solids, see-through', build.solids(content, parts, 'solid', ids.solid), {opacity: 0.16, order: 5});
-    ribbons('lines', 'Outline of solids', build.solidLines(content, parts, 'solid', colour('ink')), {visible: !meshed});
-    if (content.before_strip) surface('before', 'Solids before strip', build.solids(content, parts, 'before', ids.solid), {});
-    if (content.as_read) surface('read', 'Solids as read', build.solids(content, parts, 'read', ids.solid), {});
+    const s = this.scene, list = [], colour = (name) => rgb(p[name]), has = (array) => content.array(array).length > 0;
+    const layer = (name, label, kind, make, options = {}) => { s.define(name, kind, make, options); list.push({name, label}); };
+    const meshed = has('shell') || has('beam');
+    if (has('shell')) {
+      layer('sheets', 'Midsurfaces', 'surface', () => build.shells(content, parts, ids.shell), {visible: true, picks: true, moves: true});
+      list.push({name: 'mesh', label: 'Element edges'});
+      layer('plates', 'Real thickness', 'surface', () => build.plates(content, parts, ids.shell), {picks: true, moves: true});
+    }
+    if (has('beam')) {
+      layer('members', 'Members', 'ribbons', () => build.memberLines(content, parts, colour('member'), ids.beam), {visible: true, picks: true, moves: true});
+      layer('sections', 'Real sections', 'surface', () => build.sections(content, parts, ids.beam), {picks: true, moves: true});
+    }
+    if (has('edge')) {
+      const edges = build.edges(content, parts, ['free_edge', 'shared_edge', 'three_sheets', 'four_sheets'].map(colour));
+      this.edgeLength = edges.length;
+      layer('edges', 'Edges by sheets', 'ribbons', () => edges, {visible: true, lift: 4e-5});
+    }
+    if (has('link') || has('tie')) layer('links', 'Links and ties', 'ribbons', () => build.links(content, parts, colour('link'), colour('tie')), {visible: true, lift: 6e-5, moves: true});
+    layer('solid', 'Solids', 'surface', () => build.solids(content, parts, 'solid', ids.solid), {visible: !meshed, picks: true});
+    layer('glass', 'Solids, see-through', 'surface', () => build.solids(content, parts, 'solid', ids.solid), {opacity: 0.16, order: 5});
+    layer('lines', 'Outline of solids', 'ribbons', () => build.solidLines(content, parts, 'solid', colour('ink')), {visible: !meshed});
+    if (content.before_strip) layer('before', 'Solids before strip', 'surface', () => build.solids(content, parts, 'before', ids.solid));
+    if (content.as_read) layer('read', 'Solids as read', 'surface', () => build.solids(content, parts, 'read', ids.solid));
     if (content.scene.cases && content.scene.cases.length) this.showForces(list);
     list.push({name: 'flags', label: 'Numbers'});
     this.flagsOn = true, this.meshOn = false;
@@ -70,13 +76,14 @@ class App {
     if (name === 'flags') this.flagsOn = on;
     else if (name === 'mesh') {
       this.meshOn = on;
-      for (const l of ['sheets', 'plates']) if (this.scene.layers.get(l)) this.scene.layers.get(l).own.lines.value = on ? 0.75 : 0;
-    } else this.scene.show(name, on);
+      this.lineUp();
+    } else if (this.scene.show(name, on) && this.colours && this.colour) this.moved = null, this.paint(), this.showState(), this.lineUp();
     const box = $('layers').querySelector(`input[name="${name}"]`);
     if (box) box.checked = on;
     this.scene.redraw();
     this.showLegend();
   }
+  lineUp() { for (const l of ['sheets', 'plates']) { const k = this.scene.layers.get(l); if (k && k.mesh) k.own.lines.value = this.meshOn ? 0.75 : 0; } }
   // Corners of everything that belongs to a part.
   boxes() {
     const {content, parts} = this, n = parts.count;
@@ -85,9 +92,10 @@ class App {
       const [a, b] = this.box[p], v = [x, y, z];
       for (let k = 0; k < 3; ++k) a[k] = Math.min(a[k], v[k]), b[k] = Math.max(b[k], v[k]);
     };
-    for (const name of ['sheets', 'members', 'solid']) {
+    content.summary.bodies.forEach((b, i) => { if (b.box) for (const corner of b.box) take(parts.body(i), ...content.local(corner)); });
+    for (const name of ['sheets', 'members']) {
       const l = this.scene.layers.get(name);
-      if (!l) continue;
+      if (!l || !l.arrays) continue;
       const {position, part} = l.arrays;
       for (let i = 0; i < part.length; ++i) take(part[i], position[3 * i], position[3 * i + 1], position[3 * i + 2]);
     }
@@ -105,6 +113,11 @@ class App {
     s.members.forEach((k, i) => { if (k.body - 1 === b) out.push(this.parts.member(i)); });
     return out;
   }
+  // Faces of a body, by their numbers, in the solids that features were found in.
+  facesOf(body, numbers) {
+    const of = this.content.has('before.face') ? 'before' : 'solid', first = this.content.array(of + '.face_body').indexOf(body);
+    return {of, list: new Set(numbers.map((n) => first + n - 1))};
+  }
   partsOfKeys(keys) {
     const out = [], s = this.content.summary;
     s.sheets.forEach((k, i) => { if (keys.includes(k.key) || (k.wall && keys.includes(k.wall))) out.push(this.parts.sheet(i)); });
@@ -120,11 +133,16 @@ class App {
   showState() {
     this.scene.setParts((p) => (this.hidden.has(p) ? 0 : this.chosen.has(p) ? 2 : 1));
     for (const l of ['sheets', 'plates']) this.scene.mark(l, (a, i) => this.elements.has(a.item[i]));
+    for (const l of ['solid', 'glass', 'before', 'read']) {
+      const face = this.content.array((l === 'glass' ? 'solid' : l) + '.face'), on = this.faces && this.faces.of === l ? this.faces.list : null;
+      this.scene.mark(l, (a, i) => on !== null && on.has(face[a.item[i]]));
+    }
   }
   // To a row of a list: its parts are marked, the camera goes there.
   go(to) {
     if (to.tab !== undefined && to.key !== undefined) this.key = String(to.key);
     this.chosen = new Set(to.parts || []), this.elements = new Set((to.elements || []).filter((e) => e >= 0));
+    this.faces = to.faces || null;
     this.showState();
     let box = this.boxOf(to.parts || []);
     if (to.close && to.place) {
@@ -148,20 +166,24 @@ class App {
   setColour(name) {
     const known = colourNames(this.content).flatMap(([, l]) => l);
     if (!known.includes(name)) name = known[0];
+    const fromSolids = this.colour && ofSolids(this.colour);
     this.colour = name, $('colour').value = name;
     if (ofSolids(name)) {
       const layer = name === 'features' && this.content.has('before.face') ? 'before' : 'solid';
-      for (const l of ['sheets', 'plates', 'members', 'sections', 'edges', 'glass', 'before', 'solid', 'read']) if (this.scene.layers.has(l)) this.setLayer(l, l === layer);
+      for (const l of ['sheets', 'plates', 'members', 'sections', 'edges', 'links', 'glass', 'before', 'solid', 'read']) if (this.scene.layers.has(l)) this.setLayer(l, l === layer);
       this.setLayer('lines', true);
     } else if (this.scene.layers.has('sheets') || this.scene.layers.has('members')) {
       if (!this.layerOn('sheets') && !this.layerOn('plates')) this.setLayer('sheets', true);
       if (!this.layerOn('members') && !this.layerOn('sections') && this.scene.layers.has('members')) this.setLayer('members', true);
+      if (fromSolids) this.setLayer('lines', false);
+      if (fromSolids && this.scene.layers.has('edges') && !isResult(name)) this.setLayer('edges', true);
       for (const l of ['solid', 'before', 'read']) if (this.scene.layers.has(l)) this.setLayer(l, false);
     }
     this.paint();
   }
   paint() {
-    const legend = this.colours.apply(this.colour, this.shape);
+    if (this.topOf !== this.colour + this.shape.kind + this.shape.index) this.top = null;
+    const legend = this.colours.apply(this.colour, this.shape, this.top);
     this.legend = legend;
     const result = isResult(this.colour);
     $('case-row').hidden = !this.content.scene.cases || !(this.content.scene.cases.length + this.content.scene.modes.length);
@@ -226,7 +248,7 @@ class App {
     rows.push(element('h2', {}, said(name)));
     if (l.ramp) {
       const stops = l.ramp.filter((_, i) => i % 7 === 0 || i === l.ramp.length - 1).join(',');
-      rows.push(element('div', {class: 'scale'}, element('span', {class: 'ramp', style: `background:linear-gradient(to top,${stops})`}), element('ol', {}, [1, 0.75, 0.5, 0.25, 0].map((t) => element('li', {}, figure(l.low + t * (l.high - l.low)))))), element('p', {}, l.unit));
+      rows.push(element('div', {class: 'scale'}, element('span', {class: 'ramp', style: `background:linear-gradient(to top,${stops})`}), element('ol', {}, [1, 0.75, 0.5, 0.25, 0].map((t) => element('li', {}, figure(l.low + t * (l.high - l.low)))))), element('p', {}, l.unit, element('label', {}, ' up to ', element('input', {type: 'number', step: 'any', value: figure(l.high), 'aria-label': 'Upper end of the scale', onchange: (e) => { this.top = e.target.value === '' ? null : Number(e.target.value); this.topOf = this.colour + this.shape.kind + this.shape.index; this.paint(); }}))));
     }
     for (const e of l.extremes || []) rows.push(element('p', {}, `${e.text}${l.unit && !l.unit.includes(' ') ? ' ' + l.unit : ''} at ${placeText(this.content.global(e.place))}`));
     if (l.items) rows.push(element('ul', {}, l.items.map((i) => element('li', {}, element('i', {class: 'area' + (i.striped ? ' striped' : ''), style: `background:${i.colour}`}), said(i.text)))));
@@ -236,7 +258,7 @@ class App {
       const names = [['free edge', 'free_edge', 3], ['two sides', 'shared_edge', 1], ['three sides (tee)', 'three_sheets', 2], ['four and more', 'four_sheets', 3]];
       names.forEach(([text, colour, w], k) => { if (this.edgeLength[k] > 0) lines.push([`${text}, ${figure(Math.round(this.edgeLength[k]))} mm`, p[colour], w, 'solid']); });
     }
-    if (this.layerOn('members')) lines.push(['member', p.member, 4, 'solid']);
+    if (this.layerOn('members') && !l.ramp) lines.push(['member', p.member, 4, 'solid']);
     if (this.layerOn('links')) { if (this.content.array('link').length) lines.push(['rigid link', p.link, 3, 'dashed']); if (this.content.array('tie').length) lines.push(['tie', p.tie, 3, 'dotted']); }
     if (this.layerOn('loads')) lines.push(['load', p.three_sheets, 2, 'solid']);
     if (this.layerOn('reactions')) lines.push(['reaction', p.four_sheets, 2, 'solid']);
@@ -500,7 +522,7 @@ class App {
       '+': () => cam.zoom(0.85), '=': () => cam.zoom(0.85), '-': () => cam.zoom(1 / 0.85), 0: () => this.fit(), z: () => cam.back(), h: () => $('hide').click(), i: () => $('only').click(), a: () => $('show-all').click(),
       m: () => this.setMode('measure'), b: () => this.setMode('box'), e: () => this.setLayer('mesh', !this.meshOn), n: () => { this.setLayer('flags', !this.flagsOn); this.placeFlags(); }, g: () => this.setLayer('glass', !this.layerOn('glass')),
       t: () => $('theme').click(), '?': () => $('help').click(), '/': () => this.table && this.table.find.focus(), '[': () => this.nudge(-0.02), ']': () => this.nudge(0.02),
-      Escape: () => { this.chosen = new Set(), this.elements = new Set(), this.mode = '', this.showState(), this.tell(''); },
+      Escape: () => { this.chosen = new Set(), this.elements = new Set(), this.faces = null, this.mode = '', this.showState(), this.tell(''); },
     };
     Object.keys(sides).forEach((side, i) => { act[String(i + 1)] = () => this.side(side); });
     window.onkeydown = (e) => {
@@ -621,11 +643,11 @@ class App {
 let app = null, inflate = null;
 function begin(bytes) {
   app = new App(bytes);
-  app.makeScene(), app.controls(), app.makeTabs(), app.pointers(), app.keys();
+  app.makeScene(), performance.mark('scene made'), app.controls(), app.makeTabs(), app.pointers(), app.keys();
   app.setTheme(document.documentElement.dataset.theme || (window.matchMedia('(prefers-color-scheme: dark)').matches ? 'dark' : 'light'));
   app.recall(), app.showChoices();
   window.halvo = app;
-  document.documentElement.dataset.ready = '1';
+  performance.mark('ready'), document.documentElement.dataset.ready = '1';
 }
 // New content: the canvas is made anew, so that its drawing context is; the address keeps what was looked at.
 async function restart(packed) {

@@ -1,6 +1,7 @@
 // What colours can say: for each name the value of every corner, the legend, and the extremes with their places.
 import {figure} from 'halvo/content';
 
+const rgb = (hex) => [1, 3, 5].map((k) => parseInt(hex.slice(k, k + 2), 16) / 255);
 const surfaces = ['plane', 'cylinder', 'cone', 'sphere', 'torus', 'free'];
 const classes = ['thin', 'slender', 'mixed', 'bulk', 'open'];
 const forces = {'axial force': 0, 'shear force y': 1, 'shear force z': 2, torque: 3, 'bending moment y': 4, 'bending moment z': 5};
@@ -29,14 +30,17 @@ export class Colours {
   constructor(content, scene) { this.content = content, this.scene = scene, this.cache = new Map(); }
 
   // Sets the scene's colours; what a legend says comes back.
-  apply(name, shape) {
-    const {content, scene} = this, p = content.palette;
+  // `top`: upper end of the scale, where another is wanted than the largest value.
+  apply(name, shape, top = null) {
+    const {content, scene} = this, p = content.palette, member = content.array('beam.member');
     this.name = name, this.shape = shape;
-    const field = (value, low, high, unit, corner) => {
-      const reach = high - low || 1;
+    const tint = (of) => scene.tint('members', of), plain = rgb(p.member), shade = (t) => rgb(p.field[Math.max(0, Math.min(p.field.length - 1, Math.round(t * (p.field.length - 1))))]);
+    const field = (value, low, most, unit, beam) => {
+      const high = top !== null && top > low ? top : most, reach = high - low || 1;
       scene.ramp(p.field, 0);
-      for (const l of ['sheets', 'plates']) scene.colour(l, (i, a) => (value(a, i) - low) / reach);
-      return {name, unit, low, high, ramp: p.field, corner};
+      for (const l of ['sheets', 'plates']) scene.colour(l, (i, a) => Math.max(0, Math.min(1, (value(a, i) - low) / reach)));
+      tint((i) => (beam ? shade((beam(i) - low) / reach) : plain));
+      return {name, unit, low, high, ramp: p.field};
     };
     const groups = (of, names) => {
       const used = new Set();
@@ -54,14 +58,20 @@ export class Colours {
       return l;
     };
     const s = content.summary, sheet = content.array('shell.sheet');
+    scene.colour('sections', () => -1);
     let legend;
+    if (!isResult(name)) tint(() => plain);
     if (name === 'thickness') legend = perShell(content.array('shell.thickness'), 'mm');
     else if (name === 'scaled Jacobian') legend = {...field((a, i) => content.array('shell.quality')[a.item[i]], 0, 1, '1 is best'), extremes: this.extremesOfShells(content.array('shell.quality'), true)};
     else if (name === 'aspect ratio') legend = perShell(content.array('shell.aspect'), '1 is best');
     else if (name === 'warpage') legend = perShell(content.array('shell.warpage'), 'degrees');
     else if (name === 'skew') legend = perShell(content.array('shell.skew'), 'degrees');
     else if (name === 'deviation of fitted midsurfaces') legend = perShell(Float32Array.from(sheet, (k) => s.sheets[k].deviation), 'mm');
-    else if (name === 'body') legend = groups((i) => s.sheets[sheet[i]].body - 1, (g) => s.bodies[g].label);
+    else if (name === 'body') {
+      legend = groups((i) => s.sheets[sheet[i]].body - 1, (g) => s.bodies[g].label);
+      const n = p.category.length, of = (i) => (s.members[member[i]].body - 1) % n;
+      scene.colour('sections', (i, a) => (of(a.item[i]) + 0.5) / n), tint((i) => rgb(p.category[of(i)]));
+    }
     else if (name === 'sheet') legend = groups((i) => sheet[i], (g) => 'sheet ' + g);
     else if (name === 'kind of surface') legend = groups((i) => surfaces.indexOf(s.sheets[sheet[i]].surface), (g) => surfaces[g]);
     else if (isResult(name)) legend = this.result(name, shape, field);
@@ -69,7 +79,6 @@ export class Colours {
       for (const l of ['sheets', 'plates']) scene.colour(l, () => -1);
       legend = {name, items: [{text: 'midsurfaces', colour: p.neutral}]};
     }
-    scene.colour('sections', () => -1);
     const solid = this.solids(name);
     return ofSolids(name) ? solid : legend;
   }
@@ -110,12 +119,14 @@ export class Colours {
         if (v > high) high = v, at = n;
         low = Math.min(low, v);
       }
-      return {...field((a, i) => of(a.node[i]), low, high, shape.kind === 'mode' ? 'largest is 1' : 'mm'),
+      const beam = content.array('beam');
+      return {...field((a, i) => of(a.node[i]), low, high, shape.kind === 'mode' ? 'largest is 1' : 'mm', (i) => (of(beam[2 * i]) + of(beam[2 * i + 1])) / 2),
         extremes: [{text: `most ${figure(high)}`, place: [0, 1, 2].map((k) => node[3 * at + k]), node: at}], beams: of};
     }
     const one = content.scene.cases[shape.kind === 'case' ? shape.index : 0], prefix = `case${shape.kind === 'case' ? shape.index : 0}.`;
     if (isForce(name)) {
       for (const l of ['sheets', 'plates']) scene.colour(l, () => -1);
+      scene.tint('members', () => rgb(content.palette.member));
       const all = content.array(prefix + 'beam'), values = [];
       for (let i = 0; i < all.length / 6; ++i) values.push(all[6 * i + forces[name]]);
       const low = Math.min(0, ...values), high = Math.max(0, ...values);
@@ -138,8 +149,9 @@ export class Colours {
       low = Math.min(low, v);
     }
     if (base === 'mises') low = 0;
+    const alongBeams = content.array(prefix + 'beam_mises');
     const n = content.array('corner.node')[at];
-    return {...field((a, i) => of(a.corner[i]), low, high, 'MPa'), corner: of, extremes: count ? [{text: `most ${figure(high)}`, place: [0, 1, 2].map((k) => node[3 * n + k]), node: n}] : []};
+    return {...field((a, i) => of(a.corner[i]), low, high, 'MPa', base === 'mises' ? (i) => Math.max(alongBeams[2 * i], alongBeams[2 * i + 1]) : null), corner: of, extremes: count ? [{text: `most ${figure(high)}`, place: [0, 1, 2].map((k) => node[3 * n + k]), node: n}] : []};
   }
 
   // Solids always show something of their own: their class, skin without a sheet, or features.

@@ -131,7 +131,7 @@ export function sections(content, parts, firstId) {
   const node = content.array('node'), beam = content.array('beam'), member = content.array('beam.member'), axes = content.array('beam.axes');
   const offset = content.array('beam.offset'), count = beam.length / 2;
   let quads = 0;
-  const profile = (i) => content.profiles[content.summary.members[member[i]].section] || [];
+  const profile = (i) => content.profiles[content.summary.members[member[i]].section].loops;
   for (let i = 0; i < count; ++i) for (const loop of profile(i)) quads += loop.length;
   const t = new Triangles(4 * quads, 2 * quads);
   for (let i = 0; i < count; ++i) {

@@ -73,7 +73,7 @@ export class Table {
     }});
     for (const c of this.columns) {
       const v = c.text ? c.text(r) : c.number ? figure(c.of(r)) : c.of(r);
-      tr.append(element('td', {class: c.number ? 'number' : ''}, v instanceof Node ? v : said(v ?? '')));
+      tr.append(element('td', {class: c.number ? 'number' : c.wide ? 'wide' : ''}, v instanceof Node ? v : said(v ?? '')));
     }
     return tr;
   }

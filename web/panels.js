@@ -6,7 +6,7 @@ import {histogram, line, profile} from 'halvo/plots';
 const column = (title, of, more = {}) => ({title, of, ...more});
 const number = (title, of, more = {}) => column(title, of, {number: true, ...more});
 const range = (t) => (Math.abs(t.max - t.min) < 5e-4 * Math.max(1, t.max) ? figure(t.mean ?? t.max) : `${figure(t.min)} to ${figure(t.max)}`);
-const small = (v) => (Math.abs(v) < 1e-9 ? 0 : v);
+const small = (v) => (Math.abs(v) < 1e-6 ? 0 : v);
 
 function facts(list) {
   return element('dl', {}, list.filter((x) => x && x[1] !== '' && x[1] !== undefined && x[1] !== null).map(([k, v]) => [element('dt', {}, k), element('dd', {}, v instanceof Node ? v : said(v))]));
@@ -15,6 +15,7 @@ function facts(list) {
 // app: content, scene, choices, go(row), colour(name), selectElements(list, text), address state.
 export function panels(app) {
   const {content, parts, choices} = app, s = content.summary, label = (b) => (b > 0 && s.bodies[b - 1] ? s.bodies[b - 1].label : '');
+  const between = (b) => (b[0] === b[1] ? `within ${label(b[0])}` : `${label(b[0])} and ${label(b[1])}`);
   const panelsByName = new Map();
   const add = (id, title, count, build) => panelsByName.set(id, {id, title, count, build});
 
@@ -105,15 +106,15 @@ export function panels(app) {
   ], s.members, {name: 'members', key: (k) => k.id, flag: (k) => String(k.id), where: (k) => ({parts: [parts.member(k.id)], place: app.centreOf(parts.member(k.id))}),
     detail: (k) => {
       const sec = s.sections[k.section];
-      return [profile(content.profiles[k.section], sec, figure), facts([['id', k.key], ['area', `${figure(sec.area)} mm\u00b2`], ['Iy, Iz, Iyz', [sec.iyy, sec.izz, Math.abs(sec.iyz) < 1e-9 * sec.iyy ? 0 : sec.iyz].map((v) => figure(v)).join(', ') + ' mm\u2074'],
+      return [profile(content.profiles[k.section].loops, {...sec, size: content.profiles[k.section].size}, figure), facts([['id', k.key], ['area', `${figure(sec.area)} mm\u00b2`], ['Iy, Iz, Iyz', [sec.iyy, sec.izz, Math.abs(sec.iyz) < 1e-9 * sec.iyy ? 0 : sec.iyz].map((v) => figure(v)).join(', ') + ' mm\u2074'],
         ['torsion', `${figure(sec.j)} mm\u2074`], ['from', placeText(k.start)], ['to', placeText(k.end)]]), ...buttonsFor(choices.decision.get(k.key))];
     }}));
 
   const joints = s.joints.map((j, i) => ({...j, number: i})).concat(content.near.map((n, i) => ({...n, number: s.joints.length + i, kind: 'open gap', state: 'open', length: NaN, moved: NaN})));
   add('joints', 'Joints', joints.length, (panel) => listed(panel, [
-    number('#', (j) => j.number), column('kind', (j) => j.kind), column('between', (j) => label(j.bodies[0])), column('and', (j) => label(j.bodies[1])), number('gap mm', (j) => small(j.gap)),
-    number('length mm', (j) => j.length), column('state', (j) => j.state), choiceColumn((j) => choices.decision.get(j.id)),
-  ], joints, {name: 'joints', key: (j) => j.id, size: 4, flag: (j) => (j.state === 'refused' ? `${j.number} refused` : j.state === 'open' ? `${j.number} open` : String(j.number)),
+    number('#', (j) => j.number), column('kind', (j) => j.kind), column('between', (j) => between(j.bodies)), number('gap mm', (j) => small(j.gap)),
+    number('length', (j) => small(j.length)), column('state', (j) => j.state), choiceColumn((j) => choices.decision.get(j.id)),
+  ], joints, {name: 'joints', key: (j) => j.id, size: 3, flag: (j) => (j.state === 'refused' ? `${j.number} refused` : j.state === 'open' ? `${j.number} open` : String(j.number)),
     where: (j) => ({parts: app.partsOfKeys([j.a, j.b]), place: content.local(j.place), close: true}),
     tools: (list) => [many(list.map((j) => j.id), 'leave', 'Leave all shown'), many(list.map((j) => j.id), 'take', 'Take all shown')].filter(Boolean),
     detail: (j) => {
@@ -124,12 +125,13 @@ export function panels(app) {
         element('p', {class: 'actions'}, element('button', {type: 'button', onclick: () => { choices.value('join.reach', `${reach} mm`); app.refresh(); }}, `Close gaps up to ${reach} mm`))];
     }}));
 
-  const decisionColumns = () => [column('stage', (d) => d.stage), column('kind', (d) => d.kind), column('state', (d) => d.state), column('about', (d) => d.about), number('size', (d) => d.value), choiceColumn((d) => d)];
-  const decisionList = (rows, name) => (panel) => listed(panel, decisionColumns(), rows, {name, key: (d) => d.id, size: 4, flag: (d) => String(rows.indexOf(d) + 1),
+  const rank = (d) => (d.state === 'proposed' && (d.take || d.leave) ? 0 : d.state === 'refused' ? 1 : 2);  // what waits for an answer comes first
+  const decisionColumns = () => [column('kind', (d) => `${d.stage}: ${d.kind}`), column('state', (d) => d.state), column('about', (d) => d.about, {wide: true}), number('size', (d) => d.value), choiceColumn((d) => d)];
+  const decisionList = (rows, name) => (panel) => listed(panel, decisionColumns(), rows, {name, key: (d) => d.id, size: 3, flag: (d) => String(rows.indexOf(d) + 1),
     where: (d) => ({parts: app.partsOfKeys([d.id]), place: content.local(d.place), close: true}),
     tools: (list) => [many(list.map((d) => d.id), 'take', 'Take all shown'), many(list.map((d) => d.id), 'leave', 'Leave all shown')].filter(Boolean),
     detail: (d) => [facts([['id', d.id], ['about', d.about], ['place', placeText(d.place)]]), ...(d.take || d.leave ? buttonsFor(d) : [element('p', {}, 'No key of the plan speaks of this one alone.')])]});
-  add('decisions', 'Decisions', content.decisions.length, decisionList(content.decisions, 'decisions'));
+  add('decisions', 'Decisions', content.decisions.length, decisionList([...content.decisions].sort((a, b) => rank(a) - rank(b)), 'decisions'));
   const repairs = content.decisions.filter((d) => d.stage === 'mend');
   if (repairs.length) add('repairs', 'Repairs', repairs.length, decisionList(repairs, 'repairs'));
 
@@ -137,7 +139,7 @@ export function panels(app) {
     const features = s.features.map((f, i) => ({...f, number: i + 1}));
     listed(panel, [number('#', (f) => f.number), column('kind', (f) => f.kind), column('form', (f) => f.form), number('size mm', (f) => f.size), number('alike', (f) => f.alike), column('state', (f) => (f.state === 'proposed' && !f.offered ? 'found' : f.state)),
       column('pattern', (f) => f.pattern || f.bolt), choiceColumn((f) => choices.decision.get(f.id))], features, {name: 'features', key: (f) => f.id, size: 3, flag: (f) => String(f.number),
-      where: (f) => ({place: content.local(f.place), parts: [], close: true, near: 8 * f.size}),
+      where: (f) => ({place: content.local(f.place), parts: [], close: true, near: 8 * f.size, faces: app.facesOf(f.body - 1, f.faces)}),
       tools: (list) => [many(list.map((f) => f.id), 'take', 'Take all shown'), many(list.map((f) => f.id), 'leave', 'Leave all shown')].filter(Boolean),
       detail: (f) => {
         const alike = features.filter((x) => x.family === f.family).map((x) => x.id), key = {hole: 'strip.holes', round: 'strip.rounds', chamfer: 'strip.chamfers', raised: 'strip.raised', sunk: 'strip.raised'}[f.kind];
@@ -149,7 +151,7 @@ export function panels(app) {
   });
 
   const findings = content.groups.flatMap((g, i) => g.items.map((f) => ({...f, group: i + 1, of: g.items.length, note: g.note, said: g.about})));
-  add('findings', 'Findings', problems.length, (panel) => listed(panel, [number('group', (f) => f.group), column('kind', (f) => f.kind), column('about', (f) => f.about), column('body', (f) => f.body), number('size', (f) => f.size), column('level', (f) => (f.note ? 'note' : 'warning'))],
+  add('findings', 'Findings', problems.length, (panel) => listed(panel, [number('group', (f) => f.group), column('kind', (f) => f.kind), column('about', (f) => f.about, {wide: true}), column('body', (f) => f.body), number('size', (f) => f.size), column('level', (f) => (f.note ? 'note' : 'warning'))],
     findings, {name: 'findings', key: (f) => f.id, flag: (f) => String(f.group), where: (f) => ({place: content.local(f.place), parts: [], close: true, near: 6 * f.size}),
       detail: (f) => [facts([['about', f.about], ['what to do', f.advice], ['one of', f.of > 1 ? `${f.of}: ${f.said}` : ''], ['place', placeText(f.place)], ['id', f.id]])]}));
 
@@ -163,8 +165,8 @@ export function panels(app) {
     if (content.uncovered.length) panel.append(element('h3', {}, 'Skin without a sheet'), element('ul', {class: 'links'}, content.uncovered.slice(0, 30).map((u) => element('li', {}, element('button', {type: 'button', onclick: () => { app.setColour('coverage'); app.go({tab: 'proof', place: content.local(u.place), near: 6 * Math.sqrt(u.area)}); }}, said(`${figure(u.area)} mm\u00b2 of ${label(u.body)}`))))));
     panel.append(element('h3', {}, 'Contacts of the solids, and whether the model carries them'));
     const contacts = content.contacts.map((c, i) => ({...c, number: i + 1}));
-    listed(panel, [number('#', (c) => c.number), column('between', (c) => label(c.bodies[0])), column('and', (c) => label(c.bodies[1])), number('gap mm', (c) => small(c.gap)), column('joined', (c) => (c.joined ? 'yes' : 'NO'))],
-      contacts, {name: 'contacts', key: (c) => c.number, sorted: 4, flag: (c) => (c.joined ? '' : String(c.number)), where: (c) => ({place: content.local(c.place), parts: c.bodies.flatMap((b) => app.partsOfBody(b - 1)), close: true})});
+    listed(panel, [number('#', (c) => c.number), column('between', (c) => between(c.bodies)), number('gap mm', (c) => small(c.gap)), column('joined', (c) => (c.joined ? 'yes' : 'NO'))],
+      contacts, {name: 'contacts', key: (c) => c.number, sorted: 3, flag: (c) => (c.joined ? '' : String(c.number)), where: (c) => ({place: content.local(c.place), parts: c.bodies.flatMap((b) => app.partsOfBody(b - 1)), close: true})});
   });
 
   if (content.quality.length) add('quality', 'Quality', '', (panel) => {
@@ -172,12 +174,12 @@ export function panels(app) {
     panel.append(element('p', {}, 'A bar selects its elements.'));
     for (const q of content.quality) {
       const known = arrays[q.name];
-      panel.append(element('h3', {}, element('button', {type: 'button', onclick: () => { if (known && known[1]) app.setColour(known[1]); app.go({tab: 'quality', place: content.local(q.place), elements: [app.shellOfElement(q.element)], close: true}); }, title: 'Go to the worst'}, `${q.name}${q.unit ? ', ' + q.unit : ''}: worst ${figure(q.worst)}`), ` mean ${figure(q.mean)}${q.limit > 0 ? `, ${q.outside} outside ${q.least ? 'at least' : 'at most'} ${figure(q.limit)}` : ''}`));
+      panel.append(element('h3', {}, element('button', {type: 'button', onclick: () => { if (known && known[1]) app.setColour(known[1]); app.go({tab: 'quality', place: content.local(q.place), elements: [app.shellOfElement(q.element)], close: true}); }, title: 'Go to the worst'}, `${q.name}${q.unit ? ', ' + q.unit : ''}: worst ${figure(small(q.worst))}`), element('small', {}, ` mean ${figure(small(q.mean))}${q.limit > 0 ? `, ${q.outside} outside ${q.least ? 'at least' : 'at most'} ${figure(q.limit)}` : ''}`)));
       if (!known) continue;
       const values = content.array(known[0]), unit = q.name === 'scaled Jacobian' || q.name === 'taper';
       let high = 0;
       for (const v of values) high = Math.max(high, v);
-      panel.append(histogram(values, {low: q.name.startsWith('aspect') ? 1 : 0, high: unit ? 1 : high > 0 ? high : 1, limit: q.limit, least: q.least, label: `elements by ${q.name}`, figure,
+      panel.append(histogram(values, {low: q.name.startsWith('aspect') ? 1 : 0, high: unit ? 1 : high > 1e-6 ? high : 1, limit: q.limit, least: q.least, label: `elements by ${q.name}`, figure,
         chosen: (list, text) => app.selectElements(list, `${list.length} elements with ${q.name} ${text}`)}));
     }
     app.flagged = () => content.quality.filter((q) => q.outside > 0).map((q) => ({text: q.name, place: content.local(q.place), choose: () => app.go({tab: 'quality', place: content.local(q.place), close: true})}));

@@ -65,7 +65,7 @@ export function profile(loops, section, figure) {
     shape(s, 'path', {d: `M${sx - 4} ${sy}H${sx + 4}M${sx} ${sy - 4}V${sy + 4}`, class: 'axis'});
     shape(s, 'text', {x: sx + 5, y: sy + 12, class: 'tick'}, 'shear centre');
   }
-  shape(s, 'text', {x: 100, y: 162, 'text-anchor': 'middle', class: 'tick'}, `${figure(w)} x ${figure(h)} mm`);
+  shape(s, 'text', {x: 100, y: 162, 'text-anchor': 'middle', class: 'tick'}, `${figure(section.size[0])} x ${figure(section.size[1])} mm`);
   return s;
 }
 

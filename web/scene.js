@@ -41,7 +41,7 @@ const surfaceFragment = cutAway + `
     if (lines > 0.0) {
       vec4 w = fwidth(rims), d = rims / max(w, vec4(1e-6));
       float near = min(min(d.x, d.y), min(d.z, d.w)), dense = max(max(w.x, w.y), max(w.z, w.w));
-      c = mix(c, ink, lines * (1.0 - smoothstep(0.4, 1.2, near)) * (1.0 - smoothstep(0.2, 0.6, dense)));
+      c = mix(c, ink, lines * (1.0 - smoothstep(0.4, 1.2, near)) * (1.0 - smoothstep(0.4, 0.9, dense)));
     }
     gl_FragColor = vec4(c, opacity);
   }`;
@@ -101,9 +101,9 @@ function put(geometry, name, array, size) {
 export class Scene {
   constructor(canvas, content, parts, palette) {
     this.canvas = canvas, this.content = content, this.parts = parts, this.palette = palette;
-    const context = canvas.getContext('webgl2', {antialias: true, preserveDrawingBuffer: true}) || canvas.getContext('webgl', {antialias: true, preserveDrawingBuffer: true});
+    const context = canvas.getContext('webgl2', {antialias: false, preserveDrawingBuffer: true}) || canvas.getContext('webgl', {antialias: false, preserveDrawingBuffer: true});
     if (!context) throw new Error('this browser draws no scenes (WebGL is off); the lists below still need it, the pictures do not');
-    this.renderer = new THREE.WebGLRenderer({canvas, context, antialias: true});
+    this.renderer = new THREE.WebGLRenderer({canvas, context, antialias: false});
     this.renderer.setPixelRatio(1);
     this.scene = new THREE.Scene();
     this.eye = new THREE.OrthographicCamera(-1, 1, 1, -1, -1, 1);
@@ -158,6 +158,18 @@ export class Scene {
     this.uniforms.ramp.value = t, this.uniforms.steps.value = steps;
   }
 
+  // A layer that is made once it is shown; `make` gives its arrays.
+  define(name, kind, make, options = {}) {
+    this.layers.set(name, {kind, make, options, mesh: null});
+    if (options.visible) this.show(name, true);
+  }
+  build(name) {
+    const l = this.layers.get(name);
+    if (!l || l.mesh) return false;
+    if (l.kind === 'surface') this.addSurface(name, l.make(), l.options);
+    else this.addRibbons(name, l.make(), l.options);
+    return true;
+  }
   addSurface(name, arrays, options = {}) {
     const own = {lines: {value: options.lines || 0}, opacity: {value: options.opacity || 1}};
     const make = (vertex, fragment, more) => new THREE.ShaderMaterial({
@@ -178,30 +190,41 @@ export class Scene {
   }
   keep(name, mesh, picked, arrays, options) {
     const old = this.layers.get(name);
-    if (old) this.scene.remove(old.mesh), old.mesh.geometry.dispose();
+    if (old && old.mesh) this.scene.remove(old.mesh), old.mesh.geometry.dispose();
     mesh.frustumCulled = false, mesh.renderOrder = options.order || 0;
-    mesh.visible = old ? old.mesh.visible : Boolean(options.visible);
+    mesh.visible = old && old.mesh ? old.mesh.visible : Boolean(options.visible);
     this.scene.add(mesh);
     this.layers.set(name, {mesh, drawn: mesh.material, picked, arrays, ...options});
   }
+  // True where the layer was made just now: it has no colours yet.
   show(name, on) {
-    const l = this.layers.get(name);
-    if (l) l.mesh.visible = on;
+    const made = on && this.build(name), l = this.layers.get(name);
+    if (l && l.mesh) l.mesh.visible = on;
     this.redraw();
+    return made;
   }
-  shown(name) { const l = this.layers.get(name); return Boolean(l && l.mesh.visible); }
+  shown(name) { const l = this.layers.get(name); return Boolean(l && l.mesh && l.mesh.visible); }
   // Values of the corners of a surface, 0 to 1, or -1 for the neutral colour.
   colour(name, value) {
     const l = this.layers.get(name);
-    if (!l) return;
+    if (!l || !l.mesh) return;
     const a = l.mesh.geometry.attributes.value, n = a.array.length;
     for (let i = 0; i < n; ++i) a.array[i] = value(i, l.arrays);
     a.needsUpdate = true;
     this.redraw();
   }
+  // Colours of ribbons, one a segment.
+  tint(name, of) {
+    const l = this.layers.get(name);
+    if (!l || !l.mesh) return;
+    const a = l.mesh.geometry.attributes.colour;
+    for (let i = 0; i < l.arrays.count; ++i) { const c = of(i); for (let k = 0; k < 4; ++k) a.array.set(c, 12 * i + 3 * k); }
+    a.needsUpdate = true;
+    this.redraw();
+  }
   mark(name, chosen) {
     const l = this.layers.get(name);
-    if (!l) return;
+    if (!l || !l.mesh) return;
     const a = l.mesh.geometry.attributes.mark;
     for (let i = 0; i < a.array.length; ++i) a.array[i] = chosen(l.arrays, i) ? 1 : 0;
     a.needsUpdate = true;
@@ -210,7 +233,7 @@ export class Scene {
   // Displacements of nodes (a step and whole numbers of it), for everything whose corners are nodes.
   movement(steps, step) {
     for (const l of this.layers.values()) {
-      if (!l.moves) continue;
+      if (!l.moves || !l.mesh) continue;
       const g = l.mesh.geometry;
       if (l.surface) {
         const a = g.attributes.move, node = l.arrays.node;
@@ -233,10 +256,15 @@ export class Scene {
   resize() {
     const box = this.canvas.parentElement.getBoundingClientRect();
     this.width = Math.max(1, Math.floor(box.width)), this.height = Math.max(1, Math.floor(box.height));
-    this.fine = Math.min(window.devicePixelRatio || 1, 2);
-    this.coarse = false;
-    this.renderer.setPixelRatio(this.fine), this.renderer.setSize(this.width, this.height, false);
-    this.redraw();
+    // At rest twice as fine as the screen, which smooths edges; while it moves as fine as the machine keeps up with.
+    this.ratios = [Math.max(2, window.devicePixelRatio || 1), 1, 0.5];
+    this.ratio = 1, this.renderer.setPixelRatio(1), this.renderer.setSize(this.width, this.height, false);
+    this.level = this.level ?? 0;
+    this.redraw(true);
+  }
+  setRatio(ratio) {
+    if (ratio === this.ratio) return;
+    this.ratio = ratio, this.renderer.setPixelRatio(ratio), this.renderer.setSize(this.width, this.height, false);
   }
   // Where a place of the scene is on the screen, in pixels.
   project(p) {
@@ -264,15 +292,15 @@ export class Scene {
     this.waiting = true;
     requestAnimationFrame((now) => {
       this.waiting = false;
-      const late = this.lastFrame && this.moving && now - this.lastFrame > 45 && now - this.lastFrame < 1000;
-      const coarse = this.moving && (this.coarse || late);
-      if (coarse !== this.coarse) this.coarse = coarse, this.renderer.setPixelRatio(coarse ? this.fine * 0.5 : this.fine), this.renderer.setSize(this.width, this.height, false);
+      const gap = now - (this.lastFrame || 0), running = this.moving && gap < 600;
+      if (running && gap > 42) this.level = Math.min(this.ratios.length - 1, this.level + 1);
+      if (running && gap < 20 && this.level > 0 && ++this.calm > 30) --this.level, this.calm = 0;
+      if (gap > 20) this.calm = 0;
+      this.setRatio(this.moving ? this.ratios[this.level] : this.ratios[0]);
       this.draw();
       this.lastFrame = now;
-      if (this.moving) {
-        clearTimeout(this.settle);
-        this.settle = setTimeout(() => { this.moving = false, this.redraw(); }, 160);
-      }
+      clearTimeout(this.settle);
+      if (this.moving) this.settle = setTimeout(() => this.redraw(), 180);
       this.moving = false;
       for (const f of this.after) f();
     });
@@ -287,6 +315,7 @@ export class Scene {
   async time(frames, empty = false) {
     const gl = this.renderer.getContext(), pixel = new Uint8Array(4), kept = this.scene, start = performance.now();
     if (empty) this.scene = new THREE.Scene();
+    this.setRatio(1);
     for (let i = 0; i < frames; ++i) {
       this.camera.view.azimuth += 2;
       this.draw();
@@ -305,7 +334,8 @@ export class Scene {
     this.eye.setViewOffset(this.width, this.height, x, y, w, h);
     this.uniforms.size.value.set(w, h);
     const hidden = [];
-    for (const l of this.layers.values()) {
+    const made = [...this.layers.values()].filter((l) => l.mesh);
+    for (const l of made) {
       l.mesh.material = l.picked;
       if (l.mesh.visible && !l.picks) hidden.push(l.mesh), l.mesh.visible = false;
     }
@@ -315,7 +345,7 @@ export class Scene {
     const pixels = new Uint8Array(4 * w * h);
     this.renderer.readRenderTargetPixels(this.target, 0, 0, w, h, pixels);
     this.renderer.setRenderTarget(null);
-    for (const l of this.layers.values()) l.mesh.material = l.drawn;
+    for (const l of made) l.mesh.material = l.drawn;
     for (const m of hidden) m.visible = true;
     this.eye.clearViewOffset();
     const out = new Uint32Array(w * h);

@@ -19,6 +19,7 @@
     await Promise.all([...document.querySelectorAll('script[data-module]')].map(async (s) => {
       addresses[s.dataset.module] = addressOf(await inflated(bytesOf(s.textContent)));
     }));
+    performance.mark('modules unpacked');
     const imports = {};
     for (const [name, address] of Object.entries(addresses)) imports['halvo/' + name] = address;
     const map = document.createElement('script');
@@ -29,7 +30,9 @@
       three.src = addresses.three, three.onload = done, three.onerror = () => failed(new Error('the drawing library cannot be started'));
       document.head.append(three);
     });
+    performance.mark('drawing library started');
     const content = await inflated(bytesOf(document.getElementById('content').textContent));
+    performance.mark('content unpacked');
     const {start} = await import('halvo/app');
     await start(content, inflated);
   };

@@ -11,6 +11,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <set>
 
 namespace halvo {
 namespace {
@@ -67,18 +68,31 @@ Json place(const Vec3& p, const Vec3& shift) {
 
 Json decisions(const Job& job) {
     Json out = Json::array();
-    for (const LedgerEntry& e : ledger_of(job)) {
-        const Overrule o = overrule_of(e.kind);
-        out.push_back({{"id", e.key},
-                       {"stage", e.stage},
-                       {"kind", entry_name(e)},
-                       {"state", state_name(e.state)},
-                       {"about", e.about},
-                       {"value", e.value},
-                       {"body", e.body},
-                       {"place", place(e.place, job.solids.shift)},
+    const auto add = [&](const std::string& id, const std::string& stage, const std::string& kind, EntryState state, const std::string& about, double value,
+                         const std::string& body, const Vec3& at, const Overrule& o) {
+        out.push_back({{"id", id},
+                       {"stage", stage},
+                       {"kind", kind},
+                       {"state", state_name(state)},
+                       {"about", about},
+                       {"value", value},
+                       {"body", body},
+                       {"place", place(at, job.solids.shift)},
                        {"leave", o.leave},
                        {"take", o.take}});
+    };
+    std::set<std::string> known;
+    for (const LedgerEntry& e : ledger_of(job)) {
+        add(e.key, e.stage, entry_name(e), e.state, e.about, e.value, e.body, e.place, overrule_of(e.kind));
+        known.insert(e.key);
+    }
+    // Features that nothing was done about.
+    for (const Feature& f : job.strip.features) {
+        if (known.contains(f.key)) continue;
+        const auto& bodies = solids_before_strip(job).bodies;
+        const std::string body = f.body && f.body.index() < bodies.size() ? bodies[f.body.index()].label : "";
+        add(f.key, stage_name(Stage::strip), feature_name(f.kind), f.state, fmt::format("{}: {} {}, {:.4g} mm, {}", body, f.form, feature_name(f.kind), f.size, f.offered ? "small enough to go" : "stays as it is"), f.size, body, f.place,
+            overrule_of(EntryKind::hole));
     }
     return out;
 }
@@ -121,13 +135,17 @@ Json profiles(const Model& m) {
     Json out = Json::array();
     for (const Section& s : m.sections) {
         Json loops = Json::array();
+        Box3 box;
         for (const auto& loop : s.profile) {
             Json points = Json::array();
-            for (const Curve& c : loop)
+            for (const Curve& c : loop) {
+                box.extend(c.box());
                 for (const Vec3& p : c.sampled(turn, 4)) points.push_back({rounded(p.x()), rounded(p.y())});
+            }
             loops.push_back(std::move(points));
         }
-        out.push_back(std::move(loops));
+        const Vec3 size = box.isEmpty() ? Vec3(Vec3::Zero()) : Vec3(box.sizes());
+        out.push_back({{"loops", std::move(loops)}, {"size", {size.x(), size.y()}}});
     }
     return out;
 }
