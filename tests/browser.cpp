@@ -97,10 +97,10 @@ Browser::Browser() : driver_({"chromedriver", "--port=0"}) {
     if (at == std::string::npos) throw std::runtime_error("chromedriver does not start; ./run test installs it");
     client_ = std::make_unique<Client>(std::atoi(line.c_str() + at + 5));
     const Json options{{"args",
-                        {"--headless=new", "--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--window-size=1280,887", "--hide-scrollbars",
-                         "--force-prefers-reduced-motion", "--disable-dev-shm-usage"}}};
-    const Json answer = ask("POST", "/session",
-                            {{"capabilities", {{"alwaysMatch", {{"goog:chromeOptions", options}, {"goog:loggingPrefs", {{"browser", "ALL"}}}}}}}});
+                        {"--headless=new", "--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--window-size=1280,887",
+                         "--hide-scrollbars", "--force-prefers-reduced-motion", "--disable-dev-shm-usage"}}};
+    const Json answer =
+        ask("POST", "/session", {{"capabilities", {{"alwaysMatch", {{"goog:chromeOptions", options}, {"goog:loggingPrefs", {{"browser", "ALL"}}}}}}}});
     session_ = "/session/" + answer.at("sessionId").get<std::string>();
     ask("POST", session_ + "/timeouts", {{"script", 60000}});
 }
@@ -120,12 +120,14 @@ Json Browser::ask(const char* method, const std::string& path, const Json& body)
 void Browser::open(const std::string& address) {
     ask("POST", session_ + "/url", {{"url", "about:blank"}});
     ask("POST", session_ + "/url", {{"url", address}});
-    if (!until("return document.documentElement.dataset.ready === '1' || !document.getElementById('failure').hidden")) throw std::runtime_error("the page is not ready");
+    if (!until("return document.documentElement.dataset.ready === '1' || !document.getElementById('failure').hidden"))
+        throw std::runtime_error("the page is not ready");
 }
 
 Json Browser::run(const std::string& body) {
-    return ask("POST", session_ + "/execute/async",
-               {{"script", "const done = arguments[0]; (async () => {" + body + "})().then(done, (e) => done('FAILED: ' + e.message))"}, {"args", Json::array()}});
+    return ask(
+        "POST", session_ + "/execute/async",
+        {{"script", "const done = arguments[0]; (async () => {" + body + "})().then(done, (e) => done('FAILED: ' + e.message))"}, {"args", Json::array()}});
 }
 
 bool Browser::until(const std::string& body) {

@@ -73,6 +73,22 @@ TEST(Command, DemoIsOnePartWithinItsBounds) {
     EXPECT_LT(j["modes"][0]["frequency"].get<double>(), 20);
 }
 
+// What matters, on one screen; the rest is a list or the page.
+TEST(Command, PrintsOneScreen) {
+    const Folder folder;
+    const auto lines = [](const std::string& text) { return std::count(text.begin(), text.end(), '\n'); };
+    constexpr auto screen = 50;
+    for (const char* name : {"station.step", "spoilt-shelf.step", "rain-hood.step"}) {
+        EXPECT_LE(lines(halvo_command("survey " + in_quotes(demo_plan_file + "/" + name)).out), screen) << name;
+        const Ran all = halvo_command("survey --all " + in_quotes(demo_plan_file + "/" + name));
+        EXPECT_NE(all.out.find("nodes: about"), std::string::npos);
+    }
+    const Ran ran = halvo_command("run " + in_quotes(demo_plan_file + "/spoilt-shelf.step") + " --out out", folder.path());
+    EXPECT_LE(lines(ran.out), screen) << ran.out;
+    EXPECT_NE(ran.out.find("more: halvo list out/model.halvo"), std::string::npos) << ran.out;
+    EXPECT_NE(halvo_command("list out/model.halvo proof", folder.path()).out.find("skin covered"), std::string::npos);
+}
+
 TEST(Command, SurveyPrintsATableAndData) {
     const Ran text = halvo_command("survey " + in_quotes(demo_plan_file + "/station.step"));
     ASSERT_EQ(text.code, 0) << text.err;

@@ -1,6 +1,8 @@
 // Pictures: they are drawn without a display, differ where what they show differs, and show what they should.
 #include "support.hpp"
+#include "view/arrows.hpp"
 #include "view/palette.hpp"
+#include "view/scene.hpp"
 
 #include <gtest/gtest.h>
 #include <png.h>
@@ -109,4 +111,47 @@ TEST(Draw, CommandDrawsFileAndModel) {
     ASSERT_EQ(halvo_command("run " + shelf + " --until join --out '" + (folder / "out").string() + "'").code, 0);
     EXPECT_EQ(halvo_command("draw '" + (folder / "out" / "model.halvo").string() + "' -o '" + (folder / "x.png").string() + "'").code, 2) << "no mesh yet";
     EXPECT_FALSE(fs::exists(folder / "x.png"));
+}
+
+// A cut keeps the area on its side, wherever it runs through triangles, and the length of lines.
+TEST(Draw, SectionKeepsWhatLiesOnItsSide) {
+    view::Scene scene;
+    for (int i = 0; i < 10; ++i)
+        for (int k = 0; k < 10; ++k) {
+            const Vec3 o(i, k, 0.1 * i), x(1, 0, 0.1), y(0, 1, 0);
+            scene.triangles.push_back({o, o + x, o + x + y, view::neutral}), scene.triangles.push_back({o, o + x + y, o + y, view::neutral});
+        }
+    scene.lines.push_back({{Vec3(0, 0, 0), Vec3(4, 0, 0), Vec3(10, 0, 0)}, view::ink, 1, false, false});
+    const auto area = [&] {
+        double sum = 0;
+        for (const view::SceneTriangle& t : scene.triangles) sum += 0.5 * (t.b - t.a).cross(t.c - t.a).norm();
+        return sum;
+    };
+    const double whole = area();
+    scene.cut(Vec3(3.7, 0, 0), Vec3::UnitX());
+    EXPECT_NEAR(area(), 0.37 * whole, 1e-9);
+    ASSERT_EQ(scene.lines.size(), 1U);
+    EXPECT_NEAR((scene.lines[0].points.back() - scene.lines[0].points.front()).norm(), 3.7, 1e-12);
+    scene.cut(Vec3(0, 5, 0), Vec3(0, -1, 0));
+    EXPECT_NEAR(area(), 0.185 * whole, 1e-9);
+    EXPECT_TRUE(scene.lines.empty());
+    scene.cut(Vec3(50, 0, 0), Vec3::UnitX());
+    EXPECT_NEAR(area(), 0.185 * whole, 1e-9);
+}
+
+// Arrows of forces close together are their sum: nothing of the load is lost.
+TEST(Draw, ArrowsKeepTheLoad) {
+    std::vector<Vec3> nodes;
+    for (int i = 0; i < 400; ++i) nodes.emplace_back(std::cos(0.1 * i) * i, std::sin(0.1 * i) * i, 0.3 * i);
+    Eigen::VectorXd forces = Eigen::VectorXd::Zero(2400);
+    Vec3 sum = Vec3::Zero(), moment = Vec3::Zero();
+    for (Eigen::Index i = 0; i < 400; i += 3) {
+        forces.segment<3>(6 * i) = Vec3(1, 0.01 * static_cast<double>(i), -2), forces.segment<3>(6 * i + 3) = Vec3(0, 5, 1);
+        sum += forces.segment<3>(6 * i), moment += forces.segment<3>(6 * i + 3);
+    }
+    const auto arrows = view::force_arrows(nodes, forces, 1000);
+    EXPECT_LT(arrows.size(), 134U);
+    for (const view::ForceArrow& a : arrows) sum -= a.force, moment -= a.moment;
+    EXPECT_LT(sum.norm() + moment.norm(), 1e-9);
+    EXPECT_TRUE(view::force_arrows(nodes, Eigen::VectorXd(), 1000).empty());
 }

@@ -34,8 +34,10 @@ protected:
     static Browser& browser() { return *browser_; }
     // The places of the scene where pixels differ from the background, as a share of a grid over it.
     static std::string covered() {
-        return "const s = window.halvo.scene; s.draw(); const gl = s.renderer.getContext(), w = gl.drawingBufferWidth, h = gl.drawingBufferHeight, p = new Uint8Array(4 * w * h);"
-               "gl.readPixels(0, 0, w, h, gl.RGBA, gl.UNSIGNED_BYTE, p); let n = 0; for (let i = 0; i < w * h; ++i) n += Math.abs(p[4 * i] - p[0]) + Math.abs(p[4 * i + 1] - p[1]) + Math.abs(p[4 * i + 2] - p[2]) > 20;"
+        return "const s = window.halvo.scene; s.draw(); const gl = s.renderer.getContext(), w = gl.drawingBufferWidth, h = gl.drawingBufferHeight, p = new "
+               "Uint8Array(4 * w * h);"
+               "gl.readPixels(0, 0, w, h, gl.RGBA, gl.UNSIGNED_BYTE, p); let n = 0; for (let i = 0; i < w * h; ++i) n += Math.abs(p[4 * i] - p[0]) + "
+               "Math.abs(p[4 * i + 1] - p[1]) + Math.abs(p[4 * i + 2] - p[2]) > 20;"
                "return n / (w * h);";
     }
     static inline Folder* folder_ = nullptr;
@@ -91,7 +93,9 @@ TEST_F(Page, RowMovesTheCameraAndClickFindsTheRow) {
     EXPECT_LT(after["span"].get<double>(), 0.5 * before["span"].get<double>());
     EXPECT_EQ(browser().run("return document.querySelector('#panel tr[aria-selected=true]').dataset.key"), "3");
     // What stands in the middle now is that body; a click there finds it in its list.
-    const Json at = browser().run("const r = document.getElementById('scene').getBoundingClientRect(), a = window.halvo, p = a.scene.project(a.centreOf(a.parts.body(2))); return [Math.round(r.left + p[0]), Math.round(r.top + p[1])]");
+    const Json at = browser().run(
+        "const r = document.getElementById('scene').getBoundingClientRect(), a = window.halvo, p = a.scene.project(a.centreOf(a.parts.body(2))); return "
+        "[Math.round(r.left + p[0]), Math.round(r.top + p[1])]");
     browser().run("for (const l of window.halvo.layerList) window.halvo.setLayer(l.name, l.name === 'solid')");
     browser().run("window.halvo.open('overview')");
     browser().click(at[0], at[1]);
@@ -136,7 +140,8 @@ TEST_F(Page, ProposalsAreTakenByAllAlikeAndBySize) {
     browser().open(address("list=features"));
     browser().run("document.querySelector('#panel tbody tr').click()");
     browser().run("[...document.querySelectorAll('.detail button')].find((b) => b.textContent.startsWith('Take all alike')).click()");
-    const Json alike = browser().run("return window.halvo.content.summary.features.filter((f) => f.family === window.halvo.content.summary.features[0].family).map((f) => f.id)");
+    const Json alike = browser().run(
+        "return window.halvo.content.summary.features.filter((f) => f.family === window.halvo.content.summary.features[0].family).map((f) => f.id)");
     Json taken = browser().run("return window.halvo.choices.lists()['strip.force']");
     EXPECT_EQ(taken, alike);
     browser().run("[...document.querySelectorAll('.detail button')].find((b) => b.textContent.includes('up to')).click()");
@@ -145,7 +150,9 @@ TEST_F(Page, ProposalsAreTakenByAllAlikeAndBySize) {
 
 TEST_F(Page, HistogramBarSelectsItsElements) {
     browser().open(address("list=quality&colour=scaled+Jacobian"));
-    const Json bar = browser().run("const b = [...document.querySelectorAll('.bar[tabindex=\"0\"]')][0]; b.dispatchEvent(new MouseEvent('click', {bubbles: true})); return b.getAttribute('aria-label')");
+    const Json bar = browser().run(
+        "const b = [...document.querySelectorAll('.bar[tabindex=\"0\"]')][0]; b.dispatchEvent(new MouseEvent('click', {bubbles: true})); return "
+        "b.getAttribute('aria-label')");
     const int counted = std::atoi(bar.get<std::string>().c_str());
     EXPECT_GT(counted, 0);
     EXPECT_EQ(browser().run("return window.halvo.elements.size"), counted);
@@ -155,9 +162,11 @@ TEST_F(Page, AddressShowsTheSame) {
     browser().open(address());
     browser().run("window.halvo.open('members', 4); window.halvo.setColour('body'); window.halvo.setLayer('plates', true); window.halvo.remember(true)");
     const auto there = browser().run("return location.href").get<std::string>();
-    const Json seen = browser().run("return [window.halvo.scene.camera.copy().span, window.halvo.tab, window.halvo.key, window.halvo.layerOn('plates'), window.halvo.colour]");
+    const Json seen = browser().run(
+        "return [window.halvo.scene.camera.copy().span, window.halvo.tab, window.halvo.key, window.halvo.layerOn('plates'), window.halvo.colour]");
     browser().open(there);
-    const Json again = browser().run("return [window.halvo.scene.camera.copy().span, window.halvo.tab, window.halvo.key, window.halvo.layerOn('plates'), window.halvo.colour]");
+    const Json again = browser().run(
+        "return [window.halvo.scene.camera.copy().span, window.halvo.tab, window.halvo.key, window.halvo.layerOn('plates'), window.halvo.colour]");
     EXPECT_NEAR(seen[0].get<double>(), again[0].get<double>(), 1e-3);
     for (std::size_t k = 1; k < seen.size(); ++k) EXPECT_EQ(seen[k], again[k]);
 }
@@ -171,7 +180,8 @@ TEST_F(Page, ShowsWhatWasSolved) {
     const double still = browser().run("window.halvo.setDeform(0);" + covered()).get<double>();
     EXPECT_NE(browser().run("window.halvo.setDeform(100);" + covered()).get<double>(), still);
     browser().run("window.halvo.showCase('case', 3, 'von Mises, worse skin')");
-    EXPECT_NEAR(browser().run("return window.halvo.legend.high").get<double>(), browser().run("return window.halvo.content.summary.results[3].max_von_mises").get<double>(), 0.02);
+    EXPECT_NEAR(browser().run("return window.halvo.legend.high").get<double>(),
+                browser().run("return window.halvo.content.summary.results[3].max_von_mises").get<double>(), 0.02);
     browser().run("window.halvo.showCase('mode', 0, 'displacement', true)");
     EXPECT_EQ(browser().run("return document.getElementById('swing').getAttribute('aria-pressed')"), "true");
     browser().run("window.halvo.swing(false)");
@@ -180,7 +190,8 @@ TEST_F(Page, ShowsWhatWasSolved) {
 
 TEST_F(Page, TurnsSmoothly) {
     browser().open(address());
-    const double empty = browser().run("return await window.halvo.scene.time(20, true)").get<double>(), full = browser().run("return await window.halvo.scene.time(20)").get<double>();
+    const double empty = browser().run("return await window.halvo.scene.time(20, true)").get<double>(),
+                 full = browser().run("return await window.halvo.scene.time(20)").get<double>();
     RecordProperty("milliseconds_a_frame", std::to_string(full));
     RecordProperty("milliseconds_an_empty_frame", std::to_string(empty));
     EXPECT_GT(full, 0);
@@ -189,17 +200,21 @@ TEST_F(Page, TurnsSmoothly) {
 TEST_F(Page, IsReachableByKeysAndNamesItsParts) {
     browser().open(address("list=joints"));
     // Whatever can be pressed has a name that is read out.
-    EXPECT_EQ(browser().run("return [...document.querySelectorAll('button, input, select, [role=button]')].filter((e) => !(e.textContent.trim() || e.getAttribute('aria-label') || e.title || (e.labels && e.labels.length))).length"), 0);
+    EXPECT_EQ(browser().run("return [...document.querySelectorAll('button, input, select, [role=button]')].filter((e) => !(e.textContent.trim() || "
+                            "e.getAttribute('aria-label') || e.title || (e.labels && e.labels.length))).length"),
+              0);
     EXPECT_EQ(browser().run("return document.querySelectorAll('[role=tab][aria-selected=true]').length"), 1);
     browser().run("document.querySelector('#panel tbody tr').focus()");
     browser().key("\xEE\x80\x95");  // arrow down
     browser().key("\xEE\x80\x87");  // enter
-    EXPECT_EQ(browser().run("return window.halvo.key").get<std::string>(), browser().run("return window.halvo.content.summary.joints[1].id").get<std::string>());
+    EXPECT_EQ(browser().run("return window.halvo.key").get<std::string>(),
+              browser().run("return window.halvo.content.summary.joints[1].id").get<std::string>());
 }
 
 // Names come from files and may hold anything.
 TEST_F(Page, HostileNamesAreText) {
-    const std::string name = "<img src=x onerror=\"window.broken=1\"></script><script>window.broken=1</script> \"'&` \xD7\xA9\xD7\x9C\xD7\x95\xD7\x9D " + std::string(300, 'w');
+    const std::string name =
+        "<img src=x onerror=\"window.broken=1\"></script><script>window.broken=1</script> \"'&` \xD7\xA9\xD7\x9C\xD7\x95\xD7\x9D " + std::string(300, 'w');
     Job job = read_model(model());
     job.solids.file = name;
     for (Body& b : job.solids.bodies) b.name = b.label = b.path = name;
@@ -248,7 +263,8 @@ TEST_F(Served, AnswersNobodyWithoutTheToken) {
 }
 
 TEST_F(Served, SurvivesBrokenRequests) {
-    for (const std::string body : {"", "{", "[]", "{\"set\":3}", "{\"set\":[3]}", "{\"set\":[\"nonsense\"]}", "{\"set\":[\"join.reech=1mm\"]}", "{\"set\":[\"join.reach=5 kg\"]}"}) {
+    for (const std::string body :
+         {"", "{", "[]", "{\"set\":3}", "{\"set\":[3]}", "{\"set\":[\"nonsense\"]}", "{\"set\":[\"join.reech=1mm\"]}", "{\"set\":[\"join.reach=5 kg\"]}"}) {
         const Answer a = post(base_, "/run", body, token_);
         EXPECT_EQ(a.status, 400) << body;
         EXPECT_EQ(std::count(a.body.begin(), a.body.end(), '\n'), 1) << a.body;
@@ -263,7 +279,8 @@ TEST_F(Served, SurvivesBrokenRequests) {
 TEST_F(Served, RefusesRunsShowsAndGoesBack) {
     browser().open(address_ + "#list=joints");
     const auto key = browser().run("return window.halvo.content.summary.joints[33].id").get<std::string>();
-    browser().run(fmt::format("document.querySelector('#panel tr[data-key=\"{}\"] button[data-choice=leave]').click(); document.getElementById('run').click()", key));
+    browser().run(
+        fmt::format("document.querySelector('#panel tr[data-key=\"{}\"] button[data-choice=leave]').click(); document.getElementById('run').click()", key));
     // A second window is told to wait while the first one's run is on.
     EXPECT_EQ(post(base_, "/run", "{\"set\":[\"mesh.size=30mm\"]}", token_).status, 409);
     ASSERT_TRUE(browser().until("return window.halvo.content.back === 1"));
@@ -331,7 +348,8 @@ TEST(Report, SaysWhatIsWrong) {
 TEST(Report, IsTheSameWhateverTheThreads) {
     const Folder folder;
     ASSERT_EQ(halvo_command(fmt::format("run {}/demo/cabinet.step --out . --quiet", HALVO_SOURCE), folder.path()).code, 0);
-    for (const char* threads : {"1", "2"}) ASSERT_EQ(halvo_command(fmt::format("report model.halvo -o {0}.html --threads {0}", threads), folder.path()).code, 0);
+    for (const char* threads : {"1", "2"})
+        ASSERT_EQ(halvo_command(fmt::format("report model.halvo -o {0}.html --threads {0}", threads), folder.path()).code, 0);
     EXPECT_EQ(slurp(folder / "1.html"), slurp(folder / "2.html"));
 }
 

@@ -336,7 +336,7 @@ TEST(SurveyDemo, SpoiltShelfShowsEveryKind) {
 TEST(SurveyCommand, PageDataAndPicture) {
     const Folder folder;
     const std::string file = "'" HALVO_SOURCE "/demo/spoilt-shelf.step'";
-    const Ran page = halvo_command("survey " + file + " --set 'source.skip=[\"lid*\", \"grain\"]'");
+    const Ran page = halvo_command("survey --all " + file + " --set 'source.skip=[\"lid*\", \"grain\"]'");
     ASSERT_EQ(page.code, 0) << page.err;
     for (const char* word :
          {"left out (6)", "lid open", "source.skip \"lid*\"", "thicknesses mm", "nodes: about", "findings:", "contacts:", "overlap by 48 mm3"})

@@ -607,6 +607,7 @@ class App {
     const colour = q.get('colour'), known = colourNames(this.content).flatMap(([, l]) => l), layers = new Set(words('layers'));
     const shape = words('shape');
     if (shape.length === 2 && this.content.array(shape[0] + '.move').length) this.shape = {kind: shape[0].slice(0, 4), index: Number(shape[0].slice(4))}, $('case').value = shape[0], this.deform = Math.max(0, Math.min(100, Number(shape[1]) || 0)), $('deform').value = this.deform;
+    if (this.shape.kind === 'case' && this.content.scene.cases && this.content.scene.cases.length) this.showForces();
     this.setColour(known.includes(colour) ? colour : known[0]);
     if (q.get('layers') !== null) for (const l of this.layerList) if (this.layerOn(l.name) !== layers.has(l.name)) this.setLayer(l.name, layers.has(l.name));
     const v = words('view').map(Number);

@@ -130,7 +130,7 @@ export class Colours {
       const all = content.array(prefix + 'beam'), values = [];
       for (let i = 0; i < all.length / 6; ++i) values.push(all[6 * i + forces[name]]);
       const low = Math.min(0, ...values), high = Math.max(0, ...values);
-      return {name, unit: forces[name] < 3 ? 'N' : 'N mm', low, high, ramp: content.palette.field, diagram: {values, axis: name.endsWith('y') ? 1 : 0}};
+      return {name, unit: forces[name] < 3 ? 'N' : 'N mm', low, high, ramp: content.palette.field, diagram: {values, axis: name === 'bending moment z' || name === 'shear force y' ? 0 : 1}};
     }
     const decode = (which) => {
       const steps = content.array(prefix + which), [low, high] = one[which];

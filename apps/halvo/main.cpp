@@ -1,8 +1,10 @@
 // The halvo command: parsing and printing only.
+#include "demo.hpp"
 #include "print.hpp"
 #include "progress.hpp"
 #include "report.hpp"
 #include "thickness.hpp"
+#include "work.hpp"
 
 #include <halvo/draw.hpp>
 #include <halvo/job.hpp>
@@ -16,65 +18,19 @@ namespace fs = std::filesystem;
 
 namespace {
 
-constexpr int exit_usage = 2, exit_input = 3, exit_stage = 4, exit_bounds = 5, exit_stopped = 130;
-
-struct Common {
-    bool quiet = false, json = false;
-    int threads = 0;
-};
-
-bool has_extension(const fs::path& p, std::initializer_list<const char*> list) {
-    std::string e = p.extension().string();
-    std::transform(e.begin(), e.end(), e.begin(), [](unsigned char c) { return std::tolower(c); });
-    return std::any_of(list.begin(), list.end(), [&](const char* x) { return e == x; });
-}
-
-Plan plan_for(const std::string& input, const std::vector<std::string>& sets, double size) {
-    Plan plan;
-    if (has_extension(input, {".toml"})) plan = read_plan(input);
-    else plan.source.file = input;
-    for (const std::string& s : sets) set_plan_value(plan, s);
-    if (size > 0) plan.mesh.size = size;
-    return plan;
-}
-
-struct RunArguments {
-    std::string input, out, until = "solve", from = "read", size;
-    std::vector<std::string> sets;
-};
-
 int do_run(const RunArguments& a, const Common& common) {
-    Job job;
-    Plan plan = plan_for(a.input, a.sets, 0);
-    if (!a.size.empty()) set_plan_value(plan, "mesh.size=" + a.size);
-    const Stage from = stage_of(a.from), until = stage_of(a.until);
-    if (until < from) throw Error(ErrorKind::usage, fmt::format("--until {} comes before --from {}", a.until, a.from));
-    if (from == Stage::solve && !plan.solve.any())
-        throw Error(ErrorKind::usage, a.input + ": the plan has nothing to solve; give it [[support]], [[load]] or [modes]");
-    const fs::path out = a.out.empty() ? fs::path(fs::path(a.input).stem().string() + ".out") : fs::path(a.out);
-    const Observer observer = terminal_observer(common.quiet);
-    if (from > Stage::read) {
-        std::string note;
-        job = resumed(read_model(out / "model.halvo"), plan, from, observer, note);
-        if (!note.empty()) fmt::print(stderr, "halvo: {}\n", note);
-    }
-    job.plan = plan;
-    run(job, from, until, observer);
-    if (observer.cancelled && observer.cancelled()) throw Error(ErrorKind::cancelled, "stopped on request; nothing was written");
-    hold_signals();
-    write_results(out, job);
-    end_progress();
+    const Job job = carried_out(a, common);
     if (common.json) fmt::print("{}", summary_json(job));
     else {
-        print_run(job);
-        fmt::print("  results in {}\n", out.string());
+        print_run(job, (folder_of(a) / "model.halvo").string());
+        fmt::print("  results in {}\n", folder_of(a).string());
     }
-    return until >= Stage::prove && !job.proof.within_bounds ? exit_bounds : 0;
+    return code_of(job);
 }
 
-int do_survey(const std::string& input, const std::vector<std::string>& sets, const Common& common, const std::string& figure = "", DrawOptions view = {}) {
+int do_survey(const std::string& input, const std::vector<std::string>& sets, const Common& common, bool all, const std::string& figure, DrawOptions view) {
     Job job;
-    job.plan = plan_for(input, sets, 0);
+    job.plan = plan_for(input, sets);
     run(job, Stage::read, Stage::strip, terminal_observer(common.quiet));
     end_progress();
     // As it was handed over: nothing is mended or taken away here. Features are those of what mend makes of it.
@@ -83,10 +39,12 @@ int do_survey(const std::string& input, const std::vector<std::string>& sets, co
     const Survey& seen = first ? first->survey : job.survey;
     if (common.json) {
         fmt::print("{}", survey_json(solids, seen, job.strip.features));
-    } else {
+    } else if (all) {
         print_survey(solids, seen);
-        print_mend(job);
+        if (const std::string text = mend_text(job); !text.empty()) fmt::print("\nmended: {}\n", text);
         print_features(job);
+    } else {
+        print_short_survey(solids, seen, job);
     }
     if (!figure.empty()) {
         view.survey = true;
@@ -109,6 +67,8 @@ struct DrawArguments {
     std::string load_case, side = "worst";
     int mode = 0;
     std::optional<double> deformed;
+    bool loads = false;
+    std::string section;
 };
 
 // What --colour calls results, and what they are.
@@ -155,13 +115,26 @@ Vec3 place_meant(const Job& job, const std::vector<std::string>& words) {
     throw Error(ErrorKind::usage, "--at takes three coordinates in mm, or one id");
 }
 
+// "x=1200" cuts away what lies at larger x, "-x=1200" what lies at smaller.
+std::array<Vec3, 2> section_meant(const std::string& text) {
+    const bool other = text.starts_with("-");
+    const std::string rest = other ? text.substr(1) : text;
+    char* end = nullptr;
+    const double at = rest.size() > 2 && rest[1] == '=' ? std::strtod(rest.c_str() + 2, &end) : 0;
+    if (end == nullptr || *end != 0 || rest[0] < 'x' || rest[0] > 'z')
+        throw Error(ErrorKind::usage, fmt::format("--section {}: give an axis and a place in mm, such as x=1200, or -x=1200 for the other side", text));
+    std::array<Vec3, 2> out{Vec3::Zero(), Vec3::Zero()};
+    out[0][rest[0] - 'x'] = at, out[1][rest[0] - 'x'] = other ? -1 : 1;
+    return out;
+}
+
 int do_draw(const DrawArguments& a, const Common& common) {
     Job job;
     DrawOptions o;
     const bool model = has_extension(a.input, {".halvo"});
     if (model) job = read_model(a.input);
     else {
-        job.plan = plan_for(a.input, a.sets, 0);
+        job.plan = plan_for(a.input, a.sets);
         const bool solid_only = a.show.empty() || a.show == "solid";
         run(job, Stage::read,
             result_names().count(a.colour) || a.mode > 0       ? Stage::solve
@@ -179,7 +152,8 @@ int do_draw(const DrawArguments& a, const Common& common) {
     const auto result = result_names().find(a.mode > 0 ? "displacement" : a.colour);
     if (result != result_names().end()) o.colour = DrawOptions::Colour::result, o.result = result->second;
     else o.colour = colours.at(a.colour);
-    o.load_case = a.load_case, o.side = a.side, o.mode = a.mode, o.deformed = a.deformed;
+    o.load_case = a.load_case, o.side = a.side, o.mode = a.mode, o.deformed = a.deformed, o.loads = a.loads;
+    if (!a.section.empty()) o.section = section_meant(a.section);
     o.solid = a.show == "solid" || (a.show.empty() && !model);
     o.mesh_lines = a.lines || a.show == "mesh";
     o.real_thickness = a.real;
@@ -199,7 +173,7 @@ int do_draw(const DrawArguments& a, const Common& common) {
 
 int do_study(const std::string& input, const std::vector<std::string>& vary, const std::vector<std::string>& sets, const std::string& out_folder,
              const Common& common) {
-    const Plan plan = plan_for(input, sets, 0);
+    const Plan plan = plan_for(input, sets);
     std::vector<Variation> varied;
     for (const std::string& v : vary) varied.push_back(variation_of(v));
     const Study s = study(plan, varied, terminal_observer(common.quiet));
@@ -240,80 +214,6 @@ int do_convert(const std::string& from, const std::string& to) {
     return 0;
 }
 
-int do_demo(const std::string& out, const Common& common) {
-    fs::path folder = HALVO_DEMO_SOURCE;
-    if (!fs::exists(folder / "station.toml")) folder = HALVO_DEMO_INSTALLED;
-    if (!fs::exists(folder / "station.toml"))
-        throw Error(ErrorKind::input, folder.string() + ": the demo data is not there; install Halvo with its share folder");
-    const auto show_survey = [&](const char* name, double azimuth, double elevation) {
-        const fs::path file = folder / name, figure = fs::path(out) / ("survey-" + fs::path(name).stem().string() + ".png");
-        DrawOptions view;
-        view.azimuth = azimuth, view.elevation = elevation;
-        fmt::print("$ halvo survey {} --draw {}\n", file.string(), figure.string());
-        do_survey(file.string(), {}, common, figure.string(), view);
-        fmt::print("\n");
-    };
-    fs::create_directories(out);
-    show_survey("station.step", -55, 28);
-    fmt::print("\n$ halvo run {} --out {}\n", (folder / "station.toml").string(), out);
-    RunArguments a;
-    a.input = (folder / "station.toml").string(), a.out = out;
-    int rc = do_run(a, common);
-    const Job job = read_model(fs::path(out) / "model.halvo");
-    struct Figure {
-        const char* name;
-        DrawOptions options;
-    };
-    DrawOptions solid, thick, edges, meshed, real;
-    solid.solid = true, solid.colour = DrawOptions::Colour::body;
-    edges.colour = DrawOptions::Colour::edges;
-    meshed.colour = DrawOptions::Colour::quality, meshed.mesh_lines = true;
-    real.real_thickness = true;
-    fmt::print("\n");
-    for (const Figure& f :
-         {Figure{"solid.png", solid}, Figure{"thickness.png", thick}, Figure{"edges.png", edges}, Figure{"mesh.png", meshed}, Figure{"real.png", real}}) {
-        draw(fs::path(out) / f.name, job, f.options);
-        fmt::print("figure {}\n", (fs::path(out) / f.name).string());
-    }
-    DrawOptions storm;
-    storm.colour = DrawOptions::Colour::result, storm.result = "von mises", storm.load_case = "storm";
-    draw(fs::path(out) / "storm.png", job, storm);
-    fmt::print("figure {}\n\n$ halvo list {} reactions\n", (fs::path(out) / "storm.png").string(), (fs::path(out) / "model.halvo").string());
-    print_list(job, "reactions");
-    fmt::print("\nWhat else stands on the site: bent, moulded and scanned parts:\n");
-    const auto show_run = [&](const char* name, const char* figure, const DrawOptions& view) {
-        RunArguments part;
-        part.input = (folder / name).string(), part.out = (fs::path(out) / fs::path(figure).stem()).string();
-        fmt::print("\n$ halvo run {} --out {}\n", part.input, part.out);
-        rc = std::max(rc, do_run(part, common));
-        draw(fs::path(out) / figure, read_model(fs::path(part.out) / "model.halvo"), view);
-        fmt::print("figure {}\n", (fs::path(out) / figure).string());
-    };
-    const auto seen_from = [](DrawOptions o, double azimuth, double elevation) {
-        o.azimuth = azimuth, o.elevation = elevation, o.mesh_lines = o.colour == DrawOptions::Colour::thickness && !o.real_thickness;
-        return o;
-    };
-    show_run("cabinet.step", "cabinet.png", seen_from(real, -60, 25));
-    show_run("rain-hood.step", "rain-hood.png", seen_from(thick, -50, -30));
-    show_run("sensor-arm.toml", "sensor-arm.png", seen_from(thick, -65, 20));
-    show_run("sensor-arm.step", "sensor-arm-beam.png", seen_from(real, -65, 20));
-    DrawOptions features;
-    features.colour = DrawOptions::Colour::features;
-    show_run("logger-tray.toml", "logger-tray.png", seen_from(features, -60, 40));
-    DrawOptions findings;
-    findings.colour = DrawOptions::Colour::findings;
-    show_run("loose-tray.toml", "loose-tray.png", seen_from(findings, -60, 40));
-    show_run("bracket.toml", "bracket.png", seen_from(thick, -35, 30));
-    fmt::print("\nAnd what the survey says of each, as it was handed over:\n\n");
-    show_survey("cabinet.step", -60, 25);
-    show_survey("rain-hood.step", -50, -30);
-    show_survey("sensor-arm.step", -65, 20);
-    show_survey("anchor-block.step", -55, 28);
-    show_survey("bracket.toml", -35, 30);
-    show_survey("spoilt-shelf.step", -50, 35);
-    return rc;
-}
-
 // The command next to a word that is none; nothing where the first word is one.
 std::string nearest_command(const CLI::App& app, int argc, char** argv) {
     if (argc < 2 || argv[1][0] == '-') return "";
@@ -338,14 +238,16 @@ int dispatch(int argc, char** argv) {
     std::vector<std::string> sets;
     auto* survey_cmd = app.add_subcommand("survey", "what is in a file: bodies, classes, thickness, findings");
     std::string figure;
+    bool all = false;
     DrawOptions survey_view;
     survey_cmd->add_option("INPUT", input, "STEP, IGES, STL, OBJ or PLY file (also gzip-compressed), or a plan (.toml)")->required();
     survey_cmd->add_option("--set", sets, "override a plan key, KEY=VALUE");
+    survey_cmd->add_flag("--all", all, "every list, not just what fits on a screen");
     survey_cmd->add_option("--draw", figure, "PNG file: wall thickness as colour, findings numbered");
     survey_cmd->add_option("--azimuth", survey_view.azimuth, "view direction round z, degrees");
     survey_cmd->add_option("--elevation", survey_view.elevation, "view direction above the horizon, degrees");
     add_common(survey_cmd, true);
-    survey_cmd->callback([&] { set_thread_limit(common.threads), rc = do_survey(input, sets, common, figure, survey_view); });
+    survey_cmd->callback([&] { set_thread_limit(common.threads), rc = do_survey(input, sets, common, all, figure, survey_view); });
 
     RunArguments ra;
     auto* run_cmd = app.add_subcommand("run", "solids to model, mesh and proof");
@@ -362,7 +264,7 @@ int dispatch(int argc, char** argv) {
     list_cmd->add_option("MODEL", input, "model.halvo")->required();
     list_cmd->add_option(
         "WHAT", what,
-        "findings, bodies, features, walls, sheets, members, sections, seams, joints, gaps, parts, quality, contacts, uncovered, sets, ledger, "
+        "findings, bodies, features, walls, sheets, members, sections, seams, joints, gaps, parts, quality, proof, contacts, uncovered, sets, ledger, "
         "properties, results, reactions, probes, modes, materials");
     add_common(list_cmd, true);
     list_cmd->callback([&] { rc = do_list(input, what, common); });
@@ -383,6 +285,8 @@ int dispatch(int argc, char** argv) {
     draw_cmd->add_option("--case", da.load_case, "load case of what was solved; else the first");
     draw_cmd->add_option("--mode", da.mode, "shape of a mode, from 1")->check(CLI::PositiveNumber);
     draw_cmd->add_option("--deformed", da.deformed, "factor on displacements; 0 draws the shape as it is; else as can be seen");
+    draw_cmd->add_flag("--loads", da.loads, "with arrows for what pushes in the case, and for what holds");
+    draw_cmd->add_option("--section", da.section, "section view: an axis and a place in mm, x=1200; -x=1200 leaves the other side");
     draw_cmd->add_option("--side", da.side, "skin of shells: top, bottom, middle, worst")->check(CLI::IsMember({"top", "bottom", "middle", "worst"}));
     draw_cmd->add_option("--show", da.show, "solid, model, mesh")->check(CLI::IsMember({"solid", "model", "mesh"}));
     draw_cmd->add_flag("--lines", da.lines, "element edges");
@@ -438,7 +342,7 @@ int dispatch(int argc, char** argv) {
     auto* demo_cmd = app.add_subcommand("demo", "the whole job on the shipped demo data");
     demo_cmd->add_option("--out", demo_out, "folder for the results")->capture_default_str();
     add_common(demo_cmd, false);
-    demo_cmd->callback([&] { set_thread_limit(common.threads), rc = do_demo(demo_out, common); });
+    demo_cmd->callback([&] { set_thread_limit(common.threads), rc = show_demo(demo_out, common); });
 
     survey_cmd->footer("Examples:\n  halvo survey part.step\n  halvo survey part.step --set 'source.skip=[\"bolt*\"]' --draw part.png");
     run_cmd->footer("Examples:\n  halvo run part.step --out results --size 10mm\n  halvo run plan.toml --out results --from join --set join.reach=2mm");

@@ -24,80 +24,6 @@ std::string dimensions(const Section& s) {
 
 }  // namespace
 
-void print_run(const Job& job) {
-    const Model& m = job.model;
-    const auto several = [](std::size_t n, const char* what) { return fmt::format("{} {}{}", n, what, n == 1 ? "" : "s"); };
-    fmt::print("{}: {} {} -> {}, {}, {}\n", job.solids.file, job.solids.bodies.size(), job.solids.bodies.size() == 1 ? "body" : "bodies",
-               several(m.sheets.size(), "sheet"), several(m.members.size(), "member"), several(m.sections.size(), "section"));
-    std::map<std::string, std::pair<int, double>> seam_kinds;
-    for (const Seam& s : seams(m)) ++seam_kinds[kind_name(s.kind)].first, seam_kinds[kind_name(s.kind)].second += m.length(s.edge);
-    if (!seam_kinds.empty()) {
-        fmt::print("  seams   ");
-        for (const auto& [kind, n] : seam_kinds) fmt::print(" {} {} ({:.0f} mm)", n.first, kind, n.second);
-        fmt::print("\n");
-    }
-    std::map<std::string, int> joint_kinds;
-    for (const JointRecord& j : m.joints)
-        if (j.state == EntryState::applied) ++joint_kinds[kind_name(j.kind)];
-    if (!joint_kinds.empty()) {
-        std::string text;
-        for (const auto& [kind, n] : joint_kinds) text += fmt::format("{}{} {}", text.empty() ? "" : ", ", n, kind);
-        fmt::print("  joints   {}\n", text);
-    }
-    print_mend(job);
-    print_strip(job);
-    const Mesh& k = job.mesh;
-    if (!k.elements.empty())
-        fmt::print(
-            "  mesh     {} nodes, {} quads, {} trias, {} lines, {} links{}; {:.1f} % quads, scaled Jacobian {:.2f} worst, {:.2f} mean; {} connected {}\n",
-            k.nodes.size(), k.quads, k.trias, k.lines, k.links, k.ties.empty() ? "" : fmt::format(", {} tied nodes", k.ties.size()), 100 * k.quality.quad_share,
-            k.quality.min_scaled_jacobian, k.quality.mean_scaled_jacobian, k.parts, k.parts == 1 ? "part" : "parts");
-    const bool proved = job.stage == "prove" || job.stage == "solve";
-    if (proved) {
-        const Proof& p = job.proof;
-        const auto open = std::count_if(p.contacts.begin(), p.contacts.end(), [](const ContactProof& c) { return !c.joined; });
-        fmt::print("  prove    volume {:+.3f} % in all, worst body {:+.3f} %{}, bound {:g} %; mass centre off by {:.2f} mm\n", 100 * p.volume_error,
-                   100 * p.worst_body_error,
-                   p.worst_body && p.worst_body.index() < job.solids.bodies.size() ? " (" + job.solids.bodies[p.worst_body.index()].label + ")" : "",
-                   100 * job.plan.prove.volume, p.centroid_error);
-        const bool named = p.worst_mesh_body && p.worst_mesh_body.index() < job.solids.bodies.size();
-        fmt::print("           the mesh weighs {:+.3f} %, junctions counted once worst body {:+.3f} %{}, bound {:g} %\n", 100 * p.mass_error,
-                   100 * p.worst_mesh_error, named ? " (" + job.solids.bodies[p.worst_mesh_body.index()].label + ")" : "", 100 * job.plan.prove.mesh);
-        double fillets = 0, voids = 0, solid = 0, whole = 0;
-        for (const BodyProof& b : p.bodies) (b.left_out > 0.999 * b.solid ? whole : fillets) += b.left_out, voids += b.filled, solid += b.solid;
-        if (whole > 0) fmt::print("           bodies left out by the plan, {:.2f} % of the volume, have no mesh\n", 100 * whole / solid);
-        if (fillets > 0) fmt::print("           fillets at the roots of walls, {:.2f} % of the volume, are left out\n", 100 * fillets / solid);
-        if (voids > 0)
-            fmt::print("           voids inside walls and openings that the plan fills, {:.2f} % of the volume, are filled by sheets\n", 100 * voids / solid);
-        fmt::print("           skin covered {:.1f} %", 100 * p.coverage);
-        if (!p.uncovered.empty()) fmt::print(", largest uncovered patch {} mm2 at {}", number(p.uncovered[0].area), at(p.uncovered[0].place, job.solids.shift));
-        fmt::print("; {} contacts of the solids, {} without a joint; {} rigid-body modes{}\n", p.contacts.size(), open, p.rigid_body_modes,
-                   p.mechanisms > 0 ? fmt::format(", {} of them mechanisms", p.mechanisms) : "");
-        if (p.thickness.count > 0)
-            fmt::print(
-                "           thickness off by {:.2g} % on the mean, {:.2g} % at 95 % of elements, {:.2g} % at worst{}; middle off by {:.2g} mm at worst\n",
-                100 * p.thickness.mean, 100 * p.thickness.high, 100 * p.thickness.worst,
-                p.thickness.worst > 1e-6 ? " " + at(p.thickness.place, job.solids.shift) : "", p.deviation.worst);
-    }
-    print_solution(job);
-    const auto findings = findings_of(job);
-    const auto groups = grouped(findings);
-    fmt::print("  findings {}\n", findings.empty()                  ? std::string("none")
-                                  : groups.size() < findings.size() ? fmt::format("{}, of {} kinds and places", findings.size(), groups.size())
-                                                                    : std::to_string(findings.size()));
-    print_groups(groups, job.solids.shift);
-    if (proved && !job.proof.within_bounds) {
-        fmt::print("  outside its bounds:\n");
-        for (const std::string& s : job.proof.outside) fmt::print("    {}\n", s);
-    }
-    if (!job.timing.empty()) {
-        fmt::print("  time    ");
-        double sum = 0;
-        for (const auto& [stage, seconds] : job.timing) fmt::print(" {} {:.2f} s", stage, seconds), sum += seconds;
-        fmt::print(", {:.2f} s in all\n", sum);
-    }
-}
-
 namespace {
 
 std::string body_name(const Job& job, BodyId body) {
@@ -349,6 +275,7 @@ void list_contacts(const Job& job) {
 
 void print_list(const Job& job, const std::string& what) {
     if (what == "bodies") list_bodies(job);
+    else if (what == "proof") list_proof(job);
     else if (what == "features") list_features(job);
     else if (what == "walls") list_walls(job);
     else if (what == "uncovered") list_uncovered(job);
@@ -371,7 +298,7 @@ void print_list(const Job& job, const std::string& what) {
     } else {
         throw Error(ErrorKind::usage,
                     fmt::format("cannot list \"{}\"; choose bodies, features, walls, sheets, members, sections, seams, joints, gaps, parts, quality, "
-                                "contacts, uncovered, sets, ledger, properties, results, reactions, probes, modes, materials or findings",
+                                "proof, contacts, uncovered, sets, ledger, properties, results, reactions, probes, modes, materials or findings",
                                 what));
     }
 }

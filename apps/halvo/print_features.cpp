@@ -8,6 +8,7 @@
 #include <array>
 #include <cmath>
 #include <map>
+#include <set>
 
 using namespace halvo;
 
@@ -61,7 +62,9 @@ void list_features(const Job& job) {
     t.print();
 }
 
-void print_strip(const Job& job) {
+std::string strip_text(const Job& job) {
+    std::string out;
+    const auto add = [&](const std::string& text) { out += (out.empty() ? "" : "; ") + text; };
     std::map<FeatureKind, Sum> gone, offered;
     std::size_t kept = 0, stay = 0;
     double volume = 0, solid = 0;
@@ -74,8 +77,7 @@ void print_strip(const Job& job) {
     }
     for (const Finding& f : job.strip.findings) stay += f.kind == FindingKind::feature_stays ? 1 : 0;
     for (const LedgerEntry& e : job.strip.ledger)
-        if (e.kind == EntryKind::cut) fmt::print("  cut      {}\n", e.about);
-    if (gone.empty() && offered.empty() && kept + stay == 0) return;
+        if (e.kind == EntryKind::cut) add(e.about);
     if (!gone.empty()) {
         std::string text;
         for (const auto& [k, s] : gone) text += fmt::format("{}{} up to {:.4g} mm", text.empty() ? "" : ", ", counted(k, s.count), s.largest);
@@ -87,16 +89,24 @@ void print_strip(const Job& job) {
             volume = -solid;
             for (const Body& b : job.solids.bodies) volume += b.mass.volume;
         }
-        fmt::print("  strip    {} taken away: volume {:+.4g} mm3, {:+.3f} %\n", text, volume, 100 * volume / solid);
+        add(fmt::format("{} taken away: volume {:+.4g} mm3, {:+.3f} %", text, volume, 100 * volume / solid));
     }
-    const char* head = gone.empty() ? "  strip    " : "           ";
-    if (kept + stay > 0) fmt::print("{}{} kept by the plan, {} could not go (see findings)\n", head, kept, stay), head = "           ";
+    if (kept + stay > 0) add(fmt::format("{} kept by the plan, {} could not go", kept, stay));
     for (const auto& [k, s] : offered) {
         const std::string nodes = k == FeatureKind::hole ? fmt::format(", about {:.0f} nodes", nodes_of_hole * static_cast<double>(s.count)) : "";
-        fmt::print("{}could go: {} up to {:.4g} mm, volume {:+.4g} mm3{}; say strip.{} = \"{:.4g} mm\"\n", head, counted(k, s.count), s.largest, s.volume,
-                   nodes, key_of(k), std::ceil(s.largest * 100) / 100);
-        head = "           ";
+        add(fmt::format("could go: {} up to {:.4g} mm, volume {:+.4g} mm3{}, with strip.{} = \"{:.4g} mm\"", counted(k, s.count), s.largest, s.volume, nodes,
+                        key_of(k), std::ceil(s.largest * 100) / 100));
     }
+    return out;
+}
+
+std::string features_text(const Job& job) {
+    std::map<FeatureKind, std::size_t> kinds;
+    std::set<int> families;
+    for (const Feature& f : job.strip.features) ++kinds[f.kind], families.insert(f.family);
+    std::string text;
+    for (const auto& [k, n] : kinds) text += fmt::format("{}{}", text.empty() ? "" : ", ", counted(k, n));
+    return text.empty() ? "none" : fmt::format("{}, of {} kinds and sizes", text, families.size());
 }
 
 void print_features(const Job& job) {

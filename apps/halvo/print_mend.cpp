@@ -42,7 +42,9 @@ std::string said(EntryKind kind, const Done& d) {
 
 }  // namespace
 
-void print_mend(const Job& job) {
+std::string mend_text(const Job& job) {
+    std::string out;
+    const auto add = [&](const std::string& text) { out += (out.empty() ? "" : "; ") + text; };
     std::map<EntryKind, Done> done;
     std::size_t kept = 0, proposed = 0, stay = 0;
     for (const LedgerEntry& e : job.mend.ledger) {
@@ -53,9 +55,9 @@ void print_mend(const Job& job) {
         ++d.count, d.sum += e.value, d.largest = std::max(d.largest, e.value);
     }
     for (const Finding& f : job.mend.findings) stay += f.kind == FindingKind::defect_stays ? 1 : 0;
-    const char* head = "  mend     ";
-    for (const auto& [kind, d] : done) fmt::print("{}{}\n", head, said(kind, d)), head = "           ";
-    if (kept + proposed + stay > 0) fmt::print("{}{} left by the plan, {} only proposed, {} could not be mended (see findings)\n", head, kept, proposed, stay);
+    for (const auto& [kind, d] : done) add(said(kind, d));
+    if (kept + proposed + stay > 0) add(fmt::format("{} left by the plan, {} only proposed, {} could not be mended", kept, proposed, stay));
+    return out;
 }
 
 void list_repairs(const Job& job) {

@@ -21,9 +21,6 @@ std::string vector_text(const Vec3& v) {
     const double scale = v.norm();
     return fmt::format("({}, {}, {})", figure(v.x(), scale), figure(v.y(), scale), figure(v.z(), scale));
 }
-std::string newtons(double n) {
-    return n >= 1e4 ? fmt::format("{:.4g} kN", n / 1e3) : fmt::format("{:.4g} N", n);
-}
 
 void list_results(const Job& job) {
     Table t({"case", "displacement mm", "at mm", "von Mises MPa", "at mm", "elsewhere MPa", "error %", "loads N", "reactions N", "energy N mm"});
@@ -83,25 +80,6 @@ void list_materials() {
 }
 
 }  // namespace
-
-void print_solution(const Job& job) {
-    const Solution& s = job.solution;
-    if (s.nodes.empty()) return;
-    fmt::print("  solve    {} unknowns; {} kg\n", count(static_cast<double>(s.unknowns)), figure(1000 * s.mass));
-    for (const CaseResult& c : s.cases)
-        fmt::print("           {}: {} mm at {}; {} MPa von Mises at {}{}; loads {}, reactions balance to {:.0e}\n", c.name, figure(c.max_displacement),
-                   at(c.max_displacement_at, job.solids.shift), figure(c.max_von_mises), at(c.max_von_mises_at, job.solids.shift),
-                   c.peak.empty() ? "" : fmt::format(" ({}: no end to it; {} MPa elsewhere)", c.peak, figure(c.max_von_mises_elsewhere)),
-                   newtons(c.applied_force.norm()), c.residual);
-    if (!s.modes.empty()) {
-        std::string text;
-        for (const ModeResult& m : s.modes) text += fmt::format("{}{}", text.empty() ? "" : ", ", figure(m.frequency));
-        fmt::print("           modes {} Hz\n", text);
-    }
-    for (const ProbeResult& p : s.probes)
-        fmt::print("           probe {} ({}): {} {} to {} {}, mean {}{}\n", p.name, p.load_case, p.of, figure(p.min), figure(p.max), p.unit, figure(p.mean),
-                   p.of.starts_with("reaction") ? fmt::format(", sum {}", figure(p.sum)) : "");
-}
 
 bool list_solution(const Job& job, const std::string& what) {
     if (what == "materials") {

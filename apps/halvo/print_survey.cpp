@@ -143,18 +143,13 @@ void print_notes(const Survey& survey, const Vec3& shift) {
     if (contacts.size() > most) fmt::print("  and {} more; --json gives them all\n", contacts.size() - most);
 }
 
-}  // namespace
-
-void print_survey(const Assembly& solids, const Survey& survey) {
+void print_head(const Assembly& solids) {
     const Vec3 size = solids.box.isEmpty() ? Vec3(0, 0, 0) : Vec3(solids.box.sizes());
     fmt::print("{}: {}, {} {}, unit {}{}, {:.0f} x {:.0f} x {:.0f} mm\n\n", solids.file, solids.format, solids.bodies.size(),
                solids.bodies.size() == 1 ? "body" : "bodies", solids.unit, solids.unit_stated ? "" : " (not stated)", size.x(), size.y(), size.z());
-    const auto rows = rows_of(solids);
-    print_tree(solids, survey, rows);
-    print_thicknesses(solids, survey, rows);
-    print_slender(solids, survey, rows);
-    print_bulk(solids, survey, rows);
-    print_left_out(solids);
+}
+
+void print_total(const Assembly& solids, const Survey& survey, bool rule) {
     double volume = 0;
     std::array<int, 5> of{};
     for (std::size_t i = 0; i < solids.bodies.size(); ++i) {
@@ -168,12 +163,75 @@ void print_survey(const Assembly& solids, const Survey& survey) {
         fmt::print("\nnodes: about {} as a solid mesh", count(survey.solid_nodes));
         if (survey.model_nodes > 0)
             fmt::print(", {} as shells and beams: {:.0f} times fewer", count(survey.model_nodes), survey.solid_nodes / survey.model_nodes);
-        fmt::print("\n  ({})", survey.rule);
+        if (rule) fmt::print("\n  ({})", survey.rule);
     }
+}
+
+// Thicknesses of a wall body, profile of a slender one.
+std::string made_of(const BodySurvey& s) {
+    if (s.length > 0) {
+        std::string dimensions;
+        for (const auto& [name, value] : s.dimensions) dimensions += fmt::format("{}{} {}", dimensions.empty() ? "" : ", ", name, number(value));
+        return fmt::format("{}, {}, {} long", s.profile, dimensions, number(s.length));
+    }
+    std::string bands;
+    for (std::size_t k = 0; k < s.bands.size() && k < 3; ++k)
+        bands += fmt::format("{}{} ({:.0f} %)", bands.empty() ? "walls " : ", ", thickness(s.bands[k].from, s.bands[k].to), 100 * s.bands[k].share);
+    if (s.bands.size() > 3) bands += fmt::format(", {} more", s.bands.size() - 3);
+    return bands.empty() ? s.why : bands;
+}
+
+}  // namespace
+
+void print_survey(const Assembly& solids, const Survey& survey) {
+    print_head(solids);
+    const auto rows = rows_of(solids);
+    print_tree(solids, survey, rows);
+    print_thicknesses(solids, survey, rows);
+    print_slender(solids, survey, rows);
+    print_bulk(solids, survey, rows);
+    print_left_out(solids);
+    print_total(solids, survey, true);
     std::vector<Finding> warnings;
     for (const Finding& f : survey.findings)
         if (f.level == FindingLevel::warning) warnings.push_back(f);
     fmt::print("\n\nfindings: {}\n", warnings.empty() ? "none" : std::to_string(warnings.size()));
     print_findings(warnings, solids.shift);
     print_notes(survey, solids.shift);
+}
+
+void print_short_survey(const Assembly& solids, const Survey& survey, const Job& job) {
+    constexpr std::size_t most_rows = 20, most_groups = 5;  // one screen in all
+    print_head(solids);
+    const auto rows = rows_of(solids);
+    Table t({"#", "body", "class", "size mm", "made of, mm"});
+    for (std::size_t i = 0; i < rows.size() && i < most_rows; ++i) {
+        const Body& b = solids.bodies[rows[i].body];
+        const BodySurvey& s = survey.bodies[rows[i].body];
+        const Vec3 d = b.box.isEmpty() ? Vec3(0, 0, 0) : Vec3(b.box.sizes());
+        t.row({rows[i].numbers, body_name(b, rows[i].count), class_name(s.kind), fmt::format("{:.0f} x {:.0f} x {:.0f}", d.x(), d.y(), d.z()), made_of(s)});
+    }
+    t.print();
+    if (rows.size() > most_rows) fmt::print("  and {} more parts\n", rows.size() - most_rows);
+    if (!solids.left_out.empty()) fmt::print("left out by the plan: {}\n", solids.left_out.size());
+    print_total(solids, survey, false);
+    fmt::print("\n");
+    if (const std::string text = mend_text(job); !text.empty()) fmt::print("mended: {}\n", text);
+    if (const std::string text = features_text(job); text != "none") fmt::print("features: {}\n", text);
+    std::size_t contacts = 0, notes = 0;
+    std::vector<Finding> warnings;
+    for (const Finding& f : survey.findings) {
+        if (f.level == FindingLevel::warning) warnings.push_back(f);
+        else ++(f.kind == FindingKind::contact ? contacts : notes);
+    }
+    if (contacts + notes > 0) fmt::print("contacts: {}; other notes: {}\n", contacts, notes);
+    const auto groups = grouped(warnings);
+    fmt::print("findings: {}\n", warnings.empty()                  ? "none"
+                                 : groups.size() < warnings.size() ? fmt::format("{}, of {} kinds and places", warnings.size(), groups.size())
+                                                                   : std::to_string(warnings.size()));
+    for (std::size_t i = 0; i < groups.size() && i < most_groups; ++i)
+        fmt::print("  {}. {}: {}\n     at {}; {}  [{}]\n", i + 1, kind_name(groups[i].findings[0].kind), groups[i].about,
+                   at(groups[i].findings[0].place, solids.shift), groups[i].findings[0].advice, groups[i].findings[0].key);
+    if (groups.size() > most_groups) fmt::print("  and {} more kinds\n", groups.size() - most_groups);
+    fmt::print("more: halvo survey --all (places, areas, contacts, features), --draw FIGURE.png, --json\n");
 }

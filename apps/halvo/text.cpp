@@ -70,13 +70,12 @@ std::string count(double n) {
     return fmt::format("{:.0f}", n);
 }
 
-void print_groups(const std::vector<FindingGroup>& groups, const Vec3& shift) {
-    constexpr std::size_t most = 12;
+void print_groups(const std::vector<FindingGroup>& groups, const Vec3& shift, std::size_t most, const std::string& model) {
     for (std::size_t i = 0; i < groups.size() && i < most; ++i) {
         const Finding& f = groups[i].findings[0];
         fmt::print("  {}. {}: {}\n     at {}; {}  [{}]\n", i + 1, kind_name(f.kind), groups[i].about, at(f.place, shift), f.advice, f.key);
     }
-    if (groups.size() > most) fmt::print("  and {} more kinds; halvo list MODEL findings gives them all\n", groups.size() - most);
+    if (groups.size() > most) fmt::print("  and {} more kinds; halvo list {} findings\n", groups.size() - most, model);
 }
 
 void print_findings(const std::vector<Finding>& findings, const Vec3& shift) {

@@ -23,6 +23,6 @@ private:
 [[nodiscard]] std::string thickness(double low, double high);
 /// "6.36 million", "48 200".
 [[nodiscard]] std::string count(double n);
-/// One entry for each place or cause.
-void print_groups(const std::vector<halvo::FindingGroup>& groups, const halvo::Vec3& shift);
+/// One entry for each place or cause, at most so many; `model` has the rest.
+void print_groups(const std::vector<halvo::FindingGroup>& groups, const halvo::Vec3& shift, std::size_t most, const std::string& model);
 void print_findings(const std::vector<halvo::Finding>& findings, const halvo::Vec3& shift);

@@ -216,6 +216,16 @@ Canvas drawn(const Job& job, const DrawOptions& options) {
     if (content.scene.triangles.empty() && content.scene.lines.empty())
         throw Error(ErrorKind::usage, "there is nothing to draw: the file holds no model; run it first, or draw --show solid");
     content.scene.azimuth = options.azimuth, content.scene.elevation = options.elevation;
+    if (options.section) {
+        const Vec3 point = (*options.section)[0] - job.solids.shift, direction = (*options.section)[1].normalized();
+        content.scene.cut(point, direction);
+        std::erase_if(content.marks, [&](const Mark& m) { return (m.place - point).dot(direction) > 0; });
+        if (content.scene.triangles.empty() && content.scene.lines.empty())
+            throw Error(ErrorKind::usage, "nothing lies on this side of the section; give another place");
+        const Vec3& p = (*options.section)[0];
+        content.captions.push_back(fmt::format("section view through ({:.1f}, {:.1f}, {:.1f}): what lies beyond in ({:.3g}, {:.3g}, {:.3g}) is cut away", p.x(),
+                                               p.y(), p.z(), direction.x(), direction.y(), direction.z()));
+    }
     Scene::View view = content.scene.fit(options.width - panel, options.height - head - foot);
     close_up(view, job, options, content);
     Canvas c(options.width, options.height, paper);

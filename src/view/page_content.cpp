@@ -91,8 +91,9 @@ Json decisions(const Job& job) {
         if (known.contains(f.key)) continue;
         const auto& bodies = solids_before_strip(job).bodies;
         const std::string body = f.body && f.body.index() < bodies.size() ? bodies[f.body.index()].label : "";
-        add(f.key, stage_name(Stage::strip), feature_name(f.kind), f.state, fmt::format("{}: {} {}, {:.4g} mm, {}", body, f.form, feature_name(f.kind), f.size, f.offered ? "small enough to go" : "stays as it is"), f.size, body, f.place,
-            overrule_of(EntryKind::hole));
+        add(f.key, stage_name(Stage::strip), feature_name(f.kind), f.state,
+            fmt::format("{}: {} {}, {:.4g} mm, {}", body, f.form, feature_name(f.kind), f.size, f.offered ? "small enough to go" : "stays as it is"), f.size,
+            body, f.place, overrule_of(EntryKind::hole));
     }
     return out;
 }

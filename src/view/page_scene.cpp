@@ -2,6 +2,7 @@
 
 #include "core/index.hpp"
 #include "solve/figures.hpp"
+#include "view/arrows.hpp"
 
 #include <fmt/format.h>
 
@@ -230,16 +231,11 @@ private:
         }
     }
 
-    // Nodes with a force or a moment: place, force, moment.
+    // Place, force, moment in turn.
     void arrows(const std::string& name, const Eigen::VectorXd& forces) {
         std::vector<float> v;
-        const double least = 1e-9 * forces.cwiseAbs().maxCoeff();  // below it is rounding
-        for (Eigen::Index i = 0; i < static_cast<Eigen::Index>(job_.solution.nodes.size()) && forces.size() > 0; ++i) {
-            const auto f = forces.segment<6>(6 * i);
-            if (f.cwiseAbs().maxCoeff() <= least) continue;
-            put(v, job_.solution.nodes[ix(static_cast<std::int64_t>(i))]);
-            put_direction(v, f.head<3>()), put_direction(v, f.tail<3>());
-        }
+        for (const ForceArrow& a : force_arrows(job_.solution.nodes, forces, job_.solids.box.isEmpty() ? 0 : job_.solids.box.diagonal().norm()))
+            put(v, a.place), put_direction(v, a.force), put_direction(v, a.moment);
         pack_.add(name, v);
     }
 

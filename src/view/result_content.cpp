@@ -3,6 +3,7 @@
 
 #include "core/index.hpp"
 #include "solve/figures.hpp"
+#include "view/arrows.hpp"
 
 #include <fmt/format.h>
 
@@ -39,6 +40,7 @@ public:
         range();
         shells(), members(), outlines();
         if (along_members()) diagrams();
+        if (o_.loads && case_ != nullptr) arrows();
         tell();
         return std::move(out_);
     }
@@ -202,6 +204,27 @@ private:
             out_.scene.triangles.push_back({p, q, q2, c}), out_.scene.triangles.push_back({p, q2, p2, c});
             out_.scene.lines.push_back({{p, p2, q2, q}, ink, 0.8, false, true});
         }
+    }
+    // What pushes and what holds, on the shape as it was.
+    void arrows() {
+        constexpr double longest = 0.07, shortest = 0.25;  // of the model's size; of the longest one
+        const auto put = [&](const Eigen::VectorXd& forces, const Colour& c, const char* name) {
+            const std::vector<ForceArrow> list = force_arrows(s_.nodes, forces, size_);
+            double most = 0;
+            for (const ForceArrow& a : list) most = std::max(most, a.force.norm());
+            if (most == 0) return;
+            for (const ForceArrow& a : list) {
+                const double f = a.force.norm(), length = longest * size_ * (shortest + (1 - shortest) * f / most);
+                if (f < 0.01 * most) continue;
+                const Vec3 d = a.force / f, side = d.cross(std::abs(d.z()) < 0.9 ? Vec3::UnitZ() : Vec3::UnitX()).normalized(), tail = a.place - length * d;
+                out_.scene.lines.push_back({{tail, a.place}, c, 2, false, true});
+                out_.scene.lines.push_back(
+                    {{a.place - length * (0.25 * d + 0.1 * side), a.place, a.place - length * (0.25 * d - 0.1 * side)}, c, 2, false, true});
+            }
+            out_.legend.push_back(
+                {name, most >= 1e4 ? fmt::format("up to {:.3g} kN an arrow", most / 1e3) : fmt::format("up to {:.0f} N an arrow", most), c, 2, false, false});
+        };
+        put(case_->applied, three_sheets, "load"), put(case_->reaction, four_sheets, "reaction");
     }
     void tell() {
         const Vec3& shift = job_.solids.shift;

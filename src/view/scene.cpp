@@ -4,6 +4,7 @@
 #include <GL/osmesa.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <memory>
 
@@ -39,6 +40,40 @@ struct Gl {
 };
 
 }  // namespace
+
+void Scene::cut(const Vec3& point, const Vec3& direction) {
+    const auto beyond = [&](const Vec3& p) { return (p - point).dot(direction); };
+    const auto between = [&](const Vec3& a, const Vec3& b) { return Vec3(a + (b - a) * (beyond(a) / (beyond(a) - beyond(b)))); };
+    std::vector<SceneTriangle> kept;
+    for (const SceneTriangle& t : triangles) {
+        // Corners in turn, with a new one wherever an edge crosses the plane (Sutherland and Hodgman, 1974).
+        const std::array<Vec3, 3> corners{t.a, t.b, t.c};
+        std::vector<Vec3> polygon;
+        for (std::size_t k = 0; k < 3; ++k) {
+            const Vec3 &a = corners[k], &b = corners[(k + 1) % 3];
+            if (beyond(a) <= 0) polygon.push_back(a);
+            if ((beyond(a) < 0 && beyond(b) > 0) || (beyond(a) > 0 && beyond(b) < 0)) polygon.push_back(between(a, b));
+        }
+        for (std::size_t k = 1; k + 1 < polygon.size(); ++k) kept.push_back({polygon[0], polygon[k], polygon[k + 1], t.colour});
+    }
+    triangles = std::move(kept);
+    std::vector<SceneLine> pieces;
+    for (const SceneLine& l : lines) {
+        SceneLine piece = l;
+        piece.points.clear();
+        for (std::size_t k = 0; k < l.points.size(); ++k) {
+            const Vec3& p = l.points[k];
+            if (k > 0 && (beyond(p) > 0) != (beyond(l.points[k - 1]) > 0)) piece.points.push_back(between(l.points[k - 1], p));
+            if (beyond(p) <= 0) piece.points.push_back(p);
+            else if (!piece.points.empty()) {
+                if (piece.points.size() > 1) pieces.push_back(piece);
+                piece.points.clear();
+            }
+        }
+        if (piece.points.size() > 1) pieces.push_back(std::move(piece));
+    }
+    lines = std::move(pieces);
+}
 
 Scene::View Scene::fit(int width, int height) const {
     View v;

@@ -33,6 +33,8 @@ struct Scene {
             return {width / 2.0 + scale * (right.dot(p) - centre.x()), height / 2.0 - scale * (up.dot(p) - centre.y())};
         }
     };
+    /// Takes away what lies beyond a point in a direction.
+    void cut(const Vec3& point, const Vec3& direction);
     /// View that fits everything into width x height with a margin.
     [[nodiscard]] View fit(int width, int height) const;
     /// RGBA, first row at the bottom, `factor` times the size of the view.
