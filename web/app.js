@@ -636,8 +636,8 @@ class App {
     const kept = [this.flagged];
     this.panels.get('overview').build(overview);
     this.flagged = kept[0];
-    $('paper-lists').replaceChildren(element('h2', {}, said(this.content.title)), overview, element('h2', {}, 'Bodies'), rows(['body', 'class', 'volume mm\u00b3', 'off %'], s.bodies.slice(0, 200).map((b) => [b.label, b.class || '', figure(b.volume), b.volume_error === undefined ? '' : (100 * b.volume_error).toFixed(3)])),
-      element('h2', {}, 'Joints'), rows(['kind', 'between', 'and', 'gap mm', 'state'], s.joints.slice(0, 200).map((j) => [j.kind, ...j.bodies.map((b) => (b > 0 ? s.bodies[b - 1].label : '')), figure(j.gap), j.state])));
+    $('paper-lists').replaceChildren(element('h2', {}, said(this.content.title)), overview, element('h2', {}, 'Bodies'), rows(['body', 'class', 'volume mm\u00b3', 'off %'], s.bodies.slice(0, 200).map((b) => [b.label, b.class || '', figure(b.volume), b.volume_error === undefined ? '' : figure(Math.abs(b.volume_error) < 5e-6 ? 0 : Number((100 * b.volume_error).toFixed(3)))])),
+      element('h2', {}, 'Joints'), rows(['kind', 'between', 'and', 'gap mm', 'state'], s.joints.slice(0, 200).map((j) => [j.kind, ...j.bodies.map((b) => (b > 0 ? s.bodies[b - 1].label : '')), figure(j.gap < 1e-6 ? 0 : j.gap), j.state])));
   }
 }
 

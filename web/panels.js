@@ -100,6 +100,16 @@ export function panels(app) {
         ['midsurface', k.deviation > 0 ? `fitted, off by ${figure(k.deviation)} mm at most` : 'exact'], ['why', d ? d.about : '']]), ...buttonsFor(d)];
     }}));
 
+  // Sheets that are the midsurface of one wall, or of parts of it.
+  const walls = [...s.sheets.reduce((all, k) => { const id = k.wall || k.key, w = all.get(id); if (w) w.sheets.push(k); else all.set(id, {id, sheets: [k]}); return all; }, new Map()).values()].map((w) => ({...w, body: w.sheets[0].body,
+    surface: w.sheets[0].surface, area: w.sheets.reduce((a, k) => a + k.area, 0), thickness: {min: Math.min(...w.sheets.map((k) => k.thickness.min)), mean: w.sheets[0].thickness.mean, max: Math.max(...w.sheets.map((k) => k.thickness.max))}}));
+  add('walls', 'Walls', walls.length, (panel) => listed(panel, [
+    column('body', (w) => label(w.body)), column('kind', (w) => w.surface), number('area mm\u00b2', (w) => w.area), column('thickness mm', (w) => w.thickness.mean, {text: (w) => range(w.thickness)}),
+    number('sheets', (w) => w.sheets.length), column('id', (w) => w.id), choiceColumn((w) => choices.decision.get(w.id)),
+  ], walls, {name: 'walls', key: (w) => w.id, size: 2, where: (w) => ({parts: w.sheets.map((k) => parts.sheet(k.id))}),
+    tools: (list) => [many(list.map((w) => w.id), 'leave', 'Leave all shown')].filter(Boolean),
+    detail: (w) => { const d = choices.decision.get(w.id); return [facts([['why', d ? d.about : ''], ['sheets', w.sheets.map((k) => k.id).join(', ')]]), ...buttonsFor(d)]; }}));
+
   if (s.members.length) add('members', 'Members', s.members.length, (panel) => listed(panel, [
     number('#', (k) => k.id), column('body', (k) => label(k.body)), number('length mm', (k) => k.length), column('section', (k) => s.sections[k.section].shape),
     column('dimensions mm', (k) => Object.entries(s.sections[k.section].dimensions).map(([n, v]) => `${n} ${figure(v)}`).join(', ')),
@@ -126,7 +136,7 @@ export function panels(app) {
     }}));
 
   const rank = (d) => (d.state === 'proposed' && (d.take || d.leave) ? 0 : d.state === 'refused' ? 1 : 2);  // what waits for an answer comes first
-  const decisionColumns = () => [column('kind', (d) => `${d.stage}: ${d.kind}`), column('state', (d) => d.state), column('about', (d) => d.about, {wide: true}), number('size', (d) => d.value), choiceColumn((d) => d)];
+  const decisionColumns = () => [column('kind', (d) => `${d.stage}: ${d.kind}`), column('state', (d) => d.state), column('about', (d) => d.about, {wide: true}), number('size', (d) => small(d.value)), choiceColumn((d) => d)];
   const decisionList = (rows, name) => (panel) => listed(panel, decisionColumns(), rows, {name, key: (d) => d.id, size: 3, flag: (d) => String(rows.indexOf(d) + 1),
     where: (d) => ({parts: app.partsOfKeys([d.id]), place: content.local(d.place), close: true}),
     tools: (list) => [many(list.map((d) => d.id), 'take', 'Take all shown'), many(list.map((d) => d.id), 'leave', 'Leave all shown')].filter(Boolean),

@@ -82,6 +82,30 @@ const idOut = `
     gl_FragColor = vec4(mod(i, 256.0), mod(floor(i / 256.0), 256.0), floor(i / 65536.0), 255.0) / 255.0;
   }`;
 
+// A coarse stand-in of many triangles, on the same corners: those of one part that lie in one cell become the first of them; what is left of
+// triangles then is what spans three cells (Rossignac and Borrel, 1993).
+function coarser({position, part, index}, cell) {
+  const n = part.length, mask = (1 << Math.ceil(Math.log2(2 * n + 1))) - 1, slot = new Int32Array(mask + 1).fill(-1), first = new Uint32Array(n);
+  const at = (i, k) => Math.floor(position[3 * i + k] / cell);
+  for (let i = 0; i < n; ++i) {
+    const x = at(i, 0), y = at(i, 1), z = at(i, 2);
+    let h = (Math.imul(x, 73856093) ^ Math.imul(y, 19349663) ^ Math.imul(z, 83492791) ^ Math.imul(part[i], 2654435761)) & mask;
+    for (;; h = (h + 1) & mask) {
+      const j = slot[h];
+      if (j < 0) { slot[h] = i, first[i] = i; break; }
+      if (part[j] === part[i] && at(j, 0) === x && at(j, 1) === y && at(j, 2) === z) { first[i] = j; break; }
+    }
+  }
+  const out = [];
+  for (let t = 0; t < index.length; t += 3) {
+    const a = first[index[t]], b = first[index[t + 1]], c = first[index[t + 2]];
+    if (a !== b && b !== c && c !== a) out.push(a, b, c);
+  }
+  return Uint32Array.from(out);
+}
+const many = 100000;  // triangles from which on a layer has a stand-in while it moves and frames come late
+const cells = 260;    // of it over the model: a few pixels each
+
 const attributes = {position: 3, other: 3, part: 1, id: 1, rim: 4, colour: 3, side: 2, width: 1, dash: 1};
 
 function geometryOf(arrays, corners) {
@@ -257,7 +281,7 @@ export class Scene {
     const box = this.canvas.parentElement.getBoundingClientRect();
     this.width = Math.max(1, Math.floor(box.width)), this.height = Math.max(1, Math.floor(box.height));
     // At rest twice as fine as the screen, which smooths edges; while it moves as fine as the machine keeps up with.
-    this.ratios = [Math.max(2, window.devicePixelRatio || 1), 1, 0.5];
+    this.ratios = [Math.max(2, window.devicePixelRatio || 1), 1, 0.5, 0.5];
     this.ratio = 1, this.renderer.setPixelRatio(1), this.renderer.setSize(this.width, this.height, false);
     this.level = this.level ?? 0;
     this.redraw(true);
@@ -292,11 +316,13 @@ export class Scene {
     this.waiting = true;
     requestAnimationFrame((now) => {
       this.waiting = false;
-      const gap = now - (this.lastFrame || 0), running = this.moving && gap < 600;
-      if (running && gap > 42) this.level = Math.min(this.ratios.length - 1, this.level + 1);
+      const gap = now - (this.lastFrame || 0), running = this.moving && this.wasMoving;
+      this.wasMoving = this.moving;
+      if (running && gap > 42 ) this.level = Math.min(this.ratios.length - 1, this.level + 1);
       if (running && gap < 20 && this.level > 0 && ++this.calm > 30) --this.level, this.calm = 0;
       if (gap > 20) this.calm = 0;
       this.setRatio(this.moving ? this.ratios[this.level] : this.ratios[0]);
+      this.standIn(this.moving && this.level === 3);
       this.draw();
       this.lastFrame = now;
       clearTimeout(this.settle);
@@ -305,23 +331,33 @@ export class Scene {
       for (const f of this.after) f();
     });
   }
+  standIn(on) {
+    for (const l of this.layers.values()) {
+      if (!l.surface || !l.mesh || l.arrays.index.length < 3 * many || (on && !l.mesh.visible)) continue;
+      if (on && !l.coarse) l.coarse = new THREE.BufferAttribute(coarser(l.arrays, this.radius / cells), 1), l.whole = l.mesh.geometry.index;
+      if (!l.coarse || on === Boolean(l.standsIn)) continue;
+      l.standsIn = on, l.mesh.geometry.index = on ? l.coarse : l.whole;
+      if (on) l.lines = l.own.lines.value;
+      l.own.lines.value = on ? 0 : l.lines;
+    }
+  }
   draw() {
     this.setEye();
     const style = getComputedStyle(document.documentElement);
     this.renderer.setClearColor(new THREE.Color(style.getPropertyValue('--paper').trim() || '#fbfbfa'), 1);
     this.renderer.render(this.scene, this.eye);
   }
-  // Milliseconds a frame of a number of turned ones, each waited for; with nothing in the scene, for comparison.
-  async time(frames, empty = false) {
+  // Milliseconds a frame of a number of turned ones, each waited for; with nothing in the scene, for comparison; `coarse`: as drawn where frames come late.
+  async time(frames, empty = false, coarse = false) {
     const gl = this.renderer.getContext(), pixel = new Uint8Array(4), kept = this.scene, start = performance.now();
     if (empty) this.scene = new THREE.Scene();
-    this.setRatio(1);
+    this.setRatio(coarse ? 0.5 : 1), this.standIn(coarse);
     for (let i = 0; i < frames; ++i) {
       this.camera.view.azimuth += 2;
       this.draw();
       gl.readPixels(0, 0, 1, 1, gl.RGBA, gl.UNSIGNED_BYTE, pixel);
     }
-    this.scene = kept, this.camera.view.azimuth -= 2 * frames;
+    this.scene = kept, this.camera.view.azimuth -= 2 * frames, this.standIn(false);
     const ms = (performance.now() - start) / frames;
     this.redraw();
     return ms;
