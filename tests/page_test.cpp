@@ -107,6 +107,15 @@ TEST_F(Page, RowMovesTheCameraAndClickFindsTheRow) {
     EXPECT_NEAR(browser().run("return window.halvo.scene.camera.goal.span").get<double>(), before["span"].get<double>(), 1e-6 * before["span"].get<double>());
 }
 
+TEST_F(Page, RowsAreChosenTogether) {
+    browser().open(address("list=members"));
+    browser().run("document.querySelector('#panel tr[data-key=\"0\"]').click(); document.querySelector('#panel tr[data-key=\"7\"]').dispatchEvent(new MouseEvent('click', {bubbles: true, ctrlKey: true}))");
+    EXPECT_EQ(browser().run("return [...document.querySelectorAll('#panel tr[aria-selected=true]')].map((r) => r.dataset.key)"), Json::parse(R"(["0", "7"])"));
+    EXPECT_EQ(browser().run("return window.halvo.chosen.size"), 2);
+    browser().run("document.getElementById('only').click()");
+    EXPECT_EQ(browser().run("const p = window.halvo.parts, n = p.count; return [...Array(n).keys()].filter((i) => !window.halvo.hidden.has(i)).length"), 3);  // and what belongs to no body
+}
+
 TEST_F(Page, DragTurnsAndBoxMarks) {
     browser().open(address());
     const double azimuth = browser().run("return window.halvo.scene.camera.view.azimuth").get<double>();
@@ -194,7 +203,8 @@ TEST_F(Page, TurnsSmoothly) {
                  full = browser().run("return await window.halvo.scene.time(20)").get<double>();
     RecordProperty("milliseconds_a_frame", std::to_string(full));
     RecordProperty("milliseconds_an_empty_frame", std::to_string(empty));
-    EXPECT_GT(full, 0);
+    // 8 to 10 times an empty frame as measured; the bound leaves room for a loaded machine, not for another order.
+    EXPECT_LT(full, 40 * empty);
 }
 
 TEST_F(Page, IsReachableByKeysAndNamesItsParts) {

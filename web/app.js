@@ -139,16 +139,16 @@ class App {
     }
   }
   // To a row of a list: its parts are marked, the camera goes there.
-  go(to) {
+  go(to, more = false) {
     if (to.tab !== undefined && to.key !== undefined) this.key = String(to.key);
-    this.chosen = new Set(to.parts || []), this.elements = new Set((to.elements || []).filter((e) => e >= 0));
+    this.chosen = new Set([...(more ? this.chosen : []), ...(to.parts || [])]), this.elements = new Set((to.elements || []).filter((e) => e >= 0));
     this.faces = to.faces || null;
     this.showState();
-    let box = this.boxOf(to.parts || []);
+    let box = this.boxOf([...this.chosen]);
     if (to.close && to.place) {
       const r = to.near ? Math.max(to.near, 0.02 * this.content.span) : 0.09 * this.content.span;
       box = [to.place.map((v) => v - r), to.place.map((v) => v + r)];
-    } else if (!box && to.place) box = [to.place.map((v) => v - 0.09 * this.content.span), to.place.map((v) => v + 0.09 * this.content.span)];
+    } else if (!(to.parts || []).length && to.place) box = [to.place.map((v) => v - 0.09 * this.content.span), to.place.map((v) => v + 0.09 * this.content.span)];
     if (box) {
       const pad = 0.15 * Math.max(...box[1].map((v, k) => v - box[0][k]), 1e-6);
       this.scene.camera.fit(box[0].map((v) => v - pad), box[1].map((v) => v + pad), this.room());
@@ -569,7 +569,7 @@ class App {
     $('undo').onclick = () => { if (!this.scene.camera.back()) this.tell('this is where the camera began'); };
     $('theme').onclick = () => this.setTheme(document.documentElement.dataset.theme === 'dark' ? 'light' : 'dark');
     $('copy-address').onclick = () => { this.remember(true); navigator.clipboard.writeText(location.href).then(() => this.tell('address copied; it shows just this view'), () => this.tell('copying is not allowed here; the address bar has it')); };
-    $('keys').replaceChildren(element('h2', {}, 'Keys'), element('dl', {}, this.keysText().map(([k, t]) => [element('dt', {}, k), element('dd', {}, t)])), element('p', {}, 'Drag turns, right button or two fingers move, wheel or pinch zooms; a click says what it is.'), element('form', {method: 'dialog'}, element('button', {}, 'Close')));
+    $('keys').replaceChildren(element('h2', {}, 'Keys'), element('dl', {}, this.keysText().map(([k, t]) => [element('dt', {}, k), element('dd', {}, t)])), element('p', {}, 'Drag turns, right button or two fingers move, wheel or pinch zooms; a click says what it is. Rows of a list are chosen together with Control or Shift.'), element('form', {method: 'dialog'}, element('button', {}, 'Close')));
     $('help').onclick = () => $('keys').showModal();
     $('tools').onsubmit = (e) => e.preventDefault();
   }

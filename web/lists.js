@@ -66,8 +66,8 @@ export class Table {
   }
   row(r) {
     const {options} = this, key = options.key(r);
-    const tr = element('tr', {tabindex: 0, 'data-key': key, 'aria-selected': String(key === this.current), onclick: () => this.choose(r), onkeydown: (e) => {
-      if (e.key === 'Enter' || e.key === ' ') this.choose(r), e.preventDefault();
+    const tr = element('tr', {tabindex: 0, 'data-key': key, 'aria-selected': String(key === this.current), onclick: (e) => this.choose(r, e.ctrlKey || e.metaKey || e.shiftKey), onkeydown: (e) => {
+      if (e.key === 'Enter' || e.key === ' ') this.choose(r, e.ctrlKey || e.shiftKey), e.preventDefault();
       const next = e.key === 'ArrowDown' ? tr.nextElementSibling : e.key === 'ArrowUp' ? tr.previousElementSibling : null;
       if (next) next.focus(), e.preventDefault();
     }});
@@ -77,19 +77,23 @@ export class Table {
     }
     return tr;
   }
-  choose(r, quiet = false) {
-    this.select(this.options.key(r));
-    if (!quiet) this.options.chosen(r);
+  // With `more`, besides what is chosen already.
+  choose(r, more = false) {
+    const key = this.options.key(r);
+    this.several = more ? new Set([...(this.several || [this.current]), key].filter((k) => k !== undefined)) : null;
+    this.select(key);
+    this.options.chosen(r, more);
   }
   // Marks a row, and lays out as many as it takes to show it.
   select(key) {
+    if (this.several && !this.several.has(key)) this.several = null;
     this.current = key;
     const at = this.list.findIndex((r) => this.options.key(r) === key);
     while (at >= this.laid && this.laid < this.list.length) this.lay();
     for (const tr of this.body.children) {
-      const on = tr.dataset.key === String(key);
+      const on = tr.dataset.key === String(key) || Boolean(this.several && [...this.several].some((k) => String(k) === tr.dataset.key));
       tr.setAttribute('aria-selected', String(on));
-      if (on) tr.scrollIntoView({block: 'nearest'});
+      if (tr.dataset.key === String(key)) tr.scrollIntoView({block: 'nearest'});
     }
   }
 }

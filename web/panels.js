@@ -25,7 +25,7 @@ export function panels(app) {
     const show = (r) => detail.replaceChildren(...(options.detail ? options.detail(r) : []));
     const table = new Table(panel, columns, rows, {
       name: options.name, key: options.key, size: options.size, tools: options.tools, sorted: options.sorted, down: options.down, words: app.words, searched: app.searched,
-      chosen: (r) => { show(r); app.go({tab: app.tab, key: options.key(r), ...options.where(r)}); },
+      chosen: (r, more) => { show(r); app.go({tab: app.tab, key: options.key(r), ...options.where(r)}, more); },
     });
     panel.append(detail);
     app.table = table;
