@@ -16,6 +16,7 @@ function facts(list) {
 export function panels(app) {
   const {content, parts, choices} = app, s = content.summary, label = (b) => (b > 0 && s.bodies[b - 1] ? s.bodies[b - 1].label : '');
   const between = (b) => (b[0] === b[1] ? `within ${label(b[0])}` : `${label(b[0])} and ${label(b[1])}`);
+  const carries = (x) => (x.carries ? `${figure(x.carries.force)} N and ${figure(x.carries.moment)} N mm at most, ${figure(100 * x.carries.share, 3)} % of all that pushes in ${x.carries.case}` : '');
   const panelsByName = new Map();
   const add = (id, title, count, build) => panelsByName.set(id, {id, title, count, build});
 
@@ -123,13 +124,13 @@ export function panels(app) {
   const joints = s.joints.map((j, i) => ({...j, number: i})).concat(content.near.map((n, i) => ({...n, number: s.joints.length + i, kind: 'open gap', state: 'open', length: NaN, moved: NaN})));
   add('joints', 'Joints', joints.length, (panel) => listed(panel, [
     number('#', (j) => j.number), column('kind', (j) => j.kind), column('between', (j) => between(j.bodies)), number('gap mm', (j) => small(j.gap)),
-    number('length', (j) => small(j.length)), column('state', (j) => j.state), choiceColumn((j) => choices.decision.get(j.id)),
+    number('length', (j) => small(j.length)), ...(s.results ? [number('load %', (j) => (j.carries ? 100 * j.carries.share : NaN))] : []), column('state', (j) => j.state), choiceColumn((j) => choices.decision.get(j.id)),
   ], joints, {name: 'joints', key: (j) => j.id, size: 3, flag: (j) => (j.state === 'refused' ? `${j.number} refused` : j.state === 'open' ? `${j.number} open` : String(j.number)),
     where: (j) => ({parts: app.partsOfKeys([j.a, j.b]), place: content.local(j.place), close: true}),
     tools: (list) => [many(list.map((j) => j.id), 'leave', 'Leave all shown'), many(list.map((j) => j.id), 'take', 'Take all shown')].filter(Boolean),
     detail: (j) => {
       const d = choices.decision.get(j.id);
-      if (j.state !== 'open') return [facts([['id', j.id], ['place', placeText(j.place)], ['carried on by', `${figure(small(j.moved))} mm`], ['why', d ? d.about : '']]), ...buttonsFor(d)];
+      if (j.state !== 'open') return [facts([['id', j.id], ['place', placeText(j.place)], ['carried on by', `${figure(small(j.moved))} mm`], ['carries', carries(j)], ['why', d ? d.about : '']]), ...buttonsFor(d)];
       const reach = Math.ceil(1.05 * j.gap * 20) / 20;
       return [facts([['id', j.id], ['place', placeText(j.place)], ['why', `wider than join.reach, ${figure(content.plan.reach)} mm`]]),
         element('p', {class: 'actions'}, element('button', {type: 'button', onclick: () => { choices.value('join.reach', `${reach} mm`); app.refresh(); }}, `Close gaps up to ${reach} mm`))];
@@ -211,8 +212,8 @@ export function panels(app) {
         {name: 'probes', key: (p) => p.number, flag: (p) => p.name, where: (p) => ({place: content.local(p.max_at), parts: [], close: true}), detail: (p) => [facts([['most at', placeText(p.max_at)], ['least at', placeText(p.min_at)], ['sum', `${figure(p.sum)} ${p.unit}, of ${p.count}`]])]});
     }
     if ((s.modes || []).length) panel.append(element('h3', {}, 'Modes'), element('ol', {class: 'links'}, s.modes.map((m, i) => element('li', {}, element('button', {type: 'button', 'data-mode': m.number, onclick: () => app.showCase('mode', i, 'displacement', true)}, `${figure(m.frequency)} Hz`)))));
-    panel.append(element('h3', {}, 'What it is made of'), element('table', {}, element('thead', {}, element('tr', {}, ['of', 'material', 'thickness or section', 'mass kg'].map((t) => element('th', {scope: 'col'}, t)))),
-      element('tbody', {}, s.properties.slice(0, 300).map((p) => element('tr', {}, [said(p.body), said(p.material), said(p.section || `${figure(p.thickness)} mm`), figure(1000 * p.mass)].map((x) => element('td', {}, x)))))));
+    panel.append(element('h3', {}, 'What it is made of'), element('table', {}, element('thead', {}, element('tr', {}, ['of', 'material', 'thickness or section', 'mass kg', 'passes on % of load'].map((t) => element('th', {scope: 'col'}, t)))),
+      element('tbody', {}, s.properties.slice(0, 300).map((p) => element('tr', {}, [said(p.body), said(p.material), said(p.section || `${figure(p.thickness)} mm`), figure(1000 * p.mass), p.carries ? figure(100 * p.carries.share, 3) : ''].map((x) => element('td', {}, x)))))));
   });
 
   if (content.study) add('study', 'Study', content.study.runs.length, (panel) => {

@@ -206,23 +206,41 @@ void list_sections(const Job& job) {
     t.print();
 }
 
+// What goes through it where it carries most: force, share of the load, case; empty where nothing was solved.
+std::vector<std::string> carried_cells(const Job& job, std::vector<Carried> CaseResult::*list, std::size_t i) {
+    if (job.solution.cases.empty()) return {};
+    const auto most = most_carried(job.solution, list, i);
+    if (!most) return {"", "", "", ""};
+    return {fmt::format("{:.4g}", most->force), fmt::format("{:.4g}", most->moment), fmt::format("{:.3g}", 100 * most->share), most->load_case};
+}
+std::vector<std::string> with_carried(const Job& job, std::vector<std::string> heads) {
+    if (!job.solution.cases.empty()) heads.insert(heads.end(), {"carries N", "N mm", "% of load", "case"});
+    return heads;
+}
+std::vector<std::string> joined(std::vector<std::string> a, const std::vector<std::string>& b) {
+    a.insert(a.end(), b.begin(), b.end());
+    return a;
+}
+
 void list_joints(const Job& job) {
-    Table t({"#", "id", "kind", "between", "and", "gap mm", "length mm", "moved mm", "state"});
+    Table t(with_carried(job, {"#", "id", "kind", "between", "and", "gap mm", "length mm", "moved mm", "state"}));
     for (std::size_t i = 0; i < job.model.joints.size(); ++i) {
         const JointRecord& j = job.model.joints[i];
-        t.row({std::to_string(i), j.key, kind_name(j.kind), body_name(job, j.bodies[0]), body_name(job, j.bodies[1]), number(j.gap), number(j.length),
-               number(j.moved), state_name(j.state)});
+        t.row(joined({std::to_string(i), j.key, kind_name(j.kind), body_name(job, j.bodies[0]), body_name(job, j.bodies[1]), number(j.gap), number(j.length),
+                      number(j.moved), state_name(j.state)},
+                     carried_cells(job, &CaseResult::through_joint, i)));
     }
     t.print();
 }
 
 void list_seams(const Job& job) {
-    Table t({"#", "kind", "sheets", "length mm"});
-    int n = 0;
+    Table t(with_carried(job, {"#", "kind", "sheets", "length mm"}));
+    std::size_t n = 0;
     for (const Seam& s : seams(job.model)) {
         std::string names;
         for (SheetId k : s.sheets) names += (names.empty() ? "" : " ") + job.model.sheets[k.index()].key;
-        t.row({std::to_string(n++), kind_name(s.kind), names, number(job.model.length(s.edge))});
+        t.row(joined({std::to_string(n), kind_name(s.kind), names, number(job.model.length(s.edge))}, carried_cells(job, &CaseResult::through_seam, n)));
+        ++n;
     }
     t.print();
 }

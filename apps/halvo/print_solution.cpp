@@ -65,8 +65,13 @@ void list_modes(const Job& job) {
 }
 
 void list_properties(const Job& job) {
-    Table t({"id", "body", "material", "thickness mm", "section", "mass kg"});
-    for (const Property& p : job.solution.properties) t.row({p.what, p.body, p.material, p.sheet ? figure(p.thickness) : "", p.section, figure(1000 * p.mass)});
+    Table t({"id", "body", "material", "thickness mm", "section", "mass kg", "passes on N", "% of load", "case"});
+    for (std::size_t i = 0; i < job.solution.properties.size(); ++i) {
+        const Property& p = job.solution.properties[i];
+        const auto most = most_carried(job.solution, &CaseResult::through_property, i);
+        t.row({p.what, p.body, p.material, p.sheet ? figure(p.thickness) : "", p.section, figure(1000 * p.mass), most ? figure(most->force) : "",
+               most ? fmt::format("{:.3g}", 100 * most->share) : "", most ? most->load_case : ""});
+    }
     t.print();
     fmt::print("  {} kg in all, centre at {}\n", figure(1000 * job.solution.mass), at(job.solution.mass_centre, job.solids.shift));
 }

@@ -4,6 +4,11 @@
 
 namespace halvo {
 
+/// What goes through a connection: sums over its nodes of the magnitudes of force (N) and moment (N mm). NaN where it has no nodes of its own.
+struct Carried {
+    double force = 0, moment = 0;
+};
+
 /// One case, solved.
 struct CaseResult {
     std::string name;
@@ -21,7 +26,11 @@ struct CaseResult {
     std::string peak;                    ///< why the largest stress has no end where it is: it grows as the mesh gets finer; empty: it has
     double max_von_mises_elsewhere = 0;  ///< at least an element away from such places
     Vec3 max_von_mises_elsewhere_at = Vec3::Zero();
-    std::vector<double> energy_of;  ///< strain energy of each of Solution::properties (N mm)
+    std::vector<double> energy_of;          ///< strain energy of each of Solution::properties (N mm)
+    std::vector<Carried> through_property;  ///< what each of Solution::properties takes from others and gives to others: half of both
+    std::vector<Carried> through_seam;      ///< as halvo::seams lists them
+    std::vector<Carried> through_joint;     ///< as Model::joints
+    double load = 0;                        ///< all that pushes: magnitudes of the applied forces, node by node (N)
     Vec3 max_displacement_at = Vec3::Zero(), max_von_mises_at = Vec3::Zero();
 };
 
@@ -62,6 +71,14 @@ struct Solution {
 /// Statics of every case and modes, of the mesh. `sets` and `frames` are those the rules name. Throws Error{stage} with one line where the structure
 /// can still move, conditions conflict, a material is missing or a rule picks nothing.
 [[nodiscard]] Solution solve(const Model& model, const Mesh& mesh, const SolveOptions& options, const JoinOptions& names = {}, const Observer& observer = {});
+
+/// Where something carries most, over all cases: `list` is one of CaseResult's through_ lists. Nothing where it is not known.
+struct MostCarried {
+    double force = 0, moment = 0;  ///< N, N mm
+    double share = 0;              ///< force over all that pushes in the case
+    std::string load_case;
+};
+[[nodiscard]] std::optional<MostCarried> most_carried(const Solution& solution, std::vector<Carried> CaseResult::*list, std::size_t number);
 
 /// The places that rules of the plan name: they get nodes of their own (mm, as the file has them).
 [[nodiscard]] std::vector<Vec3> places_named(const SolveOptions& options);

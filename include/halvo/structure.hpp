@@ -136,6 +136,13 @@ struct BeamState {
     double energy = 0;
 };
 
+/// With what the elements of one group are held at a node where they meet others: force and moment, those of their own loads taken off.
+struct GroupForce {
+    std::int32_t node = -1, group = -1;
+    bool beams = false;  ///< group of beams, not of shells
+    Eigen::Matrix<double, 6, 1> force = Eigen::Matrix<double, 6, 1>::Zero();
+};
+
 struct StructureState {
     Eigen::VectorXd movement;                                       ///< 6 a node: mm, rad
     Eigen::VectorXd applied;                                        ///< loads as they act at nodes
@@ -145,6 +152,7 @@ struct StructureState {
     double energy = 0;                                              ///< strain energy (N mm)
     std::vector<ShellState> shells;
     std::vector<BeamState> beams;
+    std::vector<GroupForce> meetings;  ///< where groups meet, or arms and equations connect them; by node, then group
 };
 
 /// A shape the structure swings in.

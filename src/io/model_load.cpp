@@ -555,7 +555,7 @@ Job read_model(const std::filesystem::path& file) {
     load_model(db, job, version);
     if (version >= 8) load_halved(db, job, version);
     load_mesh_and_proof(db, job, version);
-    if (version >= 11) io::load_solution(db, job.solution);
+    if (version >= 11) io::load_solution(db, job.solution, version);
     for (Element& e : job.mesh.elements)
         if (version < 8 && e.member)
             e.section_offset = section_offset(job.model.members[e.member.index()], 0.5 * (job.mesh.nodes[static_cast<std::size_t>(e.nodes[0])] +

@@ -3,6 +3,9 @@
 
 #include "io/blob.hpp"
 
+#include <cmath>
+#include <limits>
+
 namespace halvo::io {
 namespace {
 
@@ -48,7 +51,7 @@ void totals_of(Result& r, const Each& each) {
     for (auto* v : {&r.stress_error_at, &r.max_von_mises_elsewhere_at, &r.applied_force, &r.applied_moment, &r.reaction_force, &r.reaction_moment,
                     &r.max_displacement_at, &r.max_von_mises_at})
         for (Eigen::Index k = 0; k < 3; ++k) each((*v)[k]);
-    each(r.stress_error), each(r.max_von_mises_elsewhere), each(r.residual), each(r.energy), each(r.max_displacement), each(r.max_von_mises);
+    each(r.stress_error), each(r.max_von_mises_elsewhere), each(r.residual), each(r.energy), each(r.max_displacement), each(r.max_von_mises), each(r.load);
 }
 
 template <class State>
@@ -64,6 +67,21 @@ std::vector<State> states_of(BlobIn in) {
     std::size_t at = 0;
     while (at < all.size()) numbers_of(out.emplace_back(), [&](double& v) { v = at < all.size() ? all[at++] : 0; });
     return out;
+}
+
+// What is not known has no number in the database.
+constexpr double not_known = -1;
+double stored(double v) {
+    return std::isnan(v) ? not_known : v;
+}
+double loaded(double v) {
+    return v < 0 ? std::numeric_limits<double>::quiet_NaN() : v;
+}
+
+// Of a case, by what they are of.
+template <class Result>
+auto carried_lists(Result& c) {
+    return std::array{std::pair{"property", &c.through_property}, std::pair{"seam", &c.through_seam}, std::pair{"joint", &c.through_joint}};
 }
 
 void put_place(Statement& s, const Vec3& p) {
@@ -96,6 +114,11 @@ void save_solution(Database& db, const Solution& s) {
         r.bind(c.name).blob(packed(flat(c.movement))).blob(packed(flat(c.applied))).blob(packed(flat(c.reaction))).blob(packed_states(c.shells));
         r.blob(packed_states(c.beams)).blob(stress.bytes()).blob(packed(totals)).blob(supports.bytes()).blob(packed(c.energy_of)).bind(c.peak).done();
     }
+    Statement through(db, "INSERT INTO carried VALUES(?,?,?,?,?)");
+    for (std::size_t i = 0; i < s.cases.size(); ++i)
+        for (const auto& [kind, list] : carried_lists(s.cases[i]))
+            for (std::size_t k = 0; k < list->size(); ++k)
+                through.bind(static_cast<int>(i)).bind(kind).bind(static_cast<int>(k)).bind(stored((*list)[k].force)).bind(stored((*list)[k].moment)).done();
     Statement m(db, "INSERT INTO modes VALUES(?,?,?)");
     for (std::size_t i = 0; i < s.modes.size(); ++i) m.bind(static_cast<int>(i + 1)).bind(s.modes[i].frequency).blob(packed(flat(s.modes[i].movement))).done();
     Statement p(db, "INSERT INTO probes VALUES(?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)");
@@ -117,7 +140,7 @@ void save_solution(Database& db, const Solution& s) {
             .done();
 }
 
-void load_solution(Database& db, Solution& s) {
+void load_solution(Database& db, Solution& s, int version) {
     Statement head(db, "SELECT nodes,shells,beams,unknowns,mass,centre_x,centre_y,centre_z FROM solution");
     if (!head.step()) return;
     s.nodes = BlobIn(head.text()).get<std::vector<Vec3>>();
@@ -149,6 +172,16 @@ void load_solution(Database& db, Solution& s) {
         }
         c.energy_of = BlobIn(r.text()).get<std::vector<double>>(), c.peak = r.text();
         s.cases.push_back(std::move(c));
+    }
+    if (version >= 12) {
+        Statement through(db, "SELECT result,kind,force,moment FROM carried ORDER BY result,kind,number");
+        while (through.step()) {
+            const auto i = static_cast<std::size_t>(through.integer());
+            const std::string what = through.text();
+            const double force = loaded(through.real()), moment = loaded(through.real());
+            for (const auto& [kind, list] : carried_lists(s.cases.at(i)))
+                if (what == kind) list->push_back({force, moment});
+        }
     }
     Statement m(db, "SELECT frequency,movement FROM modes ORDER BY number");
     while (m.step()) {

@@ -8,6 +8,7 @@ namespace halvo::io {
 inline constexpr const char* solution_schema = R"(
 CREATE TABLE solution(nodes BLOB, shells BLOB, beams BLOB, unknowns INTEGER, mass REAL, centre_x REAL, centre_y REAL, centre_z REAL);
 CREATE TABLE results(name TEXT, movement BLOB, applied BLOB, reaction BLOB, shells BLOB, beams BLOB, node_stress BLOB, totals BLOB, supports BLOB, energy BLOB, peak TEXT);
+CREATE TABLE carried(result INTEGER, kind TEXT, number INTEGER, force REAL, moment REAL);
 CREATE TABLE modes(number INTEGER, frequency REAL, movement BLOB);
 CREATE TABLE probes(name TEXT, load_case TEXT, of TEXT, unit TEXT, min REAL, max REAL, mean REAL, sum REAL, count INTEGER,
   min_x REAL, min_y REAL, min_z REAL, max_x REAL, max_y REAL, max_z REAL);
@@ -15,6 +16,6 @@ CREATE TABLE properties(what TEXT, body TEXT, material TEXT, section TEXT, sheet
 )";
 
 void save_solution(Database& db, const Solution& solution);
-void load_solution(Database& db, Solution& solution);
+void load_solution(Database& db, Solution& solution, int version);
 
 }  // namespace halvo::io

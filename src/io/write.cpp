@@ -278,14 +278,23 @@ Json probes_json(const Solution& s, const Vec3& shift) {
     return out;
 }
 
+// What goes through connections and parts, where they carry most.
+void add_carried(Json& list, const Solution& s, std::vector<Carried> CaseResult::*of) {
+    for (std::size_t i = 0; i < list.size(); ++i)
+        if (const auto most = most_carried(s, of, i))
+            list[i]["carries"] = {{"force", most->force}, {"moment", most->moment}, {"share", most->share}, {"case", most->load_case}};
+}
+
 void add_solution(Json& j, const Solution& s, const Vec3& shift) {
     if (s.nodes.empty()) return;
+    add_carried(j["joints"], s, &CaseResult::through_joint), add_carried(j["seams"], s, &CaseResult::through_seam);
     j["results"] = results_json(s, shift), j["probes"] = probes_json(s, shift);
     Json modes = Json::array(), properties = Json::array();
     for (std::size_t i = 0; i < s.modes.size(); ++i) modes.push_back({{"number", i + 1}, {"frequency", s.modes[i].frequency}});
     for (const Property& p : s.properties)
         properties.push_back(
             {{"id", p.what}, {"body", p.body}, {"material", p.material}, {"section", p.section}, {"thickness", p.thickness}, {"mass", p.mass}});
+    add_carried(properties, s, &CaseResult::through_property);
     j["modes"] = modes, j["properties"] = properties;
     j["solution"] = {{"unknowns", s.unknowns}, {"mass", s.mass}, {"mass_centre", place(s.mass_centre, shift)}};
 }

@@ -90,6 +90,25 @@ Eigen::MatrixXd Equations::Parts::mass_of(std::size_t e, bool lumped) const {
     return m;
 }
 
+void Equations::Parts::find_meetings() {
+    constexpr std::int32_t none = -1;
+    meets.assign(structure.nodes.size(), 0);
+    // The first group seen at each node: shells of a sheet and beams of a member are told apart by one bit.
+    std::vector<std::int64_t> first(structure.nodes.size(), none);
+    const auto see = [&](std::int32_t node, std::int64_t group) {
+        if (first[ix(node)] == none) first[ix(node)] = group;
+        else if (first[ix(node)] != group) meets[ix(node)] = 1;
+    };
+    for (const ShellPart& p : structure.shells)
+        for (int k = 0; k < p.count(); ++k) see(p.nodes[ix(k)], 2 * std::int64_t{p.group + 1});
+    for (const BeamPart& p : structure.beams)
+        for (const std::int32_t n : p.nodes) see(n, 2 * std::int64_t{p.group + 1} + 1);
+    for (const RigidArm& a : structure.arms) meets[ix(a.master)] = meets[ix(a.slave)] = 1;
+    for (const MotionEquation& e : structure.equations)
+        if (e.source < 0)
+            for (const auto& [movement, factor] : e.terms) meets[ix(movement / 6)] = 1;
+}
+
 void Equations::Parts::eliminate() {
     const auto give_up = [&](const MotionEquation& e, std::int64_t movement) {
         if (elimination->add(e, movement) == Elimination::Outcome::conflict) conflicts.push_back(static_cast<std::int32_t>(elimination->equations()) - 1);
@@ -311,6 +330,7 @@ Equations::Equations(const Structure& structure, const Observer& observer) : p_(
     p.elimination.emplace(6 * structure.nodes.size(), p.size);
     observer.tell("solve", 0);
     p.eliminate();
+    p.find_meetings();
     p.unknowns = unknowns_of(structure, *p.elimination);
     p.assembler.emplace(
         p.count(), [&](std::size_t e) { return p.nodes_of(e); }, p.unknowns, *p.elimination);

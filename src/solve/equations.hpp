@@ -16,6 +16,7 @@ struct Equations::Parts {
     std::optional<Elimination> elimination;
     std::int32_t first_equation = 0;  // number of the structure's first in the elimination
     std::vector<std::int32_t> conflicts;
+    std::vector<char> meets;  // is the node one where groups of elements meet, or that arms and equations connect?
     Unknowns unknowns;
     std::optional<Assembler> assembler;
     LowerMatrix stiffness;
@@ -32,6 +33,7 @@ struct Equations::Parts {
     [[nodiscard]] Eigen::MatrixXd stiffness_of(std::size_t e) const;
     [[nodiscard]] Eigen::MatrixXd mass_of(std::size_t e, bool lumped) const;
     void eliminate();
+    void find_meetings();
     void find_rigid_motions();
     void find_loose_motions();
     void finish_motion(FreeMotion& f) const;
@@ -54,6 +56,7 @@ public:
 
 private:
     [[nodiscard]] Vec3 beam_force(std::size_t i) const;
+    [[nodiscard]] bool meets(std::int32_t node) const { return p_.meets[static_cast<std::size_t>(node)] != 0; }
     [[nodiscard]] Vector24 shell_forces(std::size_t i) const;
     const Equations::Parts& p_;
     const StructureLoads& loads_;

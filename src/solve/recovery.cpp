@@ -5,6 +5,8 @@
 #include <Eigen/Eigenvalues>
 
 #include <cmath>
+#include <map>
+#include <tuple>
 
 namespace halvo {
 
@@ -81,6 +83,19 @@ Eigen::VectorXd Recovery::held_by_elements(const Eigen::VectorXd& u, StructureSt
     });
     for (std::size_t i = 0; i < s.shells.size(); ++i)
         for (int k = 0; k < s.shells[i].count(); ++k) f.segment<6>(Eigen::Index{6} * s.shells[i].nodes[ix(k)]) += shells[i].segment<6>(Eigen::Index{6} * k);
+    std::map<std::tuple<std::int32_t, bool, std::int32_t>, Eigen::Matrix<double, 6, 1>> meetings;  // node, of beams, group
+    const auto meet = [&](std::int32_t node, bool beams, std::int32_t group, const Eigen::Matrix<double, 6, 1>& force) {
+        meetings.try_emplace({node, beams, group}, Eigen::Matrix<double, 6, 1>::Zero()).first->second += force;
+    };
+    for (std::size_t i = 0; state && i < s.shells.size(); ++i) {
+        const ShellPart& part = s.shells[i];
+        bool any = false;
+        for (int k = 0; k < part.count(); ++k) any = any || meets(part.nodes[ix(k)]);
+        if (!any) continue;
+        const Vector24 own = shells[i] - shell_forces(i);
+        for (int k = 0; k < part.count(); ++k)
+            if (meets(part.nodes[ix(k)])) meet(part.nodes[ix(k)], false, part.group, own.segment<6>(Eigen::Index{6} * k));
+    }
     double energy = 0;
     for (std::size_t i = 0; i < s.beams.size(); ++i) {
         const BeamPart& b = s.beams[i];
@@ -90,6 +105,8 @@ Eigen::VectorXd Recovery::held_by_elements(const Eigen::VectorXd& u, StructureSt
         const Vec3 force = beam_force(i);
         BeamState at = beam_state(shape, s.sections[ix(b.section)], s.materials[ix(b.material)], own, force,
                                   loads_.beam_warming.empty() ? 0 : loads_.beam_warming[i], held);
+        for (int k = 0; state && k < 2; ++k)
+            if (meets(b.nodes[ix(k)])) meet(b.nodes[ix(k)], true, b.group, held.segment<6>(Eigen::Index{6} * k));
         // Forces of even loads are on the side of the loads.
         held += beam_load(shape, s.sections[ix(b.section)], s.materials[ix(b.material)], force, 0);
         for (int k = 0; k < 2; ++k) f.segment<6>(Eigen::Index{6} * b.nodes[ix(k)]) += held.segment<6>(Eigen::Index{6} * k);
@@ -104,6 +121,7 @@ Eigen::VectorXd Recovery::held_by_elements(const Eigen::VectorXd& u, StructureSt
     if (state) {
         for (const ShellState& k : states) energy += k.energy;
         state->energy = energy, state->shells = std::move(states);
+        for (const auto& [at, force] : meetings) state->meetings.push_back({std::get<0>(at), std::get<2>(at), std::get<1>(at), force});
     }
     return f;
 }

@@ -1,6 +1,7 @@
 // The stage: structure from the mesh, cases from the plan's loads, one factorization for all cases with the same supports.
 #include "core/index.hpp"
 #include "core/keys.hpp"
+#include "solve/carried.hpp"
 #include "solve/probes.hpp"
 
 #include <halvo/plan.hpp>
@@ -92,6 +93,7 @@ public:
         out_.nodes = built_.structure.nodes, out_.shell_elements = built_.shell_elements, out_.beam_elements = built_.beam_elements;
         out_.properties = built_.properties;
         weigh();
+        connections_.emplace(built_, picker_);
         const CasePlans plans(options_);
         if (plans.all().empty() && options_.modes.count == 0)
             throw Error(ErrorKind::stage, "there are supports and nothing that pushes; add [[load]] or [modes]");
@@ -184,6 +186,7 @@ private:
         CaseResult& r = out_.cases[number];
         r.name = plan.name, r.movement = state.movement, r.applied = state.applied, r.reaction = state.reaction;
         r.shells = state.shells, r.beams = state.beams, r.residual = state.residual, r.energy = state.energy;
+        connections_->see(r, state.meetings);
         const Vec3& shift = picker_.model().shift;
         for (const auto& [source, sum] : state.of_source) {
             Eigen::Matrix<double, 6, 1> about_file = sum;
@@ -265,6 +268,7 @@ private:
     Picker picker_;
     const SolveOptions& options_;
     const Observer& observer_;
+    std::optional<Connections> connections_;
     Built built_;
     Solution out_;
 };

@@ -1,0 +1,115 @@
+#include "solve/carried.hpp"
+
+#include "core/groups.hpp"
+#include "core/index.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+namespace halvo {
+namespace {
+
+using Force = Eigen::Matrix<double, 6, 1>;
+
+}  // namespace
+
+Connections::Connections(const Built& built, const Picker& picker) : built_(built) {
+    const Structure& s = built.structure;
+    const Model& model = picker.model();
+    std::map<std::string, std::int32_t> by_key;
+    for (std::size_t i = 0; i < built.properties.size(); ++i) {
+        const Property& p = built.properties[i];
+        property_[{static_cast<bool>(p.member), p.member ? p.member.value : p.sheet.value}] = static_cast<std::int32_t>(i);
+        by_key[p.what] = static_cast<std::int32_t>(i);
+    }
+    Groups places(s.nodes.size());
+    for (const RigidArm& a : s.arms) places.tie(a.master, a.slave);
+    for (const MotionEquation& e : s.equations)
+        if (e.source < 0)
+            for (const auto& [movement, factor] : e.terms) places.tie(static_cast<int>(e.terms.front().first / 6), static_cast<int>(movement / 6));
+    for (std::size_t i = 0; i < s.nodes.size(); ++i) place_.push_back(places.root(static_cast<int>(i)));
+    for (const Seam& k : seams(model)) {
+        Seamed& out = seams_.emplace_back();
+        const std::vector<NodeId> nodes = picker.index().nodes_along({k.edge, false});
+        for (std::size_t i = 0; i < nodes.size(); ++i)
+            if (nodes[i]) out.nodes.emplace_back(nodes[i].value, i == 0 || i + 1 == nodes.size() ? 0.5 : 1.0);
+    }
+    const auto number = [&](const std::string& key) {
+        const auto it = by_key.find(key);
+        return it == by_key.end() ? -1 : it->second;
+    };
+    for (const JointRecord& j : model.joints) joints_.push_back({number(j.a), number(j.b)});
+}
+
+std::int32_t Connections::property_of(const GroupForce& f) const {
+    const auto it = property_.find({f.beams, f.group});
+    return it == property_.end() ? -1 : it->second;
+}
+
+std::int32_t Connections::place_of(std::int32_t node) const {
+    return place_[ix(node)];
+}
+
+void Connections::see(CaseResult& result, const std::vector<GroupForce>& meetings) const {
+    constexpr double unknown = std::numeric_limits<double>::quiet_NaN();
+    const auto& nodes = built_.structure.nodes;
+    for (Eigen::Index i = 0; i < result.applied.size() / 6; ++i) result.load += result.applied.segment<3>(6 * i).norm();
+    // Force of each property at each node, and at each place: there about its first node.
+    std::map<std::pair<std::int32_t, std::int32_t>, Force> at_node, at_place;
+    for (const GroupForce& f : meetings) {
+        const std::int32_t p = property_of(f);
+        if (p < 0) continue;
+        at_node.try_emplace({f.node, p}, Force::Zero()).first->second += f.force;
+        Force moved = f.force;
+        moved.tail<3>() += (nodes[ix(f.node)] - nodes[ix(place_of(f.node))]).cross(Vec3(f.force.head<3>()));
+        at_place.try_emplace({place_of(f.node), p}, Force::Zero()).first->second += moved;
+    }
+    result.through_property.assign(built_.properties.size(), {});
+    for (const auto& [at, f] : at_place) {
+        Carried& c = result.through_property[ix(at.second)];
+        c.force += 0.5 * f.head<3>().norm(), c.moment += 0.5 * f.tail<3>().norm();
+    }
+    // Through a seam goes what the sheet takes that takes most there.
+    result.through_seam.clear();
+    for (const Seamed& s : seams_) {
+        std::map<std::int32_t, Carried> of;
+        for (const auto& [node, share] : s.nodes)
+            for (auto it = at_node.lower_bound({node, 0}); it != at_node.end() && it->first.first == node; ++it)
+                of[it->first.second].force += share * it->second.head<3>().norm(), of[it->first.second].moment += share * it->second.tail<3>().norm();
+        Carried most{s.nodes.empty() ? unknown : 0, s.nodes.empty() ? unknown : 0};
+        for (const auto& [property, c] : of) most = {std::max(most.force, c.force), std::max(most.moment, c.moment)};
+        result.through_seam.push_back(most);
+    }
+    // Through a joint goes, place by place, what both sides have in common there.
+    std::map<std::int32_t, std::vector<std::pair<std::int32_t, const Force*>>> places_of;
+    for (const auto& [at, f] : at_place) places_of[at.second].emplace_back(at.first, &f);
+    result.through_joint.clear();
+    for (const Joined& j : joints_) {
+        Carried sum{0, 0};
+        bool any = false;
+        if (j.a >= 0 && j.b >= 0)
+            for (const auto& [place, f] : places_of[j.a]) {
+                const auto other = at_place.find({place, j.b});
+                if (other == at_place.end()) continue;
+                any = true;
+                sum.force += std::min(f->head<3>().norm(), other->second.head<3>().norm());
+                sum.moment += std::min(f->tail<3>().norm(), other->second.tail<3>().norm());
+            }
+        result.through_joint.push_back(any ? sum : Carried{unknown, unknown});
+    }
+}
+
+std::optional<MostCarried> most_carried(const Solution& solution, std::vector<Carried> CaseResult::*list, std::size_t number) {
+    std::optional<MostCarried> out;
+    for (const CaseResult& c : solution.cases) {
+        const std::vector<Carried>& all = c.*list;
+        if (number >= all.size() || std::isnan(all[number].force)) continue;
+        const double share = c.load > 0 ? all[number].force / c.load : 0;
+        if (!out || share > out->share || (share == out->share && all[number].moment > out->moment))
+            out = MostCarried{all[number].force, all[number].moment, share, c.name};
+    }
+    return out;
+}
+
+}  // namespace halvo
