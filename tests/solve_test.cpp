@@ -172,6 +172,52 @@ TEST(Solve, DeckAndRibCarryTogether) {
 }
 
 // A portal of tubes: cases, their combination, reactions by support.
+// Two strips end to end: what pulls and what bends goes through the one seam between them, and each passes on what it takes.
+TEST(Solve, SeamAndJointCarryWhatIsPutOn) {
+    const Bench b({{"left", make::box({0, 0, 0}, {100, 40, 4})}, {"right", make::box({100, 0, 0}, {200, 40, 4})}},
+                  std::string("mesh.size = \"10 mm\"\n") + steel + held_left + "[[load]]\ncase = \"pull\"\nforce = [\"1 kN\", 0, 0]\n" + right_end +
+                      "[[load]]\ncase = \"bend\"\nforce = [0, 0, \"-10 N\"]\n" + right_end);
+    const Json j = b.run();
+    ASSERT_EQ(j["seams"].size(), 1U);
+    ASSERT_EQ(j["joints"].size(), 1U);
+    const Job job = read_model(b / "out/model.halvo");
+    ASSERT_EQ(job.solution.cases.size(), 2U);
+    for (const CaseResult& c : job.solution.cases) {
+        const bool pull = c.name == "pull";
+        const double load = pull ? 1000 : 10;
+        EXPECT_NEAR(c.load / load, 1, 1e-9);
+        // Uneven forces of single nodes round the clamped end and the corners add to the sum of magnitudes.
+        EXPECT_NEAR(c.through_seam.at(0).force / load, 1, 0.03) << c.name;
+        EXPECT_NEAR(c.through_joint.at(0).force / load, 1, 0.03) << c.name;
+        if (!pull) {
+            EXPECT_NEAR(c.through_seam[0].moment / (10 * 100), 1, 0.1);
+        }
+        // Half of what comes in at the seam and what the other end gives.
+        for (const Carried& p : c.through_property) EXPECT_NEAR(p.force / (0.5 * load), 1, 0.03);
+    }
+    EXPECT_EQ(j["seams"][0]["carries"]["case"], job.solution.cases[0].through_seam[0].force / 1000 > job.solution.cases[1].through_seam[0].force / 10
+                                                    ? job.solution.cases[0].name
+                                                    : job.solution.cases[1].name);
+    EXPECT_NE(halvo_command("list " + quoted(b / "out/model.halvo") + " joints").out.find("carries N"), std::string::npos);
+}
+
+// A rib under a strip that bends: the force that it has at the wall has come through its seam, as shear flow.
+TEST(Solve, RibTakesItsForceThroughItsSeam) {
+    const make::Solid tee = make::extrude({make::polygon({{-20, 0}, {20, 0}, {20, 4}, {2, 4}, {2, 24}, {-2, 24}, {-2, 4}, {-20, 4}})}, 300);
+    const Bench b({{"tee", tee}}, std::string("mesh.size = \"5 mm\"\n") + steel +
+                                      "[[support]]\nfix = \"all\"\nwithin = [[-1e3, -1e3, -1], [1e3, 1e3, 0.01]]\n" +
+                                      "[[load]]\nforce = [0, \"100 N\", 0]\nwithin = [[-1e3, -1e3, 299.9], [1e3, 1e3, 301]]\n");
+    const Json j = b.run();
+    // Of the midsurfaces: flange 40 x 4, rib 4 x 22 from the flange's middle.
+    const double af = 160, ar = 88, d = 11, yc = ar * d / (af + ar),
+                 inertia = 40 * 64 / 12.0 + af * yc * yc + 4 * 22 * 22 * 22 / 12.0 + ar * (d - yc) * (d - yc);
+    const double expected = 100 * 300 * ar * (d - yc) / inertia;
+    double through = 0;
+    for (const Json& s : j["seams"])
+        if (s["kind"] == "tee") through += s["carries"]["force"].get<double>();
+    EXPECT_NEAR(through / expected, 1, 0.1);
+}
+
 TEST(Solve, CasesCombineAndReactionsBalance) {
     const auto tube = [](double length) { return make::extrude(make::rectangular_tube(40, 40, 3, 0), length); };
     const Bench b({{"post a", tube(600)},

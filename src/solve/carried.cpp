@@ -29,12 +29,16 @@ Connections::Connections(const Built& built, const Picker& picker) : built_(buil
         if (e.source < 0)
             for (const auto& [movement, factor] : e.terms) places.tie(static_cast<int>(e.terms.front().first / 6), static_cast<int>(movement / 6));
     for (std::size_t i = 0; i < s.nodes.size(); ++i) place_.push_back(places.root(static_cast<int>(i)));
+    std::map<std::int32_t, int> ends;  // how many seams end at a node: they share what goes through it
     for (const Seam& k : seams(model)) {
         Seamed& out = seams_.emplace_back();
-        const std::vector<NodeId> nodes = picker.index().nodes_along({k.edge, false});
-        for (std::size_t i = 0; i < nodes.size(); ++i)
-            if (nodes[i]) out.nodes.emplace_back(nodes[i].value, i == 0 || i + 1 == nodes.size() ? 0.5 : 1.0);
+        for (const NodeId n : picker.index().nodes_along({k.edge, false}))
+            if (n) out.nodes.emplace_back(n.value, 1.0);
+        if (out.nodes.size() > 1) ++ends[out.nodes.front().first], ++ends[out.nodes.back().first];
     }
+    for (Seamed& k : seams_)
+        if (k.nodes.size() > 1)
+            for (auto* end : {&k.nodes.front(), &k.nodes.back()}) end->second = 1.0 / ends.at(end->first);
     const auto number = [&](const std::string& key) {
         const auto it = by_key.find(key);
         return it == by_key.end() ? -1 : it->second;

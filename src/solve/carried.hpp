@@ -14,7 +14,7 @@ public:
 
 private:
     struct Seamed {
-        std::vector<std::pair<std::int32_t, double>> nodes;  // and the share of each: ends belong to the next seam too
+        std::vector<std::pair<std::int32_t, double>> nodes;  // and the share of each: other seams may end where it does
     };
     struct Joined {
         std::int32_t a = -1, b = -1;  // numbers of properties
