@@ -109,11 +109,14 @@ TEST_F(Page, RowMovesTheCameraAndClickFindsTheRow) {
 
 TEST_F(Page, RowsAreChosenTogether) {
     browser().open(address("list=members"));
-    browser().run("document.querySelector('#panel tr[data-key=\"0\"]').click(); document.querySelector('#panel tr[data-key=\"7\"]').dispatchEvent(new MouseEvent('click', {bubbles: true, ctrlKey: true}))");
+    browser().run(
+        "document.querySelector('#panel tr[data-key=\"0\"]').click(); document.querySelector('#panel tr[data-key=\"7\"]').dispatchEvent(new "
+        "MouseEvent('click', {bubbles: true, ctrlKey: true}))");
     EXPECT_EQ(browser().run("return [...document.querySelectorAll('#panel tr[aria-selected=true]')].map((r) => r.dataset.key)"), Json::parse(R"(["0", "7"])"));
     EXPECT_EQ(browser().run("return window.halvo.chosen.size"), 2);
     browser().run("document.getElementById('only').click()");
-    EXPECT_EQ(browser().run("const p = window.halvo.parts, n = p.count; return [...Array(n).keys()].filter((i) => !window.halvo.hidden.has(i)).length"), 3);  // and what belongs to no body
+    EXPECT_EQ(browser().run("const p = window.halvo.parts, n = p.count; return [...Array(n).keys()].filter((i) => !window.halvo.hidden.has(i)).length"),
+              3);  // and what belongs to no body
 }
 
 TEST_F(Page, DragTurnsAndBoxMarks) {
