@@ -47,7 +47,7 @@ public:
         server_.set_payload_max_length(most_request_bytes);
         server_.set_default_headers({{"Cache-Control", "no-store"}, {"X-Content-Type-Options", "nosniff"}, {"Referrer-Policy", "no-referrer"}});
         server_.set_pre_routing_handler([this](const httplib::Request& q, httplib::Response& a) { return admit(q, a); });
-        server_.set_exception_handler([](const httplib::Request&, httplib::Response& a, std::exception_ptr) {
+        server_.set_exception_handler([](const httplib::Request&, httplib::Response& a, const std::exception_ptr&) {
             a.status = 500, a.set_content("the server failed on this request; nothing has changed\n", "text/plain");
         });
         server_.Get(
