@@ -205,11 +205,16 @@ export function panels(app) {
         ['von Mises', element('button', {type: 'button', onclick: () => { app.showCase('case', i, 'von Mises, worse skin'); app.go({tab: 'results', place: content.local(r.max_von_mises_at), close: true}); }}, `${figure(r.max_von_mises)} MPa at most`)],
         ['there', r.peak ? `${r.peak}; elsewhere ${figure(r.max_von_mises_elsewhere)} MPa` : ''], ['applied', three(r.applied.force) + ' N'], ['reactions', three(r.reactions.force) + ' N'],
         ...r.supports.map((k) => [k.name, `${three(k.force)} N; ${three(k.moment)} N mm about the origin`]), ['left over', r.residual.toExponential(1) + ' of the load'], ['strain energy', `${figure(r.energy)} N mm`], ['stress off by', `${(100 * r.stress_error).toFixed(1)} % (energy norm)`]])));
+    if (s.reference) {
+      panel.append(element('h3', {}, `Beside a solid of ${s.reference.elements} elements`), element('p', {}, `${s.reference.body}: ${s.reference.sweep}`));
+      listed(panel, [column('figure', (r) => r.what), column('case', (r) => r.case), number('shells and beams', (r) => r.model), number('solid', (r) => r.solid), column('unit', (r) => r.unit), number('off %', (r) => 100 * r.difference)],
+        s.reference.figures.map((r, i) => ({...r, number: i + 1})), {name: 'reference', key: (r) => r.number});
+    }
     if (s.probes.length) {
       panel.append(element('h3', {}, 'Probes'));
       const probes = s.probes.map((p, i) => ({...p, number: i + 1}));
-      listed(panel, [column('probe', (p) => p.name), column('case', (p) => p.case), column('of', (p) => p.of), number('least', (p) => p.min), number('most', (p) => p.max), number('mean', (p) => p.mean), column('unit', (p) => p.unit)], probes,
-        {name: 'probes', key: (p) => p.number, flag: (p) => p.name, where: (p) => ({place: content.local(p.max_at), parts: [], close: true}), detail: (p) => [facts([['most at', placeText(p.max_at)], ['least at', placeText(p.min_at)], ['sum', `${figure(p.sum)} ${p.unit}, of ${p.count}`]])]});
+      listed(panel, [column('probe', (p) => p.name), column('case', (p) => p.case), column('of', (p) => p.of), number('least', (p) => p.min), number('most', (p) => p.max), number('mean', (p) => p.mean), column('unit', (p) => p.unit), ...(probes.some((p) => p.known) ? [number('known', (p) => (p.known ? p.known.value : NaN)), number('off %', (p) => (p.known ? 100 * p.known.difference : NaN))] : [])], probes,
+        {name: 'probes', key: (p) => p.number, flag: (p) => p.name, where: (p) => ({place: content.local(p.max_at), parts: [], close: true}), detail: (p) => [facts([['most at', placeText(p.max_at)], ['least at', placeText(p.min_at)], ['sum', `${figure(p.sum)} ${p.unit}, of ${p.count}`], ['closed form', p.known ? `${p.known.form}: ${figure(p.known.value)} ${p.unit}, held against ${p.known.figure}` : '']])]});
     }
     if ((s.modes || []).length) panel.append(element('h3', {}, 'Modes'), element('ol', {class: 'links'}, s.modes.map((m, i) => element('li', {}, element('button', {type: 'button', 'data-mode': m.number, onclick: () => app.showCase('mode', i, 'displacement', true)}, `${figure(m.frequency)} Hz`)))));
     panel.append(element('h3', {}, 'What it is made of'), element('table', {}, element('thead', {}, element('tr', {}, ['of', 'material', 'thickness or section', 'mass kg', 'passes on % of load'].map((t) => element('th', {scope: 'col'}, t)))),

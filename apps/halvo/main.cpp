@@ -265,7 +265,7 @@ int dispatch(int argc, char** argv) {
     list_cmd->add_option(
         "WHAT", what,
         "findings, bodies, features, walls, sheets, members, sections, seams, joints, gaps, parts, quality, proof, contacts, uncovered, sets, ledger, "
-        "properties, results, reactions, probes, modes, materials");
+        "properties, results, reactions, probes, known, reference, modes, materials, forms");
     add_common(list_cmd, true);
     list_cmd->callback([&] { rc = do_list(input, what, common); });
 

@@ -234,12 +234,18 @@ void list_joints(const Job& job) {
 }
 
 void list_seams(const Job& job) {
-    Table t(with_carried(job, {"#", "kind", "sheets", "length mm"}));
+    auto heads = with_carried(job, {"#", "kind", "sheets", "length mm"});
+    if (!job.solution.cases.empty()) heads = joined(heads, {"strain", "jump %"});
+    Table t(heads);
     std::size_t n = 0;
     for (const Seam& s : seams(job.model)) {
         std::string names;
         for (SheetId k : s.sheets) names += (names.empty() ? "" : " ") + job.model.sheets[k.index()].key;
-        t.row(joined({std::to_string(n), kind_name(s.kind), names, number(job.model.length(s.edge))}, carried_cells(job, &CaseResult::through_seam, n)));
+        auto cells = joined({std::to_string(n), kind_name(s.kind), names, number(job.model.length(s.edge))}, carried_cells(job, &CaseResult::through_seam, n));
+        if (const auto most = most_strained(job.solution, n))
+            cells = joined(cells, {fmt::format("{:.3g}", most->strain), fmt::format("{:.3g}", 100 * most->jump / most->strain)});
+        else if (!job.solution.cases.empty()) cells = joined(cells, {"", ""});
+        t.row(cells);
         ++n;
     }
     t.print();
@@ -314,9 +320,11 @@ void print_list(const Job& job, const std::string& what) {
         print_findings(findings_of(job), job.solids.shift);
         list_repairs(job);
     } else {
-        throw Error(ErrorKind::usage,
-                    fmt::format("cannot list \"{}\"; choose bodies, features, walls, sheets, members, sections, seams, joints, gaps, parts, quality, "
-                                "proof, contacts, uncovered, sets, ledger, properties, results, reactions, probes, modes, materials or findings",
-                                what));
+        throw Error(
+            ErrorKind::usage,
+            fmt::format(
+                "cannot list \"{}\"; choose bodies, features, walls, sheets, members, sections, seams, joints, gaps, parts, quality, "
+                "proof, contacts, uncovered, sets, ledger, properties, results, reactions, probes, known, reference, modes, materials, forms or findings",
+                what));
     }
 }

@@ -3,10 +3,13 @@
 
 #include "text.hpp"
 
+#include <halvo/known.hpp>
+
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 using namespace halvo;
 
@@ -58,6 +61,33 @@ void list_probes(const Job& job) {
     t.print();
 }
 
+void list_known(const Job& job) {
+    Table t({"probe", "case", "closed form", "its value", "here", "figure", "unit", "differs by %"});
+    for (const ProbeResult& p : job.solution.probes)
+        if (!p.known_form.empty())
+            t.row({p.name, p.load_case, p.known_form, figure(p.known), figure(p.known * (1 + p.off_known())), p.known_figure, p.unit,
+                   fmt::format("{:+.2f}", 100 * p.off_known())});
+    t.print();
+}
+
+void list_forms() {
+    Table t({"closed form", "unit", "takes", "value"});
+    for (const KnownForm& f : known_forms()) t.row({f.name, f.unit, fmt::format("{}", fmt::join(f.quantities, ", ")), f.formula});
+    t.print();
+    fmt::print("  beside a probe: known = {{ form = \"...\", QUANTITY = \"...\", ... }}; sources are in docs/method/solving.md\n");
+}
+
+void list_reference(const Job& job) {
+    if (!job.solution.reference)
+        throw Error(ErrorKind::usage, "no solid reference was made; ask for it with reference.solid = true and run on with --from solve");
+    const SolidReference& r = *job.solution.reference;
+    fmt::print("  {}: {}; {} solid elements, {} unknowns\n", r.body, r.sweep, r.solids, r.unknowns);
+    Table t({"figure", "case", "shells and beams", "solid", "unit", "differs by %"});
+    for (const ReferenceRow& k : r.rows)
+        t.row({k.what, k.load_case, figure(k.model), figure(k.solid), k.unit, fmt::format("{:+.2f}", 100 * (k.model / k.solid - 1))});
+    t.print();
+}
+
 void list_modes(const Job& job) {
     Table t({"mode", "frequency Hz"});
     for (std::size_t i = 0; i < job.solution.modes.size(); ++i) t.row({std::to_string(i + 1), figure(job.solution.modes[i].frequency)});
@@ -87,18 +117,18 @@ void list_materials() {
 }  // namespace
 
 bool list_solution(const Job& job, const std::string& what) {
-    if (what == "materials") {
-        list_materials();
+    if (what == "materials" || what == "forms") {
+        what == "materials" ? list_materials() : list_forms();
         return true;
     }
-    if (what != "results" && what != "reactions" && what != "probes" && what != "modes" && what != "properties") return false;
+    static const std::map<std::string, void (*)(const Job&)> lists{{"results", list_results},    {"reactions", list_reactions}, {"probes", list_probes},
+                                                                   {"known", list_known},        {"modes", list_modes},         {"properties", list_properties},
+                                                                   {"reference", list_reference}};
+    const auto list = lists.find(what);
+    if (list == lists.end()) return false;
     if (job.solution.nodes.empty())
         throw Error(ErrorKind::usage, "the model has not been solved; give its plan [[support]], [[load]] or [modes] and run it on with --from solve");
-    if (what == "results") list_results(job);
-    else if (what == "reactions") list_reactions(job);
-    else if (what == "probes") list_probes(job);
-    else if (what == "modes") list_modes(job);
-    else list_properties(job);
+    list->second(job);
     return true;
 }
 

@@ -13,6 +13,7 @@
 #include <halvo/halve.hpp>
 #include <halvo/io.hpp>
 #include <halvo/join.hpp>
+#include <halvo/known.hpp>
 #include <halvo/mend.hpp>
 #include <halvo/mesh.hpp>
 #include <halvo/mesh_index.hpp>
@@ -20,6 +21,7 @@
 #include <halvo/plan.hpp>
 #include <halvo/prove.hpp>
 #include <halvo/quality.hpp>
+#include <halvo/reference.hpp>
 #include <halvo/run.hpp>
 #include <halvo/solve.hpp>
 #include <halvo/strip.hpp>

@@ -78,6 +78,13 @@ struct CaseRule {
     std::vector<std::pair<std::string, double>> loads;
 };
 
+/// A closed form beside a probe's figure: its name and the quantities it takes (mm, N, MPa, t, s).
+struct KnownRule {
+    std::string form;
+    std::map<std::string, double> values;
+    std::string figure = "mean";  ///< of the probe that is compared: "mean", "largest", "least" or "sum"
+};
+
 /// A figure to be told ([[probe]]).
 struct ProbeRule {
     enum class What : std::uint8_t {
@@ -92,20 +99,29 @@ struct ProbeRule {
         shear_force,
         torque,
         bending_moment,
-        thickness
+        thickness,
+        frequency
     };
     enum class Side : std::uint8_t { worst, top, bottom, middle };
     std::string name, of_text, load_case;
     What what = What::displacement;
-    int axis = 3;  ///< 0 1 2: x y z (or first to third); 3: total
+    int axis = 3;  ///< 0 1 2: x y z (or first to third); 3: total; of a frequency: the mode's number
     Side side = Side::worst;
     std::string frame;
     Selection of;
+    std::optional<KnownRule> known;
 };
 
 struct ModesOptions {
     int count = 0;
     bool lumped = false;
+};
+
+/// The structure once more as a solid, under the same loads ([reference]): for a body that one of its faces, moved or turned, sweeps out.
+struct ReferenceOptions {
+    bool make = false;
+    int across = 2;              ///< elements across a wall, at least
+    std::optional<double> size;  ///< of elements along walls (mm); else that of the shells
 };
 
 struct SolveOptions {
@@ -118,6 +134,7 @@ struct SolveOptions {
     std::vector<CaseRule> cases;
     std::vector<ProbeRule> probes;
     ModesOptions modes;
+    ReferenceOptions reference;
     /// Is there anything to solve?
     [[nodiscard]] bool any() const { return !supports.empty() || !loads.empty() || modes.count > 0; }
 };

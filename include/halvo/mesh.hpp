@@ -18,6 +18,8 @@ struct Element {
     double offset = 0;
     double quality = 1;                  ///< scaled Jacobian of shells, 1 on lines
     Vec3 section_offset = Vec3::Zero();  ///< on members: from their line to the centroid of the section (mm)
+    double own_thickness = 0;            ///< of shells: the wall's, whatever the plan says; 0 where it is not known (mesh of a model file)
+    double own_offset = 0;
 };
 
 struct MeshQuality {
@@ -47,6 +49,10 @@ struct Mesh {
 /// Conforming mesh, quads first. Every edge of the model is divided once; member nodes are sheet nodes where they touch. Throws Error{usage}
 /// where a rule names bodies and the model (made by hand) has no names of bodies, Error{input} where it has no such body.
 [[nodiscard]] Mesh mesh(const Model& model, const MeshOptions& options = {}, const Observer& observer = {});
+
+/// Gives the shells and members of a mesh that was made of this model with the options `before` the thicknesses and offsets that `options` ask for, as if it
+/// were made with these. Nothing is changed, and false returned, where they differ in more than thicknesses.
+[[nodiscard]] bool change_thicknesses(Mesh& mesh, const Model& model, const MeshOptions& options, const MeshOptions& before);
 
 /// Gives nodes and elements that an earlier mesh had, at the same places and on the same sheets and members, their numbers there.
 /// What is new takes the numbers that have become free, lowest first. Returns how many nodes kept theirs.

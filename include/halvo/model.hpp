@@ -200,6 +200,7 @@ struct ModelSet {
     std::vector<MemberId> members;
     std::vector<EdgeId> edges;
     std::vector<VertexId> vertices;
+    bool operator==(const ModelSet&) const = default;
 };
 
 struct Model {

@@ -261,6 +261,7 @@ struct QualityLimits {
     double least_quad_angle = 25, most_quad_angle = 155;  ///< corner angles (degrees)
     double least_tria_angle = 15, most_tria_angle = 140;
     double tria_share = 0.1;  ///< of the shells, at most
+    bool operator==(const QualityLimits&) const = default;
 };
 
 /// Another element size for some sheets ([[size]]).
@@ -271,6 +272,7 @@ struct SizeRule {
     std::optional<double> size;      ///< (mm)
     std::vector<Vec3> points;        ///< on edges, instead of sheets (mm, as the file has them)
     std::optional<int> count;        ///< of elements on these edges
+    bool operator==(const SizeRule&) const;
 };
 
 /// Rows of quads round the holes in a range of diameters ([[hole]]).
@@ -280,6 +282,7 @@ struct HoleRule {
     std::optional<double> width;                                    ///< of each (mm)
     std::optional<double> share;                                    ///< or that as a share of the hole's radius
     std::optional<int> around;                                      ///< at least so many elements
+    bool operator==(const HoleRule&) const = default;
 };
 
 struct MeshOptions {
@@ -303,6 +306,7 @@ struct MeshOptions {
     std::vector<SizeRule> sizes;        ///< later ones overrule earlier ones
     std::vector<SizeRule> thicknesses;  ///< sheets given another thickness (in `size`) about the same middle
     QualityLimits limits;
+    bool operator==(const MeshOptions&) const = default;
 };
 
 struct ProveOptions {

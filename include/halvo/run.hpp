@@ -38,6 +38,13 @@ struct Job {
     Model halved;  ///< as halve left it: where join starts from, also when it is run again
     Model model;
     Mesh mesh;
+    /// With what this program has made the mesh: where thicknesses alone change, it stays.
+    struct MeshedWith {
+        MeshOptions options;
+        std::vector<ModelSet> sets;
+    };
+    std::optional<MeshedWith> meshed_with;
+    std::shared_ptr<SolveMemory> solve_memory;  ///< where given: shared with the runs that go on from here
     Proof proof;
     Solution solution;                                   ///< empty where the plan has nothing to solve
     std::string stage;                                   ///< last stage done

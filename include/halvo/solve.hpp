@@ -9,6 +9,11 @@ struct Carried {
     double force = 0, moment = 0;
 };
 
+/// Strain along a seam in the sheets on it, and how much these differ: roots of the mean squares along it. NaN where it has no shells on two sides.
+struct SeamStrain {
+    double strain = 0, jump = 0;
+};
+
 /// One case, solved.
 struct CaseResult {
     std::string name;
@@ -30,6 +35,7 @@ struct CaseResult {
     std::vector<Carried> through_property;  ///< what each of Solution::properties takes from others and gives to others: half of both
     std::vector<Carried> through_seam;      ///< as halvo::seams lists them
     std::vector<Carried> through_joint;     ///< as Model::joints
+    std::vector<SeamStrain> seam_strain;    ///< as through_seam
     double load = 0;                        ///< all that pushes: magnitudes of the applied forces, node by node (N)
     Vec3 max_displacement_at = Vec3::Zero(), max_von_mises_at = Vec3::Zero();
 };
@@ -44,6 +50,25 @@ struct ProbeResult {
     double min = 0, max = 0, mean = 0, sum = 0;
     Vec3 min_at = Vec3::Zero(), max_at = Vec3::Zero();
     std::size_t count = 0;
+    std::string known_form, known_figure;  ///< the closed form that the plan puts beside it, and which figure it is compared with; empty: none
+    double known = 0;                      ///< its value, in the probe's unit
+    /// The figure compared over the closed form's value, less 1.
+    [[nodiscard]] double off_known() const {
+        const double v = known_figure == "largest" ? max : known_figure == "least" ? min : known_figure == "sum" ? sum : mean;
+        return v / known - 1;
+    }
+};
+
+/// One figure of shells and beams beside that of the same body as a solid.
+struct ReferenceRow {
+    std::string what, load_case, unit;
+    double model = 0, solid = 0;
+};
+struct SolidReference {
+    std::string body, sweep;  ///< what is swept, in words
+    std::size_t solids = 0, unknowns = 0;
+    double volume = 0;  ///< of the solid elements (mm3)
+    std::vector<ReferenceRow> rows;
 };
 
 /// What a sheet or a member is made of, as an analyst checks it.
@@ -61,6 +86,7 @@ struct Solution {
     std::vector<ModeResult> modes;
     std::vector<ProbeResult> probes;
     std::vector<Property> properties;
+    std::optional<SolidReference> reference;  ///< where the plan asks for it
     std::vector<Finding> findings;
     std::size_t unknowns = 0;
     double mass = 0;  ///< t
@@ -68,9 +94,16 @@ struct Solution {
     double factor_seconds = 0, assembly_seconds = 0, recovery_seconds = 0;
 };
 
+/// What a solution leaves for the next one: where the mesh and the supports are the same and thicknesses, sections, materials or loads are others, the
+/// order of elimination and the matrix's pattern are kept.
+struct SolveMemory {
+    std::map<std::vector<char>, std::shared_ptr<const EquationLayout>> layouts;  ///< by the supports that act
+};
+
 /// Statics of every case and modes, of the mesh. `sets` and `frames` are those the rules name. Throws Error{stage} with one line where the structure
 /// can still move, conditions conflict, a material is missing or a rule picks nothing.
-[[nodiscard]] Solution solve(const Model& model, const Mesh& mesh, const SolveOptions& options, const JoinOptions& names = {}, const Observer& observer = {});
+[[nodiscard]] Solution solve(const Model& model, const Mesh& mesh, const SolveOptions& options, const JoinOptions& names = {}, const Observer& observer = {},
+                             SolveMemory* memory = nullptr);
 
 /// Where something carries most, over all cases: `list` is one of CaseResult's through_ lists. Nothing where it is not known.
 struct MostCarried {
@@ -79,6 +112,13 @@ struct MostCarried {
     std::string load_case;
 };
 [[nodiscard]] std::optional<MostCarried> most_carried(const Solution& solution, std::vector<Carried> CaseResult::*list, std::size_t number);
+
+/// Strain along a seam (of halvo::seams) in the case in which it is largest.
+struct MostStrained {
+    double strain = 0, jump = 0;
+    std::string load_case;
+};
+[[nodiscard]] std::optional<MostStrained> most_strained(const Solution& solution, std::size_t seam);
 
 /// The places that rules of the plan name: they get nodes of their own (mm, as the file has them).
 [[nodiscard]] std::vector<Vec3> places_named(const SolveOptions& options);

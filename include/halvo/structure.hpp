@@ -58,6 +58,13 @@ struct BeamPart {
     std::array<std::array<bool, 6>, 2> released{};  ///< at either end: x y z rx ry rz along the beam's own axes (x along it)
 };
 
+/// Eight nodes: four of one face, anticlockwise seen from within, and the four opposite them. Nodes of solids alone do not turn.
+struct SolidPart {
+    std::array<std::int32_t, 8> nodes{-1, -1, -1, -1, -1, -1, -1, -1};
+    std::int32_t material = 0;
+    std::int32_t group = 0;
+};
+
 /// Rigid arm: `slave` moves with `master` as one body.
 struct RigidArm {
     std::int32_t master = -1, slave = -1;
@@ -89,6 +96,7 @@ struct Structure {
     std::vector<BeamSection> sections;
     std::vector<ShellPart> shells;
     std::vector<BeamPart> beams;
+    std::vector<SolidPart> solids;
     std::vector<RigidArm> arms;
     std::vector<MotionEquation> equations;
     std::vector<PointMass> masses;
@@ -100,11 +108,11 @@ struct StructureLoads {
     Eigen::VectorXd forces;  ///< 6 a node: N, N mm; empty: none
     /// Acceleration that masses are pushed along with, at each node (mm/s2); empty: none. Point masses too.
     std::vector<Vec3> acceleration;
-    std::vector<double> shell_pressure;               ///< along the normal of each shell (MPa); empty: none
-    std::vector<Vec3> shell_traction;                 ///< force per area of each shell (MPa); empty: none
-    std::vector<Vec3> beam_force;                     ///< force per length of each beam (N/mm); empty: none
-    std::vector<double> shell_warming, beam_warming;  ///< change of temperature (K); empty: none
-    std::map<std::int32_t, double> motion;            ///< by the equation's number: its value times this; not listed: times 1
+    std::vector<double> shell_pressure;                              ///< along the normal of each shell (MPa); empty: none
+    std::vector<Vec3> shell_traction;                                ///< force per area of each shell (MPa); empty: none
+    std::vector<Vec3> beam_force;                                    ///< force per length of each beam (N/mm); empty: none
+    std::vector<double> shell_warming, beam_warming, solid_warming;  ///< change of temperature (K); empty: none
+    std::map<std::int32_t, double> motion;                           ///< by the equation's number: its value times this; not listed: times 1
 };
 
 /// Symmetric tensor: xx yy zz xy yz zx, along the file's axes.
@@ -136,6 +144,12 @@ struct BeamState {
     double energy = 0;
 };
 
+/// State of one solid.
+struct SolidState {
+    std::array<Stress, 8> corner{};  ///< at its nodes
+    double energy = 0;
+};
+
 /// With what the elements of one group are held at a node where they meet others: force and moment, those of their own loads taken off.
 struct GroupForce {
     std::int32_t node = -1, group = -1;
@@ -152,6 +166,7 @@ struct StructureState {
     double energy = 0;                                              ///< strain energy (N mm)
     std::vector<ShellState> shells;
     std::vector<BeamState> beams;
+    std::vector<SolidState> solids;
     std::vector<GroupForce> meetings;  ///< where groups meet, or arms and equations connect them; by node, then group
 };
 
@@ -167,20 +182,27 @@ struct FreeMotion {
     Eigen::VectorXd movement;         ///< 6 a node
 };
 
+/// What structures share that differ in thicknesses, offsets, sections, materials and masses alone: opaque.
+struct EquationLayout;
+
 /// The equations of one structure, factorized once. Throws Error{stage} where a motion is left, conditions conflict or a stiffness is zero.
 class Equations {
 public:
-    explicit Equations(const Structure& structure, const Observer& observer = {});
+    /// Takes over the layout `like` of earlier equations where it is that of this structure; else makes its own.
+    explicit Equations(const Structure& structure, const Observer& observer = {}, std::shared_ptr<const EquationLayout> like = {});
     ~Equations();
     Equations(Equations&&) noexcept;
     Equations& operator=(Equations&&) noexcept;
 
     [[nodiscard]] std::size_t unknowns() const;
+    [[nodiscard]] std::shared_ptr<const EquationLayout> layout() const;
     /// Motions that cost no energy; empty where there are none and `solve` can be called.
     [[nodiscard]] const std::vector<FreeMotion>& free_motions() const;
     /// Numbers of equations that ask for what others forbid; where there are any, `solve` cannot be called.
     [[nodiscard]] std::vector<std::int32_t> conflicts() const;
     [[nodiscard]] StructureState solve(const StructureLoads& loads) const;
+    /// All at once: elements are looked at once for all cases.
+    [[nodiscard]] std::vector<StructureState> solve(const std::vector<StructureLoads>& cases) const;
     /// The lowest `count` modes, rising. Motions that cost nothing come first, with 0 Hz. Masses consistent or lumped to nodes.
     [[nodiscard]] std::vector<StructureMode> modes(int count, bool lumped = false) const;
     /// Seconds of the last factorization, of assembly, and of all recoveries so far.
@@ -196,6 +218,8 @@ private:
 
 /// Stiffness of one element, 6 rows a node: for tests and for those who assemble themselves.
 [[nodiscard]] Eigen::MatrixXd shell_stiffness(const std::vector<Vec3>& corners, double thickness, double offset, const Material& material);
+/// 3 rows a node.
+[[nodiscard]] Eigen::MatrixXd solid_stiffness(const std::array<Vec3, 8>& corners, const Material& material);
 [[nodiscard]] Eigen::MatrixXd beam_stiffness(const std::array<Vec3, 2>& ends, const BeamPart& part, const BeamSection& section, const Material& material);
 
 }  // namespace halvo

@@ -1,6 +1,9 @@
 // The keys of materials, supports, loads and what is asked of the solution.
 #include "io/plan_keys.hpp"
 #include "solve/figures.hpp"
+#include "solve/known_quantities.hpp"
+
+#include <halvo/known.hpp>
 
 #include <fmt/format.h>
 
@@ -154,6 +157,41 @@ void add_load_keys(std::vector<Key>& all) {
         all, "load", [](Plan& p) -> Selection& { return load(p).of; }, true);
 }
 
+// { form = "cylinder hoop stress", pressure = "1 MPa", radius = "500 mm", thickness = "10 mm" }
+KnownRule known_of(const toml::node& node, const std::string& where) {
+    const auto* table = node.as_table();
+    if (!table)
+        fail(where, "probe.known must be a table of a form and its quantities, such as { form = \"bar stretch\", force = \"1 kN\", length = \"2 m\", ... }");
+    KnownRule out;
+    for (const auto& [key, value] : *table) {
+        const std::string name(key.str());
+        if (name == "form" || name == "figure") {
+            const auto* s = value.as_string();
+            if (!s) fail(where, fmt::format("probe.known: {} must be text in quotes", name));
+            (name == "form" ? out.form : out.figure) = s->get();
+            continue;
+        }
+        const auto& all = known_quantities();
+        const auto it = std::find_if(all.begin(), all.end(), [&](const auto& q) { return q.first == name; });
+        if (it == all.end()) {
+            std::vector<std::string> names{"form", "figure"};
+            for (const auto& q : all) names.push_back(q.first);
+            fail(where, fmt::format("probe.known: unknown quantity {}; the nearest known one is {}", name, nearest_name(name, names)));
+        }
+        out.values[name] = quantity_of(value, it->second, "probe.known", where);
+    }
+    if (out.form.empty()) fail(where, "probe.known: form is missing; halvo list forms has all");
+    constexpr std::array figures{"mean", "largest", "least", "sum"};
+    if (std::find(figures.begin(), figures.end(), out.figure) == figures.end())
+        fail(where, fmt::format("probe.known: figure = \"{}\" is not one of \"{}\"", out.figure, fmt::join(figures, "\", \"")));
+    try {
+        [[maybe_unused]] const double checked = known_value(out);
+    } catch (const Error& e) {
+        fail(where, fmt::format("probe.known: {}", e.what()));
+    }
+    return out;
+}
+
 void add_other_keys(std::vector<Key>& all) {
     all.push_back(quantity_key("mass.mass", "t", [](Plan& p, double v) { p.solve.masses.back().mass = v; }));
     all.push_back(vector_key("mass.inertia", "t mm2", [](Plan& p, const Vec3& v) { p.solve.masses.back().inertia = v; }));
@@ -184,6 +222,9 @@ void add_other_keys(std::vector<Key>& all) {
     }));
     all.push_back({"modes.count", Kind::count, [](Plan& p, double v) { p.solve.modes.count = static_cast<int>(v); }, {}});
     all.push_back({"modes.mass", Kind::choice, {}, [](Plan& p, Texts v) { p.solve.modes.lumped = v[0] == "lumped"; }, {"consistent", "lumped"}});
+    all.push_back({"reference.solid", Kind::flag, [](Plan& p, double v) { p.solve.reference.make = v != 0; }, {}});
+    all.push_back({"reference.across", Kind::count, [](Plan& p, double v) { p.solve.reference.across = static_cast<int>(v); }, {}});
+    all.push_back({"reference.size", Kind::length, [](Plan& p, double v) { p.solve.reference.size = v; }, {}});
     all.push_back({"probe.name", Kind::text, {}, [](Plan& p, Texts v) { p.solve.probes.back().name = v[0]; }});
     all.push_back({"probe.of", Kind::text, {}, [](Plan& p, Texts v) { p.solve.probes.back().of_text = v[0]; }});
     all.push_back({"probe.side",
@@ -195,6 +236,7 @@ void add_other_keys(std::vector<Key>& all) {
                    },
                    {"top", "bottom", "middle", "worst"}});
     all.push_back({"probe.case", Kind::text, {}, [](Plan& p, Texts v) { p.solve.probes.back().load_case = v[0]; }});
+    all.push_back(node_key("probe.known", [](Plan& p, const toml::node& n, const std::string& where) { p.solve.probes.back().known = known_of(n, where); }));
     all.push_back({"probe.frame", Kind::text, {}, [](Plan& p, Texts v) { p.solve.probes.back().frame = v[0]; }});
     add_selection(
         all, "probe", [](Plan& p) -> Selection& { return p.solve.probes.back().of; }, true);
@@ -250,7 +292,7 @@ void check_probe(ProbeRule& r, const std::string& where) {
          fmt::format(
              "probe.of = \"{}\" is none of \"displacement x|y|z|total\", \"rotation x|y|z|total\", \"reaction x|y|z|total\", \"reaction moment x|y|z|total\", "
              "\"von mises\", \"principal 1|2|3\", \"stress along x|y|z\", \"axial force\", \"shear force y|z|total\", \"torque\", \"bending moment "
-             "y|z|total\", \"thickness\"",
+             "y|z|total\", \"thickness\", \"frequency 1\" (2, 3 ...)",
              r.of_text));
 }
 

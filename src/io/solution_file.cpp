@@ -3,6 +3,8 @@
 
 #include "io/blob.hpp"
 
+#include <fmt/format.h>
+
 #include <cmath>
 #include <limits>
 
@@ -92,6 +94,31 @@ Vec3 get_place(Statement& s) {
     return {x, y, z};
 }
 
+constexpr const char* strain_kind = "strain";  // of seams, and its jump, beside what goes through them
+
+void save_reference(Database& db, const Solution& s) {
+    if (!s.reference) return;
+    const SolidReference& r = *s.reference;
+    Statement head(db, "INSERT INTO reference VALUES(?,?,?,?,?)");
+    head.bind(r.body).bind(r.sweep).bind(static_cast<std::int64_t>(r.solids)).bind(static_cast<std::int64_t>(r.unknowns)).bind(r.volume).done();
+    Statement rows(db, "INSERT INTO reference_rows VALUES(?,?,?,?,?)");
+    for (const ReferenceRow& k : r.rows) rows.bind(k.what).bind(k.load_case).bind(k.unit).bind(k.model).bind(k.solid).done();
+}
+
+void load_reference(Database& db, Solution& s) {
+    Statement head(db, "SELECT body,sweep,solids,unknowns,volume FROM reference");
+    if (!head.step()) return;
+    SolidReference& r = s.reference.emplace();
+    r.body = head.text(), r.sweep = head.text(), r.solids = static_cast<std::size_t>(head.integer());
+    r.unknowns = static_cast<std::size_t>(head.integer()), r.volume = head.real();
+    Statement rows(db, "SELECT what,load_case,unit,model,solid FROM reference_rows ORDER BY rowid");
+    while (rows.step()) {
+        ReferenceRow k;
+        k.what = rows.text(), k.load_case = rows.text(), k.unit = rows.text(), k.model = rows.real(), k.solid = rows.real();
+        r.rows.push_back(std::move(k));
+    }
+}
+
 }  // namespace
 
 void save_solution(Database& db, const Solution& s) {
@@ -119,12 +146,21 @@ void save_solution(Database& db, const Solution& s) {
         for (const auto& [kind, list] : carried_lists(s.cases[i]))
             for (std::size_t k = 0; k < list->size(); ++k)
                 through.bind(static_cast<int>(i)).bind(kind).bind(static_cast<int>(k)).bind(stored((*list)[k].force)).bind(stored((*list)[k].moment)).done();
+    for (std::size_t i = 0; i < s.cases.size(); ++i)
+        for (std::size_t k = 0; k < s.cases[i].seam_strain.size(); ++k)
+            through.bind(static_cast<int>(i))
+                .bind(strain_kind)
+                .bind(static_cast<int>(k))
+                .bind(stored(s.cases[i].seam_strain[k].strain))
+                .bind(stored(s.cases[i].seam_strain[k].jump))
+                .done();
+    save_reference(db, s);
     Statement m(db, "INSERT INTO modes VALUES(?,?,?)");
     for (std::size_t i = 0; i < s.modes.size(); ++i) m.bind(static_cast<int>(i + 1)).bind(s.modes[i].frequency).blob(packed(flat(s.modes[i].movement))).done();
-    Statement p(db, "INSERT INTO probes VALUES(?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)");
+    Statement p(db, "INSERT INTO probes VALUES(?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)");
     for (const ProbeResult& k : s.probes) {
         p.bind(k.name).bind(k.load_case).bind(k.of).bind(k.unit).bind(k.min).bind(k.max).bind(k.mean).bind(k.sum).bind(static_cast<std::int64_t>(k.count));
-        put_place(p, k.min_at), put_place(p, k.max_at), p.done();
+        put_place(p, k.min_at), put_place(p, k.max_at), p.bind(k.known_form).bind(k.known_figure).bind(k.known).done();
     }
     Statement q(db, "INSERT INTO properties VALUES(?,?,?,?,?,?,?,?,?)");
     for (const Property& k : s.properties)
@@ -181,6 +217,7 @@ void load_solution(Database& db, Solution& s, int version) {
             const double force = loaded(through.real()), moment = loaded(through.real());
             for (const auto& [kind, list] : carried_lists(s.cases.at(i)))
                 if (what == kind) list->push_back({force, moment});
+            if (what == strain_kind) s.cases.at(i).seam_strain.push_back({force, moment});
         }
     }
     Statement m(db, "SELECT frequency,movement FROM modes ORDER BY number");
@@ -189,11 +226,14 @@ void load_solution(Database& db, Solution& s, int version) {
         k.frequency = m.real(), k.movement = vector_of(BlobIn(m.text()));
         s.modes.push_back(std::move(k));
     }
-    Statement p(db, "SELECT name,load_case,of,unit,min,max,mean,sum,count,min_x,min_y,min_z,max_x,max_y,max_z FROM probes ORDER BY rowid");
+    if (version >= 13) load_reference(db, s);
+    Statement p(db, fmt::format("SELECT name,load_case,of,unit,min,max,mean,sum,count,min_x,min_y,min_z,max_x,max_y,max_z{} FROM probes ORDER BY rowid",
+                                version >= 13 ? ",known_form,known_figure,known" : ""));
     while (p.step()) {
         ProbeResult k;
         k.name = p.text(), k.load_case = p.text(), k.of = p.text(), k.unit = p.text(), k.min = p.real(), k.max = p.real(), k.mean = p.real(), k.sum = p.real();
         k.count = static_cast<std::size_t>(p.integer()), k.min_at = get_place(p), k.max_at = get_place(p);
+        if (version >= 13) k.known_form = p.text(), k.known_figure = p.text(), k.known = p.real();
         s.probes.push_back(std::move(k));
     }
     Statement q(db, "SELECT what,body,material,section,sheet,member,thickness,mass,volume FROM properties ORDER BY rowid");

@@ -122,6 +122,9 @@ Study study(const Plan& plan, const std::vector<Variation>& varied, const Observ
     Job base;
     base.plan = plan;
     if (first > Stage::read) run(base, Stage::read, static_cast<Stage>(static_cast<int>(first) - 1), observer);
+    // Thicknesses alone leave the mesh, the order of elimination and the matrix's pattern as they are: one run hands them to the next.
+    const bool one_mesh = std::all_of(varied.begin(), varied.end(), [](const Variation& v) { return v.key.starts_with("thickness"); });
+    if (first >= Stage::mesh) base.solve_memory = std::make_shared<SolveMemory>();
     Collector collector(out);
     for (std::size_t i = 0; i < plans.size(); ++i) {
         const auto start = std::chrono::steady_clock::now();
@@ -129,8 +132,10 @@ Study study(const Plan& plan, const std::vector<Variation>& varied, const Observ
         job.plan = plans[i];
         out.failures.emplace_back();
         try {
-            run(job, first, Stage::solve, observer);
+            if (first <= Stage::mesh) run(job, first, Stage::mesh, observer);
+            run(job, std::max(first, Stage::solve), Stage::solve, observer);
             collector.add(job, i);
+            if (one_mesh) base.mesh = std::move(job.mesh), base.meshed_with = std::move(job.meshed_with);
         } catch (const Error& e) {
             if (e.kind() == ErrorKind::cancelled) throw;
             out.failures.back() = e.what();

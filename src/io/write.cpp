@@ -263,7 +263,7 @@ Json results_json(const Solution& s, const Vec3& shift) {
 
 Json probes_json(const Solution& s, const Vec3& shift) {
     Json out = Json::array();
-    for (const ProbeResult& p : s.probes)
+    for (const ProbeResult& p : s.probes) {
         out.push_back({{"name", p.name},
                        {"case", p.load_case},
                        {"of", p.of},
@@ -275,7 +275,18 @@ Json probes_json(const Solution& s, const Vec3& shift) {
                        {"count", p.count},
                        {"min_at", place(p.min_at, shift)},
                        {"max_at", place(p.max_at, shift)}});
+        if (!p.known_form.empty())
+            out.back()["known"] = {{"form", p.known_form}, {"figure", p.known_figure}, {"value", p.known}, {"difference", p.off_known()}};
+    }
     return out;
+}
+
+Json reference_json(const SolidReference& r) {
+    Json rows = Json::array();
+    for (const ReferenceRow& k : r.rows)
+        rows.push_back(
+            {{"what", k.what}, {"case", k.load_case}, {"unit", k.unit}, {"model", k.model}, {"solid", k.solid}, {"difference", k.model / k.solid - 1}});
+    return {{"body", r.body}, {"sweep", r.sweep}, {"elements", r.solids}, {"unknowns", r.unknowns}, {"volume", r.volume}, {"figures", rows}};
 }
 
 // What goes through connections and parts, where they carry most.
@@ -288,6 +299,9 @@ void add_carried(Json& list, const Solution& s, std::vector<Carried> CaseResult:
 void add_solution(Json& j, const Solution& s, const Vec3& shift) {
     if (s.nodes.empty()) return;
     add_carried(j["joints"], s, &CaseResult::through_joint), add_carried(j["seams"], s, &CaseResult::through_seam);
+    for (std::size_t i = 0; i < j["seams"].size(); ++i)
+        if (const auto most = most_strained(s, i)) j["seams"][i]["strain"] = {{"along", most->strain}, {"jump", most->jump}, {"case", most->load_case}};
+    if (s.reference) j["reference"] = reference_json(*s.reference);
     j["results"] = results_json(s, shift), j["probes"] = probes_json(s, shift);
     Json modes = Json::array(), properties = Json::array();
     for (std::size_t i = 0; i < s.modes.size(); ++i) modes.push_back({{"number", i + 1}, {"frequency", s.modes[i].frequency}});

@@ -9,6 +9,7 @@
 #include "mesh/mesh_notes.hpp"
 #include "mesh/planar.hpp"
 #include "mesh/size_rules.hpp"
+#include "mesh/thickness_rules.hpp"
 #include "mesh/ties.hpp"
 #include "model/sheet_values.hpp"
 
@@ -33,8 +34,7 @@ public:
           options_(options),
           size_(options.size ? *options.size : default_size(model)),
           sizes_(sheet_sizes(model, options)),
-          divisions_(edge_divisions(model, options)),
-          thickness_(wanted_thicknesses(model, options)) {}
+          divisions_(edge_divisions(model, options)) {}
 
     // Sheets that could not be meshed, and the size asked of one.
     [[nodiscard]] const std::set<std::size_t>& failed() const { return failed_; }
@@ -278,10 +278,7 @@ private:
             const auto sides = s.field.sides(s.chart, centre);
             el.thickness = sides.thickness();
             el.offset = s.offset + (std::abs(sides.offset()) > 1e-9 * el.thickness ? sides.offset() : 0);
-            if (thickness_[p.sheet] > 0) {
-                if (s.placed && el.thickness > 0) el.offset *= thickness_[p.sheet] / el.thickness;
-                el.thickness = thickness_[p.sheet];
-            }
+            el.own_thickness = el.thickness, el.own_offset = el.offset;
             el.quality = quality_of(s, p, el, e);
             mesh_.elements.push_back(el);
         }
@@ -338,37 +335,14 @@ private:
         return e;
     }
 
-    // A section on the skin of a sheet that the plan makes thicker moves out with the skin; one that reaches to its far side, with that.
-    double widening(const Member& m) {
-        if (m.offset == Vec2::Zero() || options_.thicknesses.empty()) return 0;
-        if (at_edges_.empty()) at_edges_ = sheets_at_edges(model_);
-        double by = 0;
-        for (const EdgeUse& e : m.chain)
-            for (const SheetAtEdge& u : at_edges_[e.edge.index()])
-                if (const double t = thickness_[u.sheet.index()]; t > 0) by = 0.5 * (t - model_.sheets[u.sheet.index()].thickness.mean);
-        return reaches_through(m) ? -by : by;
-    }
-
-    // Does the section reach past its line?
-    bool reaches_through(const Member& m) const {
-        const Vec2 up = -m.offset.normalized();
-        double reach = 0;
-        for (const auto& loop : model_.sections[m.section.index()].profile)
-            for (const Curve& c : loop)
-                for (const Vec3& p : c.sampled(0.01 * c.length(), 8)) reach = std::max(reach, up.dot(Vec2(p.x(), p.y())));
-        return reach > m.offset.norm();
-    }
-
     void members() {
         for (std::size_t m = 0; m < model_.members.size(); ++m) {
-            const double wider = widening(model_.members[m]);
             for (const EdgeUse& u : model_.members[m].chain) {
                 const auto nodes = along(u);
                 for (std::size_t i = 0; i + 1 < nodes.size(); ++i) {
                     Element e = line(nodes[i], nodes[i + 1], ElementKind::beam);
                     e.member = MemberId(m), e.body = model_.members[m].body, e.section = model_.members[m].section;
                     e.section_offset = section_offset(model_.members[m], 0.5 * (mesh_.nodes[ix(nodes[i])] + mesh_.nodes[ix(nodes[i + 1])]));
-                    if (wider != 0) e.section_offset += wider * e.section_offset.normalized();
                     mesh_.elements.push_back(e);
                 }
             }
@@ -464,10 +438,8 @@ private:
     std::vector<double> sizes_;
     std::set<std::size_t> failed_;
     EdgeDivisions divisions_;
-    std::vector<double> thickness_;  // wanted by the plan, instead of the wall's own
     std::vector<int> vertex_node_;
     std::vector<std::vector<int>> on_edge_;
-    std::vector<std::vector<SheetAtEdge>> at_edges_;
     Mesh mesh_;
 };
 
@@ -545,10 +517,8 @@ Mesh mesh(const Model& model, const MeshOptions& options, const Observer& observ
                 more_finely(lost), were_lost = lost;
                 continue;
             }
-            m.ledger = mesh_notes(model, m, placed);
-            m.findings = quality_findings(assess(m, options.limits), options.limits);
-            const auto idle = idle_rules(placed, model);
-            m.findings.insert(m.findings.end(), idle.begin(), idle.end());
+            give_thicknesses(m, model, placed);
+            note_mesh(m, model, placed);
             observer.tell("mesh", 1);
             return m;
         } catch (const Error& e) {

@@ -2,6 +2,9 @@
 
 #include "core/index.hpp"
 #include "core/keys.hpp"
+#include "mesh/size_rules.hpp"
+
+#include <halvo/quality.hpp>
 
 #include <fmt/format.h>
 
@@ -67,24 +70,36 @@ void note_short(std::vector<LedgerEntry>& list, const Model& model, const Mesh& 
                         least, place, ""});
 }
 
-void note_thicknesses(std::vector<LedgerEntry>& list, const Model& model, const MeshOptions& options) {
+std::vector<LedgerEntry> thickness_entries(const Model& model, const MeshOptions& options) {
+    std::vector<LedgerEntry> out;
     const auto wanted = wanted_thicknesses(model, options);
     for (std::size_t i = 0; i < wanted.size(); ++i)
         if (wanted[i] > 0)
-            list.push_back(
+            out.push_back(
                 {"thickness-" + model.sheets[i].key, "mesh", EntryKind::thickness, EntryState::applied,
                  fmt::format("{}: {:.3f} mm in the mesh by the plan, {:.3f} mm in the solid", model.sheets[i].key, wanted[i], model.sheets[i].thickness.mean),
                  wanted[i], model.sheets[i].chart.plane().origin, ""});
+    return out;
 }
 
 }  // namespace
 
-std::vector<LedgerEntry> mesh_notes(const Model& model, const Mesh& mesh, const MeshOptions& placed) {
-    std::vector<LedgerEntry> out;
-    note_thicknesses(out, model, placed);
-    note_bridged(out, model, placed);
-    note_short(out, model, mesh);
-    return out;
+void note_mesh(Mesh& mesh, const Model& model, const MeshOptions& placed) {
+    mesh.ledger = thickness_entries(model, placed);
+    note_bridged(mesh.ledger, model, placed);
+    note_short(mesh.ledger, model, mesh);
+    mesh.findings = quality_findings(assess(mesh, placed.limits), placed.limits);
+    const auto idle = idle_rules(placed, model);
+    mesh.findings.insert(mesh.findings.end(), idle.begin(), idle.end());
+}
+
+void note_other_thicknesses(Mesh& mesh, const Model& model, const MeshOptions& placed) {
+    std::erase_if(mesh.ledger, [](const LedgerEntry& e) { return e.kind == EntryKind::thickness; });
+    const auto entries = thickness_entries(model, placed);
+    mesh.ledger.insert(mesh.ledger.begin(), entries.begin(), entries.end());
+    std::erase_if(mesh.findings, [](const Finding& f) { return f.kind == FindingKind::rule_without_effect; });
+    const auto idle = idle_rules(placed, model);
+    mesh.findings.insert(mesh.findings.end(), idle.begin(), idle.end());
 }
 
 }  // namespace halvo

@@ -3,8 +3,10 @@
 
 namespace halvo {
 
-/// What the ledger says of a mesh: sheets that the plan gives another thickness, edges closed to a point, and element edges that the
-/// geometry makes far shorter than their neighbours.
-[[nodiscard]] std::vector<LedgerEntry> mesh_notes(const Model& model, const Mesh& mesh, const MeshOptions& placed);
+/// Writes into the mesh what its ledger says (sheets that the plan gives another thickness, edges closed to a point, element edges that the geometry makes
+/// far shorter than their neighbours) and its findings (elements beyond the limits, rules that pick nothing).
+void note_mesh(Mesh& mesh, const Model& model, const MeshOptions& placed);
+/// The same where the thicknesses alone are others than before.
+void note_other_thicknesses(Mesh& mesh, const Model& model, const MeshOptions& placed);
 
 }  // namespace halvo

@@ -51,6 +51,12 @@ bool picks_any(const SizeRule& r, const Model& model) {
 
 }  // namespace
 
+bool SizeRule::operator==(const SizeRule& o) const {
+    const auto same_box = [&] { return !within || (within->min() == o.within->min() && within->max() == o.within->max()); };
+    return body == o.body && sheet == o.sheet && within.has_value() == o.within.has_value() && same_box() && size == o.size && points == o.points &&
+           count == o.count;
+}
+
 MeshOptions placed_rules(MeshOptions options, const Model& model) {
     place(options.sizes, "size", model);
     place(options.thicknesses, "thickness", model);

@@ -2,6 +2,7 @@
 
 #include <halvo/halve.hpp>
 #include <halvo/join.hpp>
+#include <halvo/reference.hpp>
 
 #include "model/sets.hpp"
 #include "run/select.hpp"
@@ -110,10 +111,17 @@ void sets_anew(Job& job) {
 }
 
 void mesh_anew(Job& job, const Observer& observer) {
-    const Mesh before = std::move(job.mesh);
-    job.mesh = mesh(job.model, job.plan.mesh, observer);
-    // Meshed again: what did not change keeps its numbers.
-    if (!before.nodes.empty()) keep_numbers(job.mesh, before);
+    const MeshOptions& options = job.plan.mesh;
+    const auto& with = job.meshed_with;
+    const bool stays = with && with->sets == job.model.sets && change_thicknesses(job.mesh, job.model, options, with->options);
+    if (!stays) {
+        job.meshed_with.reset();
+        const Mesh before = std::move(job.mesh);
+        job.mesh = mesh(job.model, options, observer);
+        // Meshed again: what did not change keeps its numbers.
+        if (!before.nodes.empty()) keep_numbers(job.mesh, before);
+    }
+    job.meshed_with = Job::MeshedWith{options, job.model.sets};
 }
 
 }  // namespace
@@ -168,6 +176,7 @@ void run_stages(Job& job, Stage from, Stage until, const Observer& observer) {
         job.timing.emplace_back(stage_name(s), std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count());
         job.stage = stage_name(s);
     };
+    if (from < Stage::mesh) job.meshed_with.reset();  // it is of another model
     if (from <= Stage::strip && until >= Stage::survey) take_back(job, job.before_strip);
     if (from <= Stage::mend && until >= Stage::survey) take_back(job, job.as_read);
     step(Stage::survey, [&] {
@@ -196,7 +205,9 @@ void run_stages(Job& job, Stage from, Stage until, const Observer& observer) {
     if (!plan.solve.any()) return;
     step(Stage::solve, [&] {
         if (from == Stage::solve) sets_anew(job);
-        job.solution = solve(job.model, job.mesh, solve_options(plan), plan.join, observer);
+        job.solution = solve(job.model, job.mesh, solve_options(plan), plan.join, observer, job.solve_memory.get());
+        if (plan.solve.reference.make)
+            job.solution.reference = solid_reference(job.solids, job.model, job.mesh, solve_options(plan), plan.join, job.solution, observer);
     });
 }
 

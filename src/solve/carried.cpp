@@ -3,6 +3,8 @@
 #include "core/groups.hpp"
 #include "core/index.hpp"
 
+#include <Eigen/LU>
+
 #include <algorithm>
 #include <cmath>
 #include <limits>
@@ -39,6 +41,16 @@ Connections::Connections(const Built& built, const Picker& picker) : built_(buil
     for (Seamed& k : seams_)
         if (k.nodes.size() > 1)
             for (auto* end : {&k.nodes.front(), &k.nodes.back()}) end->second = 1.0 / ends.at(end->first);
+    std::map<std::pair<std::int32_t, std::int32_t>, std::vector<std::int32_t>> on_side;  // shells at each side of an element
+    for (std::size_t i = 0; i < s.shells.size(); ++i) {
+        const ShellPart& p = s.shells[i];
+        for (int k = 0; k < p.count(); ++k) on_side[std::minmax(p.nodes[ix(k)], p.nodes[ix((k + 1) % p.count())])].push_back(static_cast<std::int32_t>(i));
+    }
+    for (Seamed& k : seams_)
+        for (std::size_t i = 0; i + 1 < k.nodes.size(); ++i) {
+            const auto it = on_side.find(std::minmax(k.nodes[i].first, k.nodes[i + 1].first));
+            k.shells_between.push_back(it == on_side.end() ? std::vector<std::int32_t>() : it->second);
+        }
     const auto number = [&](const std::string& key) {
         const auto it = by_key.find(key);
         return it == by_key.end() ? -1 : it->second;
@@ -85,6 +97,8 @@ void Connections::see(CaseResult& result, const std::vector<GroupForce>& meeting
         for (const auto& [property, c] : of) most = {std::max(most.force, c.force), std::max(most.moment, c.moment)};
         result.through_seam.push_back(most);
     }
+    result.seam_strain.clear();
+    for (const Seamed& s : seams_) result.seam_strain.push_back(strain_of(s, result.movement));
     // Through a joint goes, place by place, what both sides have in common there.
     std::map<std::int32_t, std::vector<std::pair<std::int32_t, const Force*>>> places_of;
     for (const auto& [at, f] : at_place) places_of[at.second].emplace_back(at.first, &f);
@@ -102,6 +116,49 @@ void Connections::see(CaseResult& result, const std::vector<GroupForce>& meeting
             }
         result.through_joint.push_back(any ? sum : Carried{unknown, unknown});
     }
+}
+
+// Change of length of the reference surface along a direction, at the middle of the element.
+double Connections::strain_along(std::int32_t shell, const Vec3& along, const Eigen::VectorXd& movement) const {
+    const ShellPart& p = built_.structure.shells[ix(shell)];
+    constexpr std::array<double, 4> r{-0.25, 0.25, 0.25, -0.25}, s{-0.25, -0.25, 0.25, 0.25};  // slopes of the bilinear functions at the middle
+    Vec3 xr = Vec3::Zero(), xs = Vec3::Zero(), ur = Vec3::Zero(), us = Vec3::Zero();
+    for (int k = 0; k < p.count(); ++k) {
+        // Of three nodes: the sides from the first to the others.
+        const double fr = p.count() == 4 ? r[ix(k)] : k == 0 ? -1 : k == 1 ? 1 : 0, fs = p.count() == 4 ? s[ix(k)] : k == 0 ? -1 : k == 2 ? 1 : 0;
+        const Vec3 x = built_.structure.nodes[ix(p.nodes[ix(k)])], u = movement.segment<3>(Eigen::Index{6} * p.nodes[ix(k)]);
+        xr += fr * x, xs += fs * x, ur += fr * u, us += fs * u;
+    }
+    Eigen::Matrix2d g;
+    g << xr.dot(xr), xr.dot(xs), xs.dot(xr), xs.dot(xs);
+    const Vec2 parts = g.inverse() * Vec2(xr.dot(along), xs.dot(along));
+    return along.dot(parts.x() * ur + parts.y() * us);
+}
+
+SeamStrain Connections::strain_of(const Seamed& seam, const Eigen::VectorXd& movement) const {
+    constexpr double unknown = std::numeric_limits<double>::quiet_NaN();
+    double length = 0, strain = 0, jump = 0;
+    for (std::size_t i = 0; i < seam.shells_between.size(); ++i) {
+        const auto& shells = seam.shells_between[i];
+        if (shells.size() < 2) continue;
+        const Vec3 step = built_.structure.nodes[ix(seam.nodes[i + 1].first)] - built_.structure.nodes[ix(seam.nodes[i].first)];
+        const double l = step.norm();
+        double low = std::numeric_limits<double>::max(), high = -low, squares = 0;
+        for (const std::int32_t e : shells) {
+            const double v = strain_along(e, step / l, movement);
+            low = std::min(low, v), high = std::max(high, v), squares += v * v;
+        }
+        length += l, strain += l * squares / static_cast<double>(shells.size()), jump += l * (high - low) * (high - low);
+    }
+    return length > 0 ? SeamStrain{std::sqrt(strain / length), std::sqrt(jump / length)} : SeamStrain{unknown, unknown};
+}
+
+std::optional<MostStrained> most_strained(const Solution& solution, std::size_t seam) {
+    std::optional<MostStrained> out;
+    for (const CaseResult& c : solution.cases)
+        if (seam < c.seam_strain.size() && !std::isnan(c.seam_strain[seam].strain) && (!out || c.seam_strain[seam].strain > out->strain))
+            out = MostStrained{c.seam_strain[seam].strain, c.seam_strain[seam].jump, c.name};
+    return out;
 }
 
 std::optional<MostCarried> most_carried(const Solution& solution, std::vector<Carried> CaseResult::*list, std::size_t number) {

@@ -14,11 +14,14 @@ public:
 
 private:
     struct Seamed {
-        std::vector<std::pair<std::int32_t, double>> nodes;  // and the share of each: other seams may end where it does
+        std::vector<std::pair<std::int32_t, double>> nodes;     // and the share of each: other seams may end where it does
+        std::vector<std::vector<std::int32_t>> shells_between;  // those on each stretch from a node to the next
     };
     struct Joined {
         std::int32_t a = -1, b = -1;  // numbers of properties
     };
+    [[nodiscard]] SeamStrain strain_of(const Seamed& seam, const Eigen::VectorXd& movement) const;
+    [[nodiscard]] double strain_along(std::int32_t shell, const Vec3& along, const Eigen::VectorXd& movement) const;
     [[nodiscard]] std::int32_t property_of(const GroupForce& f) const;
     [[nodiscard]] std::int32_t place_of(std::int32_t node) const;
 

@@ -3,15 +3,13 @@
 
 #include "core/index.hpp"
 #include "core/parallel.hpp"
-#include "solve/normals.hpp"
-
-#include <Eigen/Eigenvalues>
 
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <chrono>
 #include <cmath>
+#include <numeric>
 #include <span>
 
 namespace halvo {
@@ -30,7 +28,7 @@ double seconds_since(std::chrono::steady_clock::time_point t) {
 ShellShape Equations::Parts::shell(std::size_t i) const {
     const ShellPart& p = structure.shells[i];
     ShellShape s;
-    s.count = p.count(), s.thickness = p.thickness, s.offset = p.offset, s.normals = shell_normals[i];
+    s.count = p.count(), s.thickness = p.thickness, s.offset = p.offset, s.normals = layout->shell_normals[i];
     for (int k = 0; k < s.count; ++k) s.nodes[ix(k)] = structure.nodes[ix(p.nodes[ix(k)])];
     return s;
 }
@@ -40,22 +38,23 @@ BeamShape Equations::Parts::beam(std::size_t i) const {
     return beam_shape({structure.nodes[ix(p.nodes[0])], structure.nodes[ix(p.nodes[1])]}, p);
 }
 
-// Shells, then beams, springs, and point masses.
-std::size_t Equations::Parts::count() const {
-    return structure.shells.size() + structure.beams.size() + structure.springs.size() + structure.masses.size();
+std::array<Vec3, 8> Equations::Parts::solid(std::size_t i) const {
+    std::array<Vec3, 8> out;
+    for (std::size_t k = 0; k < 8; ++k) out[k] = structure.nodes[ix(structure.solids[i].nodes[k])];
+    return out;
 }
 
-std::vector<std::int32_t> Equations::Parts::nodes_of(std::size_t e) const {
-    if (e < structure.shells.size()) {
-        const ShellPart& p = structure.shells[e];
-        return {p.nodes.begin(), p.nodes.begin() + p.count()};
-    }
-    e -= structure.shells.size();
-    if (e < structure.beams.size()) return {structure.beams[e].nodes.begin(), structure.beams[e].nodes.end()};
-    e -= structure.beams.size();
-    if (e < structure.springs.size()) return {structure.springs[e].node};
-    return {structure.masses[e - structure.springs.size()].node};
+namespace {
+
+// Six rows a node, as all elements have them; nodes of solids do not turn.
+Eigen::MatrixXd with_rotations(const Matrix24& k) {
+    Eigen::MatrixXd out = Eigen::MatrixXd::Zero(48, 48);
+    for (Eigen::Index i = 0; i < 8; ++i)
+        for (Eigen::Index j = 0; j < 8; ++j) out.block<3, 3>(6 * i, 6 * j) = k.block<3, 3>(3 * i, 3 * j);
+    return out;
 }
+
+}  // namespace
 
 Eigen::MatrixXd Equations::Parts::stiffness_of(std::size_t e) const {
     if (e < structure.shells.size()) {
@@ -69,7 +68,10 @@ Eigen::MatrixXd Equations::Parts::stiffness_of(std::size_t e) const {
     }
     e -= structure.beams.size();
     if (e < structure.springs.size()) return structure.springs[e].stiffness;
-    return Eigen::MatrixXd::Zero(6, 6);
+    e -= structure.springs.size();
+    if (e < structure.masses.size()) return Eigen::MatrixXd::Zero(6, 6);
+    e -= structure.masses.size();
+    return with_rotations(solid_stiffness(solid(e), solid_laws[ix(structure.solids[e].material)]));
 }
 
 Eigen::MatrixXd Equations::Parts::mass_of(std::size_t e, bool lumped) const {
@@ -85,146 +87,19 @@ Eigen::MatrixXd Equations::Parts::mass_of(std::size_t e, bool lumped) const {
     e -= structure.beams.size();
     Eigen::MatrixXd m = Eigen::MatrixXd::Zero(6, 6);
     if (e < structure.springs.size()) return m;
-    const PointMass& p = structure.masses[e - structure.springs.size()];
+    e -= structure.springs.size();
+    if (e >= structure.masses.size()) {
+        e -= structure.masses.size();
+        return with_rotations(solid_mass(solid(e), structure.materials[ix(structure.solids[e].material)].density, lumped));
+    }
+    const PointMass& p = structure.masses[e];
     m.topLeftCorner<3, 3>() = p.mass * Eigen::Matrix3d::Identity(), m.bottomRightCorner<3, 3>() = p.inertia;
     return m;
 }
 
-void Equations::Parts::find_meetings() {
-    constexpr std::int32_t none = -1;
-    meets.assign(structure.nodes.size(), 0);
-    // The first group seen at each node: shells of a sheet and beams of a member are told apart by one bit.
-    std::vector<std::int64_t> first(structure.nodes.size(), none);
-    const auto see = [&](std::int32_t node, std::int64_t group) {
-        if (first[ix(node)] == none) first[ix(node)] = group;
-        else if (first[ix(node)] != group) meets[ix(node)] = 1;
-    };
-    for (const ShellPart& p : structure.shells)
-        for (int k = 0; k < p.count(); ++k) see(p.nodes[ix(k)], 2 * std::int64_t{p.group + 1});
-    for (const BeamPart& p : structure.beams)
-        for (const std::int32_t n : p.nodes) see(n, 2 * std::int64_t{p.group + 1} + 1);
-    for (const RigidArm& a : structure.arms) meets[ix(a.master)] = meets[ix(a.slave)] = 1;
-    for (const MotionEquation& e : structure.equations)
-        if (e.source < 0)
-            for (const auto& [movement, factor] : e.terms) meets[ix(movement / 6)] = 1;
-}
-
-void Equations::Parts::eliminate() {
-    const auto give_up = [&](const MotionEquation& e, std::int64_t movement) {
-        if (elimination->add(e, movement) == Elimination::Outcome::conflict) conflicts.push_back(static_cast<std::int32_t>(elimination->equations()) - 1);
-    };
-    for (const RigidArm& a : structure.arms) {
-        const Vec3 r = structure.nodes[ix(a.slave)] - structure.nodes[ix(a.master)];
-        const std::int64_t s = 6 * std::int64_t{a.slave}, m = 6 * std::int64_t{a.master};
-        // Displacement: that of the master plus its rotation times the arm.
-        give_up({{{s, 1}, {m, -1}, {m + 4, -r.z()}, {m + 5, r.y()}}, 0, -1}, s);
-        give_up({{{s + 1, 1}, {m + 1, -1}, {m + 5, -r.x()}, {m + 3, r.z()}}, 0, -1}, s + 1);
-        give_up({{{s + 2, 1}, {m + 2, -1}, {m + 3, -r.y()}, {m + 4, r.x()}}, 0, -1}, s + 2);
-        for (std::int64_t k = 3; k < 6; ++k) give_up({{{s + k, 1}, {m + k, -1}}, 0, -1}, s + k);
-    }
-    first_equation = static_cast<std::int32_t>(elimination->equations());
-    for (const MotionEquation& e : structure.equations) give_up(e, e.terms.empty() ? -1 : e.terms.front().first);
-    elimination->finish();
-}
-
-// Of one connected part: rigid motions that no support and no spring resists.
-void Equations::Parts::find_rigid_motions() {
-    const std::size_t n = structure.nodes.size();
-    Groups groups(n);
-    for (std::size_t e = 0; e < count(); ++e) {
-        const auto nodes = nodes_of(e);
-        for (const std::int32_t k : nodes) groups.tie(nodes[0], k);
-    }
-    for (const RigidArm& a : structure.arms) groups.tie(a.master, a.slave);
-    for (const MotionEquation& e : structure.equations)
-        if (e.source < 0)
-            for (const auto& [m, f] : e.terms) groups.tie(static_cast<int>(e.terms[0].first / 6), static_cast<int>(m / 6));
-    struct Part {
-        Vec3 centre = Vec3::Zero();
-        double size = 0;
-        std::size_t count = 0;
-        Eigen::Matrix<double, 6, 6> held = Eigen::Matrix<double, 6, 6>::Zero();
-    };
-    std::map<int, Part> parts;
-    std::vector<char> alive(n, 0);
-    for (const std::int64_t m : unknowns.movement) alive[ix(m / 6)] = 1;
-    for (std::size_t e = 0; e < count(); ++e)
-        for (const std::int32_t k : nodes_of(e)) alive[ix(k)] = 1;
-    for (std::size_t i = 0; i < n; ++i) {
-        if (!alive[i]) continue;
-        Part& p = parts[groups.root(static_cast<int>(i))];
-        p.centre += structure.nodes[i], ++p.count;
-    }
-    for (auto& [root, p] : parts) p.centre /= static_cast<double>(p.count);
-    for (std::size_t i = 0; i < n; ++i)
-        if (alive[i]) {
-            Part& p = parts[groups.root(static_cast<int>(i))];
-            p.size = std::max(p.size, (structure.nodes[i] - p.centre).norm());
-        }
-    // Movements of a node over the part's motion, rotations scaled by its size.
-    const auto rigid = [&](const Part& p, std::size_t node) {
-        Eigen::Matrix<double, 6, 6> r = Eigen::Matrix<double, 6, 6>::Identity();
-        const double span = p.size > 0 ? p.size : 1;
-        const Vec3 arm = (structure.nodes[node] - p.centre) / span;
-        r.topRightCorner<3, 3>() << 0, arm.z(), -arm.y(), -arm.z(), 0, arm.x(), arm.y(), -arm.x(), 0;
-        r.bottomRightCorner<3, 3>() /= span;
-        return r;
-    };
-    const auto of_node = [&](std::size_t node) { return parts.find(groups.root(static_cast<int>(node))); };
-    for (const MotionEquation& e : structure.equations) {
-        if (e.source < 0 || e.terms.empty()) continue;
-        const auto it = of_node(static_cast<std::size_t>(e.terms[0].first / 6));
-        if (it == parts.end()) continue;
-        Eigen::Matrix<double, 1, 6> row = Eigen::Matrix<double, 1, 6>::Zero();
-        double weight = 0;
-        for (const auto& [m, f] : e.terms) {
-            row += f * rigid(it->second, static_cast<std::size_t>(m / 6)).row(m % 6);
-            weight = std::max(weight, std::abs(f) / (m % 6 >= 3 ? std::max(it->second.size, 1e-300) : 1.0));
-        }
-        if (weight > 0) row /= weight, it->second.held += row.transpose() * row;
-    }
-    for (const GroundSpring& s : structure.springs) {
-        const auto it = of_node(ix(s.node));
-        if (it == parts.end()) continue;
-        const auto r = rigid(it->second, ix(s.node));
-        const Eigen::Matrix<double, 6, 6> k = r.transpose() * s.stiffness * r;
-        if (k.trace() > 0) it->second.held += k / k.trace();
-    }
-    for (const auto& [root, p] : parts) {
-        const Eigen::SelfAdjointEigenSolver<Eigen::Matrix<double, 6, 6>> eigen(p.held);
-        constexpr double not_held = 1e-10;  // squared: a hundred thousandth of the size between the supports
-        for (Eigen::Index k = 0; k < 6; ++k) {
-            if (eigen.eigenvalues()[k] > not_held * std::max(1.0, eigen.eigenvalues()[5])) continue;
-            FreeMotion f;
-            f.movement = Eigen::VectorXd::Zero(static_cast<Eigen::Index>(6 * n));
-            for (std::size_t i = 0; i < n; ++i)
-                if (alive[i] && groups.root(static_cast<int>(i)) == root)
-                    f.movement.segment<6>(static_cast<Eigen::Index>(6 * i)) = rigid(p, i) * eigen.eigenvectors().col(k);
-            finish_motion(f);
-            motions.push_back(std::move(f));
-        }
-    }
-}
-
-void Equations::Parts::finish_motion(FreeMotion& f) const {
-    double most = 0;
-    const auto length = [&](std::size_t i) { return f.movement.segment<3>(static_cast<Eigen::Index>(6 * i)).norm(); };
-    for (std::size_t i = 0; i < structure.nodes.size(); ++i) most = std::max(most, length(i));
-    if (!(most > 0)) {
-        most = f.movement.lpNorm<Eigen::Infinity>();
-        f.movement /= most;
-        for (std::size_t i = 0; i < structure.nodes.size(); ++i)
-            if (f.movement.segment<6>(static_cast<Eigen::Index>(6 * i)).lpNorm<Eigen::Infinity>() > 0.99) f.nodes.push_back(static_cast<std::int32_t>(i));
-        return;
-    }
-    f.movement /= most;
-    for (std::size_t i = 0; i < structure.nodes.size(); ++i)
-        if (length(i) > 0.99) f.nodes.push_back(static_cast<std::int32_t>(i));
-}
-
 void Equations::Parts::factorize() {
     const auto start = std::chrono::steady_clock::now();
-    factor.emplace(stiffness, *ordering);
+    factor.emplace(stiffness, *layout->ordering);
     factor_time = seconds_since(start);
     if (factor->good() && factor->least_pivot() > suspicious_pivot) return;
     find_loose_motions();
@@ -238,7 +113,7 @@ void Equations::Parts::find_loose_motions() {
     const Eigen::VectorXd d = m.diagonal();
     const double least = std::max(1e-300, d.maxCoeff() * 1e-12);
     for (std::int64_t j = 0; j < m.size; ++j) m.value[ix(m.start[ix(j)])] += stiffened * std::max(d[j], least);
-    const Factor stiff(m, *ordering);
+    const Factor stiff(m, *layout->ordering);
     if (!stiff.good()) return;
     const auto absolute = [&](const Eigen::VectorXd& v) {
         double sum = 0;
@@ -266,7 +141,7 @@ void Equations::Parts::find_loose_motions() {
         found.push_back(v);
         FreeMotion f;
         f.movement = expanded(v, {});
-        finish_motion(f);
+        layout->finish_motion(f);
         motions.push_back(std::move(f));
     }
 }
@@ -274,11 +149,11 @@ void Equations::Parts::find_loose_motions() {
 Eigen::VectorXd Equations::Parts::expanded(const Eigen::VectorXd& q, const std::map<std::int32_t, double>& motion) const {
     Eigen::VectorXd u = Eigen::VectorXd::Zero(static_cast<Eigen::Index>(6 * structure.nodes.size()));
     for (Eigen::Index m = 0; m < u.size(); ++m) {
-        if (unknowns.number[ix(m)] >= 0) {
-            u[m] = q[unknowns.number[ix(m)]];
-        } else if (const auto* e = elimination->of(m)) {
+        if (layout->unknowns.number[ix(m)] >= 0) {
+            u[m] = q[layout->unknowns.number[ix(m)]];
+        } else if (const auto* e = layout->elimination->of(m)) {
             for (const auto& [other, f] : e->terms)
-                if (unknowns.number[ix(other)] >= 0) u[m] += f * q[unknowns.number[ix(other)]];
+                if (layout->unknowns.number[ix(other)] >= 0) u[m] += f * q[layout->unknowns.number[ix(other)]];
             for (const auto& [equation, f] : e->values) u[m] += f * value_of(equation, motion);
         }
     }
@@ -286,21 +161,21 @@ Eigen::VectorXd Equations::Parts::expanded(const Eigen::VectorXd& q, const std::
 }
 
 double Equations::Parts::value_of(std::int32_t equation, const std::map<std::int32_t, double>& motion) const {
-    if (equation < first_equation) return 0;
-    const auto i = equation - first_equation;
+    if (equation < layout->first_equation) return 0;
+    const auto i = equation - layout->first_equation;
     const auto it = motion.find(i);
     return structure.equations[ix(i)].value * (it == motion.end() ? 1 : it->second);
 }
 
 // Forces at movements as unknowns feel them.
 Eigen::VectorXd Equations::Parts::reduced(const Eigen::VectorXd& f) const {
-    Eigen::VectorXd out = Eigen::VectorXd::Zero(static_cast<Eigen::Index>(unknowns.movement.size()));
+    Eigen::VectorXd out = Eigen::VectorXd::Zero(static_cast<Eigen::Index>(layout->unknowns.movement.size()));
     for (Eigen::Index m = 0; m < f.size(); ++m) {
         if (f[m] == 0) continue;
-        if (unknowns.number[ix(m)] >= 0) out[unknowns.number[ix(m)]] += f[m];
-        else if (const auto* e = elimination->of(m))
+        if (layout->unknowns.number[ix(m)] >= 0) out[layout->unknowns.number[ix(m)]] += f[m];
+        else if (const auto* e = layout->elimination->of(m))
             for (const auto& [other, factor_of] : e->terms)
-                if (unknowns.number[ix(other)] >= 0) out[unknowns.number[ix(other)]] += factor_of * f[m];
+                if (layout->unknowns.number[ix(other)] >= 0) out[layout->unknowns.number[ix(other)]] += factor_of * f[m];
     }
     return out;
 }
@@ -308,9 +183,9 @@ Eigen::VectorXd Equations::Parts::reduced(const Eigen::VectorXd& f) const {
 // A force on a movement that nothing holds, and that follows from none that something holds, would be lost.
 void Equations::Parts::must_be_carried(const Eigen::VectorXd& applied) const {
     for (Eigen::Index m = 0; m < applied.size(); ++m) {
-        if (applied[m] == 0 || unknowns.number[ix(m)] >= 0) continue;
-        const auto* e = elimination->of(m);
-        const auto lost = [&](const auto& t) { return unknowns.number[ix(t.first)] < 0; };
+        if (applied[m] == 0 || layout->unknowns.number[ix(m)] >= 0) continue;
+        const auto* e = layout->elimination->of(m);
+        const auto lost = [&](const auto& t) { return layout->unknowns.number[ix(t.first)] < 0; };
         if (e && (e->terms.empty() || !std::all_of(e->terms.begin(), e->terms.end(), lost))) continue;
         const Vec3& at = structure.nodes[ix(m / 6)];
         throw Error(ErrorKind::stage, fmt::format("a {} acts at node {} ({:.6g}, {:.6g}, {:.6g} from the model's middle), which nothing with stiffness holds",
@@ -318,30 +193,26 @@ void Equations::Parts::must_be_carried(const Eigen::VectorXd& applied) const {
     }
 }
 
-Equations::Equations(const Structure& structure, const Observer& observer) : p_(std::make_unique<Parts>()) {
+Equations::Equations(const Structure& structure, const Observer& observer, std::shared_ptr<const EquationLayout> like) : p_(std::make_unique<Parts>()) {
     Parts& p = *p_;
     const auto start = std::chrono::steady_clock::now();
-    p.structure = structure;
-    Box3 box;
-    for (const Vec3& x : structure.nodes) box.extend(x);
-    p.size = box.isEmpty() || box.diagonal().norm() == 0 ? 1 : box.diagonal().norm();
-    for (const Material& m : structure.materials) p.laws.push_back(shell_law(m));
-    p.shell_normals = smooth_normals(structure);
-    p.elimination.emplace(6 * structure.nodes.size(), p.size);
     observer.tell("solve", 0);
-    p.eliminate();
-    p.find_meetings();
-    p.unknowns = unknowns_of(structure, *p.elimination);
-    p.assembler.emplace(
-        p.count(), [&](std::size_t e) { return p.nodes_of(e); }, p.unknowns, *p.elimination);
-    p.stiffness = p.assembler->fill([&](std::size_t e) { return p.stiffness_of(e); });
-    p.assembly_time = seconds_since(start);
+    p.layout = like && like->fits(structure) ? std::move(like) : std::make_shared<const EquationLayout>(structure);
+    p.structure = structure, p.motions = p.layout->rigid_motions;
+    for (const Material& m : structure.materials) {
+        p.laws.push_back(shell_law(m));
+        if (!structure.solids.empty()) p.solid_laws.push_back(solid_law(m));
+    }
     observer.tell("solve", 0.2);
-    p.find_rigid_motions();
-    p.ordering = std::make_unique<Ordering>(p.stiffness, p.unknowns.node);
+    p.stiffness = p.layout->assembler->fill([&](std::size_t e) { return p.stiffness_of(e); });
+    p.assembly_time = seconds_since(start);
     observer.tell("solve", 0.3);
-    if (p.motions.empty() && p.conflicts.empty()) p.factorize();
+    if (p.motions.empty() && p.layout->conflicts.empty()) p.factorize();
     observer.tell("solve", 0.8);
+}
+
+std::shared_ptr<const EquationLayout> Equations::layout() const {
+    return p_->layout;
 }
 
 Equations::~Equations() = default;
@@ -349,14 +220,14 @@ Equations::Equations(Equations&&) noexcept = default;
 Equations& Equations::operator=(Equations&&) noexcept = default;
 
 std::size_t Equations::unknowns() const {
-    return p_->unknowns.movement.size();
+    return p_->layout->unknowns.movement.size();
 }
 const std::vector<FreeMotion>& Equations::free_motions() const {
     return p_->motions;
 }
 std::vector<std::int32_t> Equations::conflicts() const {
     std::vector<std::int32_t> out;
-    for (const std::int32_t c : p_->conflicts) out.push_back(c - p_->first_equation);
+    for (const std::int32_t c : p_->layout->conflicts) out.push_back(c - p_->layout->first_equation);
     return out;
 }
 double Equations::factor_seconds() const {
@@ -369,44 +240,74 @@ double Equations::recovery_seconds() const {
     return p_->recovery_time;
 }
 
-StructureState Equations::solve(const StructureLoads& loads) const {
-    const Parts& p = *p_;
-    if (!p.motions.empty()) throw Error(ErrorKind::stage, "the structure can still move; give it more supports");
-    if (!p.conflicts.empty()) throw Error(ErrorKind::stage, "two supports ask for different movements of one node");
-    if (!p.factor || !p.factor->good()) throw Error(ErrorKind::stage, "the equations cannot be solved: a stiffness is zero or negative");
-    const Recovery recovery(p, loads);
-    const Eigen::VectorXd applied = recovery.applied();
-    Eigen::VectorXd q = Eigen::VectorXd::Zero(static_cast<Eigen::Index>(p.unknowns.movement.size()));
-    StructureState out;
-    // What equations ask for and warmth, as the elements then hold it, are loads too.
-    Eigen::VectorXd pushed = p.reduced(applied);
-    const Eigen::VectorXd asked = p.expanded(q, loads.motion);
-    if (!asked.isZero(0) || !loads.shell_warming.empty() || !loads.beam_warming.empty()) pushed -= p.reduced(recovery.held_by_elements(asked, nullptr));
-    p.must_be_carried(applied);
-    // What rounding leaves is taken up by solving again.
-    const double scale = std::max(pushed.lpNorm<Eigen::Infinity>(), 1e-300);
-    double before = std::numeric_limits<double>::infinity();
-    for (int i = 0; i <= most_refinements; ++i) {
-        const Eigen::VectorXd left = i == 0 ? pushed : Eigen::VectorXd(pushed - p.stiffness.times(q));
-        const double now = left.lpNorm<Eigen::Infinity>() / scale;
-        if (i > 0 && (now <= refined || now > 0.5 * before)) break;
-        before = now;
-        q += p.factor->solve(left);
+// What rounding leaves is taken up by solving again, for the cases that it helps.
+Eigen::MatrixXd Equations::Parts::solved(const Eigen::MatrixXd& pushed) const {
+    Eigen::MatrixXd q = Eigen::MatrixXd::Zero(pushed.rows(), pushed.cols());
+    std::vector<Eigen::Index> open(static_cast<std::size_t>(pushed.cols()));
+    std::iota(open.begin(), open.end(), Eigen::Index{0});
+    std::vector<double> before(open.size(), std::numeric_limits<double>::infinity());
+    Eigen::MatrixXd left = pushed;
+    for (int i = 0; i <= most_refinements && !open.empty(); ++i) {
+        if (i > 0) {
+            std::erase_if(open, [&](Eigen::Index c) {
+                left.col(c) = pushed.col(c) - stiffness.times(q.col(c));
+                const double now = left.col(c).lpNorm<Eigen::Infinity>() / std::max(pushed.col(c).lpNorm<Eigen::Infinity>(), 1e-300);
+                const bool done = now <= refined || now > 0.5 * before[ix(c)];
+                before[ix(c)] = now;
+                return done;
+            });
+        }
+        if (!open.empty()) q(Eigen::all, open) += factor->solve(left(Eigen::all, open));
     }
     if (!q.allFinite())
         throw Error(ErrorKind::stage, "the solution is not finite; look for elements without size and for loads or materials that are no numbers");
+    return q;
+}
+
+StructureState Equations::solve(const StructureLoads& loads) const {
+    return std::move(solve(std::vector<StructureLoads>{loads}).front());
+}
+
+std::vector<StructureState> Equations::solve(const std::vector<StructureLoads>& cases) const {
+    const Parts& p = *p_;
+    if (!p.motions.empty()) throw Error(ErrorKind::stage, "the structure can still move; give it more supports");
+    if (!p.layout->conflicts.empty()) throw Error(ErrorKind::stage, "two supports ask for different movements of one node");
+    if (!p.factor || !p.factor->good()) throw Error(ErrorKind::stage, "the equations cannot be solved: a stiffness is zero or negative");
+    const Recovery recovery(p, cases);
+    const auto unknowns = static_cast<Eigen::Index>(p.layout->unknowns.movement.size()), count = static_cast<Eigen::Index>(cases.size());
+    std::vector<StructureState> out(cases.size());
+    std::vector<Eigen::VectorXd> asked(cases.size());
+    bool held_before = false;
+    for (std::size_t c = 0; c < cases.size(); ++c) {
+        out[c].applied = recovery.applied(c);
+        p.must_be_carried(out[c].applied);
+        asked[c] = p.expanded(Eigen::VectorXd::Zero(unknowns), cases[c].motion);
+        held_before =
+            held_before || !asked[c].isZero(0) || !cases[c].shell_warming.empty() || !cases[c].beam_warming.empty() || !cases[c].solid_warming.empty();
+    }
+    // What equations ask for and warmth, as the elements then hold it, are loads too.
+    const auto before = held_before ? recovery.held_by_elements(asked, nullptr) : std::vector<Eigen::VectorXd>();
+    Eigen::MatrixXd pushed(unknowns, count);
+    for (std::size_t c = 0; c < cases.size(); ++c) {
+        pushed.col(static_cast<Eigen::Index>(c)) = p.reduced(out[c].applied);
+        if (held_before) pushed.col(static_cast<Eigen::Index>(c)) -= p.reduced(before[c]);
+    }
+    const Eigen::MatrixXd q = p.solved(pushed);
     const auto start = std::chrono::steady_clock::now();
-    out.movement = p.expanded(q, loads.motion);
-    out.applied = applied;
-    const Eigen::VectorXd held = recovery.held_by_elements(out.movement, &out);
-    p.add_reactions(held - applied, out);
+    std::vector<Eigen::VectorXd> movements(cases.size());
+    for (std::size_t c = 0; c < cases.size(); ++c) movements[c] = p.expanded(q.col(static_cast<Eigen::Index>(c)), cases[c].motion);
+    const auto held = recovery.held_by_elements(movements, &out);
+    for (std::size_t c = 0; c < cases.size(); ++c) {
+        out[c].movement = std::move(movements[c]);
+        p.add_reactions(held[c] - out[c].applied, out[c]);
+    }
     p.recovery_time += seconds_since(start);
     return out;
 }
 
 void Equations::Parts::add_reactions(const Eigen::VectorXd& left, StructureState& out) const {
     out.reaction = Eigen::VectorXd::Zero(left.size());
-    const std::vector<double> forces = elimination->forces(left);
+    const std::vector<double> forces = layout->elimination->forces(left);
     Vec3 centre = Vec3::Zero();
     for (const Vec3& x : structure.nodes) centre += x / static_cast<double>(structure.nodes.size());
     const auto count_in = [&](std::int32_t source, std::int64_t movement, double force) {
@@ -426,7 +327,7 @@ void Equations::Parts::add_reactions(const Eigen::VectorXd& left, StructureState
     for (std::size_t i = 0; i < structure.equations.size(); ++i) {
         const MotionEquation& e = structure.equations[i];
         if (e.source < 0) continue;
-        for (const auto& [m, f] : e.terms) count_in(e.source, m, f * forces[ix(first_equation) + i]);
+        for (const auto& [m, f] : e.terms) count_in(e.source, m, f * forces[ix(layout->first_equation) + i]);
     }
     for (const GroundSpring& s : structure.springs) {
         const Eigen::Matrix<double, 6, 1> f = -s.stiffness * out.movement.segment<6>(Eigen::Index{6} * s.node);
@@ -439,9 +340,9 @@ void Equations::Parts::add_reactions(const Eigen::VectorXd& left, StructureState
         const auto at = static_cast<Eigen::Index>(6 * i);
         const Vec3 fa = out.applied.segment<3>(at), fr = out.reaction.segment<3>(at), ma = out.applied.segment<3>(at + 3), mr = out.reaction.segment<3>(at + 3);
         force += fa + fr, moment += ma + mr + (structure.nodes[i] - centre).cross(fa + fr);
-        forces_in_all += fa.norm() + fr.norm() + (ma.norm() + mr.norm()) / size;
+        forces_in_all += fa.norm() + fr.norm() + (ma.norm() + mr.norm()) / layout->size;
     }
-    out.residual = forces_in_all > 0 ? std::max(force.norm(), moment.norm() / size) / forces_in_all : 0;
+    out.residual = forces_in_all > 0 ? std::max(force.norm(), moment.norm() / layout->size) / forces_in_all : 0;
 }
 
 }  // namespace halvo

@@ -170,18 +170,15 @@ bool Factor::good() const {
 double Factor::least_pivot() const {
     return p_->least;
 }
-double Factor::entries() const {
-    return p_->factor ? static_cast<double>(p_->factor->xsize) : 0;
-}
-
-Eigen::VectorXd Factor::solve(const Eigen::VectorXd& b) const {
+Eigen::MatrixXd Factor::solve(const Eigen::MatrixXd& b) const {
     if (b.size() == 0) return b;
-    Eigen::VectorXd scaled = b.cwiseProduct(p_->scale);
+    Eigen::MatrixXd scaled = p_->scale.asDiagonal() * b;
     cholmod_dense d{};
-    d.nrow = d.d = d.nzmax = static_cast<std::size_t>(b.size()), d.ncol = 1, d.x = scaled.data(), d.xtype = CHOLMOD_REAL, d.dtype = CHOLMOD_DOUBLE;
+    d.nrow = d.d = static_cast<std::size_t>(b.rows()), d.ncol = static_cast<std::size_t>(b.cols()), d.nzmax = d.nrow * d.ncol;
+    d.x = scaled.data(), d.xtype = CHOLMOD_REAL, d.dtype = CHOLMOD_DOUBLE;
     cholmod_dense* x = cholmod_l_solve(CHOLMOD_A, p_->factor, &d, p_->common);
     if (!x) throw std::bad_alloc();
-    Eigen::VectorXd out = Eigen::Map<const Eigen::VectorXd>(static_cast<const double*>(x->x), b.size()).cwiseProduct(p_->scale);
+    Eigen::MatrixXd out = p_->scale.asDiagonal() * Eigen::Map<const Eigen::MatrixXd>(static_cast<const double*>(x->x), b.rows(), b.cols());
     cholmod_l_free_dense(&x, p_->common);
     return out;
 }

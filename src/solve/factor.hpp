@@ -43,8 +43,8 @@ public:
     [[nodiscard]] bool good() const;
     /// The least pivot of the scaled matrix: near rounding where it is singular.
     [[nodiscard]] double least_pivot() const;
-    [[nodiscard]] Eigen::VectorXd solve(const Eigen::VectorXd& b) const;
-    [[nodiscard]] double entries() const;
+    /// One column a case.
+    [[nodiscard]] Eigen::MatrixXd solve(const Eigen::MatrixXd& b) const;
 
 private:
     struct Parts;

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdlib>
 
 namespace halvo {
 namespace {
@@ -15,7 +16,7 @@ struct FigureForm {
     What what;
     bool axes, total;  // may an axis follow, or "total" and nothing?
 };
-constexpr std::array<FigureForm, 12> figure_forms{{{"displacement", What::displacement, true, true},
+constexpr std::array<FigureForm, 13> figure_forms{{{"displacement", What::displacement, true, true},
                                                    {"rotation", What::rotation, true, true},
                                                    {"reaction moment", What::reaction_moment, true, true},
                                                    {"reaction", What::reaction, true, true},
@@ -26,7 +27,8 @@ constexpr std::array<FigureForm, 12> figure_forms{{{"displacement", What::displa
                                                    {"shear force", What::shear_force, true, true},
                                                    {"torque", What::torque, false, true},
                                                    {"bending moment", What::bending_moment, true, true},
-                                                   {"thickness", What::thickness, false, true}}};
+                                                   {"thickness", What::thickness, false, true},
+                                                   {"frequency", What::frequency, false, false}}};
 
 double of_stress(const ProbeRule& rule, const Stress& s, const Eigen::Matrix3d& axes) {
     if (rule.what == What::von_mises) return von_mises(s);
@@ -48,6 +50,10 @@ bool read_figure(ProbeRule& rule) {
     std::string rest = rule.of_text.substr(std::string(form->text).size());
     rest.erase(0, std::min(rest.find_first_not_of(' '), rest.size()));
     rule.what = form->what;
+    if (rule.what == What::frequency) {  // of the mode of that number
+        rule.axis = std::atoi(rest.c_str());
+        return rule.axis > 0 && rest.find_first_not_of("0123456789") == std::string::npos;
+    }
     if (form->total && (rest.empty() || rest == "total")) {
         rule.axis = 3;
         return true;

@@ -10,8 +10,8 @@ namespace halvo {
 
 Unknowns unknowns_of(const Structure& s, const Elimination& elimination) {
     std::vector<char> held(6 * s.nodes.size(), 0);  // by stiffness, or by what follows it
-    const auto hold = [&](std::int32_t n) {
-        for (std::int64_t k = 0; k < 6; ++k) {
+    const auto hold = [&](std::int32_t n, std::int64_t movements = 6) {
+        for (std::int64_t k = 0; k < movements; ++k) {
             const std::int64_t m = 6 * std::int64_t{n} + k;
             held[ix(m)] = 1;
             if (const auto* e = elimination.of(m))
@@ -23,6 +23,8 @@ Unknowns unknowns_of(const Structure& s, const Elimination& elimination) {
     for (const BeamPart& p : s.beams)
         for (const std::int32_t n : p.nodes) hold(n);
     for (const GroundSpring& p : s.springs) hold(p.node);
+    for (const SolidPart& p : s.solids)
+        for (const std::int32_t n : p.nodes) hold(n, 3);
     Unknowns u;
     u.number.assign(held.size(), -1);
     for (std::size_t m = 0; m < held.size(); ++m) {

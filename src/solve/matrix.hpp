@@ -34,6 +34,7 @@ public:
               const Elimination& elimination);
     /// `element(i)` is called from several threads; sums run in the order of elements.
     [[nodiscard]] LowerMatrix fill(const std::function<Eigen::MatrixXd(std::size_t)>& element) const;
+    [[nodiscard]] const LowerMatrix& pattern() const { return pattern_; }  ///< without values
     [[nodiscard]] const Reduction& reduction(std::size_t element) const { return reductions_[element]; }
 
 private:

@@ -91,11 +91,11 @@ Pairs sparse_pairs(const Factor& factor, const LowerMatrix& mass, double shift, 
 std::vector<StructureMode> Equations::modes(int wanted, bool lumped) const {
     const Parts& p = *p_;
     if (p.stiffness.size == 0) return {};  // nothing is free to swing
-    const LowerMatrix mass = p.assembler->fill([&](std::size_t e) { return p.mass_of(e, lumped); });
+    const LowerMatrix mass = p.layout->assembler->fill([&](std::size_t e) { return p.mass_of(e, lumped); });
     const Eigen::VectorXd k = p.stiffness.diagonal(), m = mass.diagonal();
     std::vector<double> ratios;
     for (Eigen::Index i = 0; i < k.size(); ++i)
-        if (m[i] > 0 && p.unknowns.movement[ix(i)] % 6 < 3) ratios.push_back(k[i] / m[i]);
+        if (m[i] > 0 && p.layout->unknowns.movement[ix(i)] % 6 < 3) ratios.push_back(k[i] / m[i]);
     if (ratios.empty()) throw Error(ErrorKind::stage, "modes need masses; give the materials a density");
     std::nth_element(ratios.begin(), ratios.begin() + static_cast<std::ptrdiff_t>(ratios.size() / 2), ratios.end());
     const bool held = p.motions.empty() && p.factor && p.factor->good();
@@ -109,7 +109,7 @@ std::vector<StructureMode> Equations::modes(int wanted, bool lumped) const {
     } else if (held) {
         pairs = sparse_pairs(*p.factor, mass.without_zeros(), 0, wanted);
     } else {
-        const Factor factor(shifted, *p.ordering);
+        const Factor factor(shifted, *p.layout->ordering);
         if (!factor.good()) throw Error(ErrorKind::stage, "the equations cannot be solved: a stiffness or a mass is negative");
         pairs = sparse_pairs(factor, mass.without_zeros(), shift, wanted);
     }

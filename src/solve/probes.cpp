@@ -2,6 +2,8 @@
 
 #include "core/index.hpp"
 
+#include <halvo/known.hpp>
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -55,6 +57,8 @@ public:
             case What::torque:
             case What::bending_moment:
                 unit = "N mm", beams(c, r);
+                break;
+            case What::frequency:  // of no case
                 break;
         }
         if (r.values.empty())
@@ -235,17 +239,41 @@ SheetStress see_case(CaseResult& r, const Built& built, const Picker& picker) {
     return stress;
 }
 
+namespace {
+
+ProbeResult frequency_of(const ProbeRule& r, const Solution& solution) {
+    if (ix(r.axis) > solution.modes.size())
+        throw Error(ErrorKind::stage, fmt::format("[[probe]] \"{}\": there are {} modes; ask for {} with modes.count", r.name, solution.modes.size(), r.axis));
+    ProbeResult out{r.name, "", r.of_text, "Hz"};
+    out.min = out.max = out.mean = out.sum = solution.modes[ix(r.axis) - 1].frequency, out.count = 1;
+    return out;
+}
+
+void put_known(const ProbeRule& r, ProbeResult& p) {
+    if (!r.known) return;
+    const KnownForm* form = known_form(r.known->form);
+    p.known = known_value(*r.known), p.known_form = r.known->form, p.known_figure = r.known->figure;
+    if (form && form->unit != p.unit)
+        throw Error(ErrorKind::stage, fmt::format("[[probe]] \"{}\": \"{}\" is in {}, and {} in {}", r.name, form->name, form->unit, p.of, p.unit));
+}
+
+}  // namespace
+
 std::vector<ProbeResult> probed(const std::vector<ProbeRule>& rules, const Solution& solution, const std::vector<SheetStress>& stress, const Built& built,
                                 const Picker& picker) {
     std::vector<ProbeResult> out;
     for (const ProbeRule& r : rules) {
-        const Probing probing(r, solution, built, picker);
-        bool any = false;
-        for (std::size_t i = 0; i < solution.cases.size(); ++i) {
-            const CaseResult& c = solution.cases[i];
-            if (r.load_case.empty() || r.load_case == c.name) out.push_back(probing.read(c, stress[i])), any = true;
+        const std::size_t first = out.size();
+        if (r.what == What::frequency) {
+            out.push_back(frequency_of(r, solution));
+        } else {
+            const Probing probing(r, solution, built, picker);
+            for (std::size_t i = 0; i < solution.cases.size(); ++i)
+                if (r.load_case.empty() || r.load_case == solution.cases[i].name) out.push_back(probing.read(solution.cases[i], stress[i]));
+            if (out.size() == first && !r.load_case.empty())
+                throw Error(ErrorKind::stage, fmt::format("[[probe]] \"{}\": no case is named \"{}\"", r.name, r.load_case));
         }
-        if (!any && !r.load_case.empty()) throw Error(ErrorKind::stage, fmt::format("[[probe]] \"{}\": no case is named \"{}\"", r.name, r.load_case));
+        for (std::size_t i = first; i < out.size(); ++i) put_known(r, out[i]);
     }
     return out;
 }

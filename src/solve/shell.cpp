@@ -29,22 +29,22 @@ Eigen::Matrix3d cross_of(const Vec3& a) {
 }
 
 // Movement of the middle is that of the node plus its rotation times the arm: stiffness and loads as the nodes see them.
-void carry_to_nodes(Matrix24& k, const ShellPoints& points, int count) {
+void carry_to_nodes(Matrix24& k, const std::array<Vec3, 4>& arm, int count) {
     for (Eigen::Index i = 0; i < count; ++i) {
-        const Eigen::Matrix3d c = cross_of(points.arm[static_cast<std::size_t>(i)]);
+        const Eigen::Matrix3d c = cross_of(arm[static_cast<std::size_t>(i)]);
         k.middleCols<3>(6 * i + 3) -= k.middleCols<3>(6 * i) * c;
     }
     for (Eigen::Index i = 0; i < count; ++i) {
-        const Eigen::Matrix3d c = cross_of(points.arm[static_cast<std::size_t>(i)]);
+        const Eigen::Matrix3d c = cross_of(arm[static_cast<std::size_t>(i)]);
         k.middleRows<3>(6 * i + 3) += c * k.middleRows<3>(6 * i);
     }
 }
-void carry_to_nodes(Vector24& f, const ShellPoints& points, int count) {
-    for (Eigen::Index i = 0; i < count; ++i) f.segment<3>(6 * i + 3) += points.arm[static_cast<std::size_t>(i)].cross(Vec3(f.segment<3>(6 * i)));
+void carry_to_nodes(Vector24& f, const std::array<Vec3, 4>& arm, int count) {
+    for (Eigen::Index i = 0; i < count; ++i) f.segment<3>(6 * i + 3) += arm[static_cast<std::size_t>(i)].cross(Vec3(f.segment<3>(6 * i)));
 }
-Vector24 at_middle(const Vector24& u, const ShellPoints& points, int count) {
+Vector24 at_middle(const Vector24& u, const std::array<Vec3, 4>& arm, int count) {
     Vector24 m = u;
-    for (Eigen::Index i = 0; i < count; ++i) m.segment<3>(6 * i) += Vec3(u.segment<3>(6 * i + 3)).cross(points.arm[static_cast<std::size_t>(i)]);
+    for (Eigen::Index i = 0; i < count; ++i) m.segment<3>(6 * i) += Vec3(u.segment<3>(6 * i + 3)).cross(arm[static_cast<std::size_t>(i)]);
     return m;
 }
 
@@ -131,17 +131,17 @@ ShellLaw shell_law(const Material& m) {
 Matrix24 shell_stiffness(const ShellShape& shape, const ShellLaw& law) {
     const ShellPoints points = shell_points(shape, law.direction);
     Matrix24 k = middle_stiffness(points, resultants(shape, law), shape.thickness * law.drilling);
-    if (shape.offset != 0) carry_to_nodes(k, points, shape.count);
+    if (shape.offset != 0) carry_to_nodes(k, points.arm, shape.count);
     return k;
 }
 
 Matrix24 shell_mass(const ShellShape& shape, double density, bool lumped) {
-    const ShellPoints points = shell_points(shape, Vec3::UnitX());
+    const ShellPlaces places = shell_places(shape);
     Matrix24 m = Matrix24::Zero();
     const double per_area = density * shape.thickness, turning = per_area * shape.thickness * shape.thickness / 12;
-    for (int q = 0; q < points.count; ++q) {
-        const ShellPoint& p = points.point[static_cast<std::size_t>(q)];
-        const Vec3 n = p.axes.col(2);
+    for (int q = 0; q < places.count; ++q) {
+        const ShellPlace& p = places.place[static_cast<std::size_t>(q)];
+        const Vec3& n = p.normal;
         const Eigen::Matrix3d flat = Eigen::Matrix3d::Identity() - n * n.transpose();  // turning about the normal moves nothing
         for (Eigen::Index i = 0; i < shape.count; ++i)
             for (Eigen::Index j = 0; j < shape.count; ++j) {
@@ -151,63 +151,85 @@ Matrix24 shell_mass(const ShellShape& shape, double density, bool lumped) {
                 m.block<3, 3>(6 * i + 3, 6 * to + 3) += (lumped ? 1.0 / shape.count : 1) * w * turning * flat;
             }
     }
-    if (shape.offset != 0) carry_to_nodes(m, points, shape.count);
+    if (shape.offset != 0) carry_to_nodes(m, places.arm, shape.count);
     return m;
 }
 
 Vector24 shell_load(const ShellShape& shape, double pressure, const Vec3& traction) {
-    const ShellPoints points = shell_points(shape, Vec3::UnitX());
+    const ShellPlaces places = shell_places(shape);
     Vector24 f = Vector24::Zero();
-    for (int q = 0; q < points.count; ++q) {
-        const ShellPoint& p = points.point[static_cast<std::size_t>(q)];
-        for (Eigen::Index i = 0; i < shape.count; ++i) f.segment<3>(6 * i) += p.area * p.shape[i] * (pressure * p.axes.col(2) + traction);
+    for (int q = 0; q < places.count; ++q) {
+        const ShellPlace& p = places.place[static_cast<std::size_t>(q)];
+        for (Eigen::Index i = 0; i < shape.count; ++i) f.segment<3>(6 * i) += p.area * p.shape[i] * (pressure * p.normal + traction);
     }
-    if (shape.offset != 0) carry_to_nodes(f, points, shape.count);
+    if (shape.offset != 0) carry_to_nodes(f, places.arm, shape.count);
     return f;
 }
 
 std::array<double, 4> shell_areas(const ShellShape& shape) {
-    const ShellPoints points = shell_points(shape, Vec3::UnitX());
+    const ShellPlaces places = shell_places(shape);
     std::array<double, 4> out{};
-    for (int q = 0; q < points.count; ++q)
+    for (int q = 0; q < places.count; ++q)
         for (std::size_t i = 0; i < 4; ++i)
-            out[i] += points.point[static_cast<std::size_t>(q)].area * points.point[static_cast<std::size_t>(q)].shape[static_cast<Eigen::Index>(i)];
+            out[i] += places.place[static_cast<std::size_t>(q)].area * places.place[static_cast<std::size_t>(q)].shape[static_cast<Eigen::Index>(i)];
     return out;
 }
 
-ShellState shell_state(const ShellShape& shape, const ShellLaw& law, const Vector24& movement, double kelvin, Vector24& forces) {
-    forces.setZero();
-    const ShellPoints points = shell_points(shape, law.direction);
-    const Eigen::Matrix<double, 8, 8> d = resultants(shape, law);
-    const Vector24 u = at_middle(movement, points, shape.count);
-    const Eigen::Vector4d inner = inner_of(points, d).follows * u;
-    const double t = shape.thickness;
-    ShellState out;
-    Eigen::Matrix<double, 8, 1> mean = Eigen::Matrix<double, 8, 1>::Zero();
-    double area = 0;
-    Vec3 normal = Vec3::Zero();
-    for (int q = 0; q < points.count; ++q) {
-        const ShellPoint& p = points.point[static_cast<std::size_t>(q)];
-        Eigen::Matrix<double, 8, 1> e = p.strain * u + p.inner * inner;
-        e.head<3>() -= kelvin * law.warming;
-        const Eigen::Matrix<double, 8, 1> r = d * e;
-        const double twist = p.drilling.dot(u);
-        out.energy += 0.5 * p.area * (e.dot(r) + t * law.drilling * twist * twist);
-        forces += p.area * (p.strain.transpose() * r + t * law.drilling * twist * p.drilling.transpose());
-        mean += p.area * r, area += p.area, normal += p.area * p.axes.col(2);
-        if (shape.count == 4)
-            for (std::size_t side = 0; side < 2; ++side)
-                out.corner[side][static_cast<std::size_t>(q)] = along_file(p.axes, r.head<3>() / t + (side == 0 ? 6 : -6) / (t * t) * r.segment<3>(3));
+namespace {
+
+// What an element's strains are made of, for any number of cases.
+struct ShellReading {
+    const ShellShape& shape;
+    const ShellLaw& law;
+    ShellPoints points;
+    Eigen::Matrix<double, 8, 8> d;
+    Eigen::Matrix<double, 4, 24> follows;
+    Eigen::Matrix3d axes;  // of the whole element
+
+    ShellReading(const ShellShape& s, const ShellLaw& l) : shape(s), law(l), points(shell_points(s, l.direction)), d(resultants(s, l)) {
+        follows = inner_of(points, d).follows;
+        Vec3 normal = Vec3::Zero();
+        for (int q = 0; q < points.count; ++q) normal += points.point[static_cast<std::size_t>(q)].area * points.point[static_cast<std::size_t>(q)].axes.col(2);
+        axes = axes_along(normal.normalized(), law.direction);
     }
-    if (shape.offset != 0) carry_to_nodes(forces, points, shape.count);
-    mean /= area;
-    const Eigen::Matrix3d axes = axes_along(normal.normalized(), law.direction);
-    out.force = mean.head<3>(), out.moment = mean.segment<3>(3), out.shear = mean.tail<2>(), out.x = axes.col(0), out.normal = axes.col(2);
-    for (std::size_t side = 0; side < 2; ++side) {
-        if (shape.count == 4) to_corners(out.corner[side]);
-        else out.corner[side].fill(along_file(axes, out.force / t + (side == 0 ? 6 : -6) / (t * t) * out.moment));
+
+    [[nodiscard]] ShellState state(const Vector24& movement, double kelvin, Vector24& forces) const {
+        forces.setZero();
+        const Vector24 u = at_middle(movement, points.arm, shape.count);
+        const Eigen::Vector4d inner = follows * u;
+        const double t = shape.thickness;
+        ShellState out;
+        Eigen::Matrix<double, 8, 1> mean = Eigen::Matrix<double, 8, 1>::Zero();
+        double area = 0;
+        for (int q = 0; q < points.count; ++q) {
+            const ShellPoint& p = points.point[static_cast<std::size_t>(q)];
+            Eigen::Matrix<double, 8, 1> e = p.strain * u + p.inner * inner;
+            e.head<3>() -= kelvin * law.warming;
+            const Eigen::Matrix<double, 8, 1> r = d * e;
+            const double twist = p.drilling.dot(u);
+            out.energy += 0.5 * p.area * (e.dot(r) + t * law.drilling * twist * twist);
+            forces += p.area * (p.strain.transpose() * r + t * law.drilling * twist * p.drilling.transpose());
+            mean += p.area * r, area += p.area;
+            if (shape.count == 4)
+                for (std::size_t side = 0; side < 2; ++side)
+                    out.corner[side][static_cast<std::size_t>(q)] = along_file(p.axes, r.head<3>() / t + (side == 0 ? 6 : -6) / (t * t) * r.segment<3>(3));
+        }
+        if (shape.offset != 0) carry_to_nodes(forces, points.arm, shape.count);
+        mean /= area;
+        out.force = mean.head<3>(), out.moment = mean.segment<3>(3), out.shear = mean.tail<2>(), out.x = axes.col(0), out.normal = axes.col(2);
+        for (std::size_t side = 0; side < 2; ++side) {
+            if (shape.count == 4) to_corners(out.corner[side]);
+            else out.corner[side].fill(along_file(axes, out.force / t + (side == 0 ? 6 : -6) / (t * t) * out.moment));
+        }
+        return out;
     }
-    return out;
+};
+
+}  // namespace
+
+void shell_states(const ShellShape& shape, const ShellLaw& law, std::span<const ShellMoved> cases, std::span<ShellHeld> out) {
+    const ShellReading reading(shape, law);
+    for (std::size_t c = 0; c < cases.size(); ++c) out[c].state = reading.state(cases[c].movement, cases[c].kelvin, out[c].forces);
 }
 
 Eigen::MatrixXd shell_stiffness(const std::vector<Vec3>& corners, double thickness, double offset, const Material& material) {

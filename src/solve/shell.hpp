@@ -3,6 +3,8 @@
 
 #include <halvo/structure.hpp>
 
+#include <span>
+
 namespace halvo {
 
 using Matrix24 = Eigen::Matrix<double, 24, 24>;
@@ -31,8 +33,17 @@ struct ShellLaw {
 [[nodiscard]] Matrix24 shell_mass(const ShellShape& shape, double density, bool lumped);
 /// Loads at the nodes of a pressure along the normal and of a force per area, both on the middle surface.
 [[nodiscard]] Vector24 shell_load(const ShellShape& shape, double pressure, const Vec3& traction);
-/// `forces`: with which the nodes must hold the element, so moved and warmed.
-[[nodiscard]] ShellState shell_state(const ShellShape& shape, const ShellLaw& law, const Vector24& movement, double kelvin, Vector24& forces);
+/// One element in one case: how it is moved and warmed (K), its state, and the forces with which the nodes must hold it.
+struct ShellMoved {
+    Vector24 movement;
+    double kelvin = 0;
+};
+struct ShellHeld {
+    ShellState state;
+    Vector24 forces;
+};
+/// As many of `out` as there are cases.
+void shell_states(const ShellShape& shape, const ShellLaw& law, std::span<const ShellMoved> cases, std::span<ShellHeld> out);
 /// Share of the area at each node, and the area.
 [[nodiscard]] std::array<double, 4> shell_areas(const ShellShape& shape);
 

@@ -24,6 +24,23 @@ struct ShellPoints {
     std::array<Vec3, 4> arm{};  ///< from the nodes to the middle surface
 };
 
+/// Places of integration alone: what areas, masses and loads need.
+struct ShellPlace {
+    Eigen::Vector4d shape = Eigen::Vector4d::Zero();
+    Vec3 normal = Vec3::UnitZ();
+    double area = 0;  ///< weight times Jacobian
+};
+struct ShellPlaces {
+    std::array<ShellPlace, 6> place;
+    int count = 0;
+    std::array<Vec3, 4> arm{};  ///< from the nodes to the middle surface
+};
+[[nodiscard]] ShellPlaces quad_places(const ShellShape& shape);
+[[nodiscard]] ShellPlaces tria_places(const ShellShape& shape);
+[[nodiscard]] inline ShellPlaces shell_places(const ShellShape& shape) {
+    return shape.count == 4 ? quad_places(shape) : tria_places(shape);
+}
+
 /// Of the middle surface; arms of an offset are not yet in the rows.
 [[nodiscard]] ShellPoints quad_points(const ShellShape& shape, const Vec3& direction);
 [[nodiscard]] ShellPoints tria_points(const ShellShape& shape, const Vec3& direction);

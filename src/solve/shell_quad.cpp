@@ -9,6 +9,7 @@ namespace halvo {
 namespace {
 
 constexpr std::array<double, 4> corner_r{-1, 1, 1, -1}, corner_s{-1, -1, 1, 1};
+constexpr double gauss_point = 0.57735026918962576;  // of two in each direction: one over the root of 3
 
 struct QuadBase {
     Eigen::Vector4d n, nr, ns;
@@ -25,7 +26,17 @@ public:
             else normal_[i] = c.norm() > 0 ? c.normalized() : Vec3::UnitZ();
         }
         for (std::size_t i = 0; i < 4; ++i) y_[i] = shape.nodes[i] + shape.offset * normal_[i];
-        tie();
+    }
+    // Strains that are assumed, from those at their tying points: before any strain is asked for.
+    void tie() {
+        const QuadBase a = at(0, 1), b = at(0, -1), c = at(1, 0), d = at(-1, 0), e = at(0, 0);
+        err_a_ = 0.5 * stretch(a.nr, a.yr, a.nr, a.yr), err_b_ = 0.5 * stretch(b.nr, b.yr, b.nr, b.yr);
+        ess_c_ = 0.5 * stretch(c.ns, c.ys, c.ns, c.ys), ess_d_ = 0.5 * stretch(d.ns, d.ys, d.ns, d.ys);
+        ers_ = stretch(e.nr, e.yr, e.ns, e.ys);
+        rz_a_ = across(a, a.nr, a.yr), rz_b_ = across(b, b.nr, b.yr), sz_c_ = across(c, c.ns, c.ys), sz_d_ = across(d, d.ns, d.ys);
+        const Vec3 xd = 0.25 * (y_[0] - y_[1] + y_[2] - y_[3]), n = e.yr.cross(e.ys);
+        const double nn = n.squaredNorm(), cr = xd.dot(e.ys.cross(n)) / nn, cs = xd.dot(n.cross(e.yr)) / nn, q = cr * cr + cs * cs - 1;
+        aa_ = cr * (cr - 1) / (2 * q), ab_ = cr * (cr + 1) / (2 * q), ac_ = cs * (cs - 1) / (2 * q), ad_ = cs * (cs + 1) / (2 * q), ae_ = 2 * cr * cs / q;
     }
     [[nodiscard]] const Vec3& normal(std::size_t i) const { return normal_[i]; }
     [[nodiscard]] QuadBase at(double r, double s) const { return base(y_, r, s); }
@@ -94,16 +105,6 @@ private:
         }
         return row;
     }
-    void tie() {
-        const QuadBase a = at(0, 1), b = at(0, -1), c = at(1, 0), d = at(-1, 0), e = at(0, 0);
-        err_a_ = 0.5 * stretch(a.nr, a.yr, a.nr, a.yr), err_b_ = 0.5 * stretch(b.nr, b.yr, b.nr, b.yr);
-        ess_c_ = 0.5 * stretch(c.ns, c.ys, c.ns, c.ys), ess_d_ = 0.5 * stretch(d.ns, d.ys, d.ns, d.ys);
-        ers_ = stretch(e.nr, e.yr, e.ns, e.ys);
-        rz_a_ = across(a, a.nr, a.yr), rz_b_ = across(b, b.nr, b.yr), sz_c_ = across(c, c.ns, c.ys), sz_d_ = across(d, d.ns, d.ys);
-        const Vec3 xd = 0.25 * (y_[0] - y_[1] + y_[2] - y_[3]), n = e.yr.cross(e.ys);
-        const double nn = n.squaredNorm(), cr = xd.dot(e.ys.cross(n)) / nn, cs = xd.dot(n.cross(e.yr)) / nn, q = cr * cr + cs * cs - 1;
-        aa_ = cr * (cr - 1) / (2 * q), ab_ = cr * (cr + 1) / (2 * q), ac_ = cs * (cs - 1) / (2 * q), ad_ = cs * (cs + 1) / (2 * q), ae_ = 2 * cr * cs / q;
-    }
 
     std::array<Vec3, 4> y_{}, normal_{};
     Row24 err_a_, err_b_, ess_c_, ess_d_, ers_, rz_a_, rz_b_, sz_c_, sz_d_;
@@ -119,8 +120,22 @@ Eigen::Matrix2d dual_base(const QuadBase& b, const Eigen::Matrix3d& axes) {
 
 }  // namespace
 
-ShellPoints quad_points(const ShellShape& shape, const Vec3& direction) {
+ShellPlaces quad_places(const ShellShape& shape) {
     const Quad quad(shape);
+    ShellPlaces out;
+    out.count = 4;
+    for (std::size_t i = 0; i < 4; ++i) out.arm[i] = shape.offset * quad.normal(i);
+    for (std::size_t k = 0; k < 4; ++k) {
+        const QuadBase b = quad.at(corner_r[k] * gauss_point, corner_s[k] * gauss_point);
+        const Vec3 n = b.yr.cross(b.ys);
+        out.place[k].area = n.norm(), out.place[k].shape = b.n, out.place[k].normal = n / out.place[k].area;
+    }
+    return out;
+}
+
+ShellPoints quad_points(const ShellShape& shape, const Vec3& direction) {
+    Quad quad(shape);
+    quad.tie();
     ShellPoints out;
     out.count = 4, out.inner = 4;
     for (std::size_t i = 0; i < 4; ++i) out.arm[i] = shape.offset * quad.normal(i);
@@ -129,10 +144,9 @@ ShellPoints quad_points(const ShellShape& shape, const Vec3& direction) {
     const double j0 = n0.norm();
     const Eigen::Matrix3d axes0 = axes_along(n0 / j0, direction);
     const Eigen::Matrix3d turn0 = plane_strains(dual_base(centre, axes0));
-    const double at = 1 / std::sqrt(3.0);
     for (std::size_t k = 0; k < 4; ++k) {
         ShellPoint& p = out.point[k];
-        const double r = corner_r[k] * at, s = corner_s[k] * at;
+        const double r = corner_r[k] * gauss_point, s = corner_s[k] * gauss_point;
         const QuadBase b = quad.at(r, s);
         const Vec3 n = b.yr.cross(b.ys);
         p.area = n.norm(), p.shape = b.n;

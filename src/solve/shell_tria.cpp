@@ -66,6 +66,19 @@ Tied along_s(const Across& a) {
 
 }  // namespace
 
+ShellPlaces tria_places(const ShellShape& shape) {
+    ShellPlaces out;
+    out.count = 6;
+    const Vec3 flat = (shape.nodes[1] - shape.nodes[0]).cross(shape.nodes[2] - shape.nodes[0]).normalized();
+    for (std::size_t i = 0; i < 3; ++i) out.arm[i] = shape.offset * (shape.normals[i].isZero(0) ? flat : shape.normals[i]);
+    const Vec3 n = (shape.nodes[1] + out.arm[1] - shape.nodes[0] - out.arm[0]).cross(shape.nodes[2] + out.arm[2] - shape.nodes[0] - out.arm[0]);
+    for (std::size_t k = 0; k < 6; ++k) {
+        out.place[k].shape.head<3>() = Tria::shape(rule[k][0], rule[k][1]);
+        out.place[k].area = rule[k][2] * n.norm(), out.place[k].normal = n.normalized();
+    }
+    return out;
+}
+
 ShellPoints tria_points(const ShellShape& shape, const Vec3& direction) {
     ShellPoints out;
     out.count = 6, out.inner = 2;

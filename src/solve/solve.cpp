@@ -1,6 +1,7 @@
 // The stage: structure from the mesh, cases from the plan's loads, one factorization for all cases with the same supports.
 #include "core/index.hpp"
 #include "core/keys.hpp"
+#include "core/parallel.hpp"
 #include "solve/carried.hpp"
 #include "solve/probes.hpp"
 
@@ -83,8 +84,8 @@ private:
 
 class Solving {
 public:
-    Solving(const Model& model, const Mesh& mesh, const SolveOptions& options, const JoinOptions& names, const Observer& observer)
-        : picker_(model, mesh, names), options_(options), observer_(observer) {}
+    Solving(const Model& model, const Mesh& mesh, const SolveOptions& options, const JoinOptions& names, const Observer& observer, SolveMemory* memory)
+        : picker_(model, mesh, names), options_(options), observer_(observer), memory_(memory) {}
 
     [[nodiscard]] Solution run() {
         if (picker_.mesh().elements.empty()) throw Error(ErrorKind::stage, "there is no mesh to solve");
@@ -105,17 +106,21 @@ public:
         for (const auto& [supports, cases] : by_supports) {
             std::vector<std::string> of_equation;
             const Structure structure = held(supports, of_equation);
-            const Equations equations(structure, observer_);
+            const Equations equations(structure, observer_, memory_ ? memory_->layouts[supports] : nullptr);
+            if (memory_) memory_->layouts[supports] = equations.layout();
             must_stand(equations, structure, !cases.empty());
             out_.unknowns = std::max(out_.unknowns, equations.unknowns());
-            for (const std::size_t i : cases) solve_case(equations, plans.all()[i], of_equation, i);
+            if (!cases.empty()) solve_cases(equations, plans.all(), of_equation, cases);
             if (options_.modes.count > 0 && supports == always) find_modes(equations);
             out_.factor_seconds += equations.factor_seconds(), out_.assembly_seconds += equations.assembly_seconds();
             out_.recovery_seconds += equations.recovery_seconds();
         }
         const auto start = std::chrono::steady_clock::now();
+        std::vector<std::optional<SheetStress>> seen(out_.cases.size());
+        parallel_for(seen.size(), [&](std::size_t i) { seen[i].emplace(see_case(out_.cases[i], built_, picker_)); });
         std::vector<SheetStress> stress;
-        for (CaseResult& c : out_.cases) stress.push_back(see_case(c, built_, picker_)), judge(c);
+        for (auto& s : seen) stress.push_back(std::move(*s));
+        for (const CaseResult& c : out_.cases) judge(c);
         judge_bodies(), judge_places();
         out_.probes = probed(options_.probes, out_, stress, built_, picker_);
         out_.recovery_seconds += std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
@@ -177,15 +182,22 @@ private:
                         motions_text(equations.free_motions(), built_, picker_.model(), picker_.mesh()) + "; hold them with [[support]], or join the parts");
     }
 
-    void solve_case(const Equations& equations, const CasePlan& plan, const std::vector<std::string>& of_equation, std::size_t number) {
-        StructureLoads loads;
-        for (const auto& [rule, factor] : plan.loads) add_load(loads, built_, picker_, options_.loads[rule], factor);
-        for (std::size_t e = 0; e < of_equation.size(); ++e)
-            if (!of_equation[e].empty()) loads.motion[static_cast<std::int32_t>(e)] = plan.factors.at(of_equation[e]);
-        const StructureState state = equations.solve(loads);
-        CaseResult& r = out_.cases[number];
-        r.name = plan.name, r.movement = state.movement, r.applied = state.applied, r.reaction = state.reaction;
-        r.shells = state.shells, r.beams = state.beams, r.residual = state.residual, r.energy = state.energy;
+    void solve_cases(const Equations& equations, const std::vector<CasePlan>& plans, const std::vector<std::string>& of_equation,
+                     const std::vector<std::size_t>& numbers) {
+        std::vector<StructureLoads> loads(numbers.size());
+        for (std::size_t k = 0; k < numbers.size(); ++k) {
+            const CasePlan& plan = plans[numbers[k]];
+            for (const auto& [rule, factor] : plan.loads) add_load(loads[k], built_, picker_, options_.loads[rule], factor);
+            for (std::size_t e = 0; e < of_equation.size(); ++e)
+                if (!of_equation[e].empty()) loads[k].motion[static_cast<std::int32_t>(e)] = plan.factors.at(of_equation[e]);
+        }
+        std::vector<StructureState> states = equations.solve(loads);
+        for (std::size_t k = 0; k < numbers.size(); ++k) keep(std::move(states[k]), plans[numbers[k]].name, out_.cases[numbers[k]]);
+    }
+
+    void keep(StructureState&& state, const std::string& name, CaseResult& r) {
+        r.name = name, r.movement = std::move(state.movement), r.applied = std::move(state.applied), r.reaction = std::move(state.reaction);
+        r.shells = std::move(state.shells), r.beams = std::move(state.beams), r.residual = state.residual, r.energy = state.energy;
         connections_->see(r, state.meetings);
         const Vec3& shift = picker_.model().shift;
         for (const auto& [source, sum] : state.of_source) {
@@ -268,6 +280,7 @@ private:
     Picker picker_;
     const SolveOptions& options_;
     const Observer& observer_;
+    SolveMemory* memory_;
     std::optional<Connections> connections_;
     Built built_;
     Solution out_;
@@ -275,8 +288,8 @@ private:
 
 }  // namespace
 
-Solution solve(const Model& model, const Mesh& mesh, const SolveOptions& options, const JoinOptions& names, const Observer& observer) {
-    return Solving(model, mesh, options, names, observer).run();
+Solution solve(const Model& model, const Mesh& mesh, const SolveOptions& options, const JoinOptions& names, const Observer& observer, SolveMemory* memory) {
+    return Solving(model, mesh, options, names, observer, memory).run();
 }
 
 }  // namespace halvo
