@@ -21,3 +21,9 @@ find_library(CHOLMOD_LIBRARY cholmod REQUIRED)
 # For the page: the library that draws in the browser, which goes into it, and the server behind it.
 find_file(HALVO_THREE_JS three.min.js PATHS /usr/share/javascript/three /usr/share/nodejs/three/build REQUIRED)
 pkg_check_modules(HTTPLIB REQUIRED IMPORTED_TARGET cpp-httplib)
+# Factorization on several processes: a module of its own, built where these are.
+find_package(MPI QUIET COMPONENTS CXX)
+find_library(MUMPS_LIBRARY dmumps)
+if(MPI_CXX_FOUND AND MUMPS_LIBRARY)
+  set(HALVO_DISTRIBUTED ON)
+endif()

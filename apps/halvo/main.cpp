@@ -1,5 +1,6 @@
 // The halvo command: parsing and printing only.
 #include "demo.hpp"
+#include "distributed.hpp"
 #include "print.hpp"
 #include "progress.hpp"
 #include "report.hpp"
@@ -378,6 +379,8 @@ int main(int argc, char** argv) {
     };
     catch_signals();
     try {
+        const Distributed distributed(&argc, &argv);
+        if (distributed.only_helped()) return 0;
         return dispatch(argc, argv);
     } catch (const Error& e) {
         switch (e.kind()) {

@@ -2,6 +2,8 @@
 
 #include "core/index.hpp"
 
+#include <halvo/direct_solver.hpp>
+
 #include <cholmod.h>
 #include <dlfcn.h>
 
@@ -69,6 +71,11 @@ struct Ordering::Parts {
 
 namespace {
 
+DirectSolver& other_solver() {
+    static DirectSolver solver;
+    return solver;
+}
+
 // The blocks' own graph is much smaller than that of the rows, and its order as good.
 std::vector<std::int64_t> row_order(const LowerMatrix& pattern, const std::vector<std::int32_t>& blocks, cholmod_common& common) {
     LowerMatrix graph;
@@ -106,7 +113,7 @@ Ordering::Ordering(const LowerMatrix& pattern, const std::vector<std::int32_t>& 
     cholmod_l_start(&c);
     c.print = 0, c.error_handler = nullptr;
     c.nmethods = 1, c.method[0].ordering = CHOLMOD_GIVEN, c.postorder = 1, c.supernodal = CHOLMOD_SUPERNODAL, c.final_ll = 1, c.quick_return_if_not_posdef = 1;
-    if (blocks.empty()) return;  // nothing is free
+    if (blocks.empty() || other_solver().factorize) return;  // nothing is free, or not this library's to order
     std::vector<std::int64_t> order = row_order(pattern, blocks, c);
     cholmod_sparse a = view_of(pattern, nullptr);
     p_->symbolic = cholmod_l_analyze_p(&a, order.data(), nullptr, 0, &c);
@@ -127,6 +134,7 @@ struct Factor::Parts {
     Eigen::VectorXd scale;
     bool good = false;
     double least = 1;
+    std::shared_ptr<void> other;  // factor of another library
     ~Parts() {
         if (factor) cholmod_l_free_factor(&factor, common);
     }
@@ -136,17 +144,17 @@ Factor::Factor(const LowerMatrix& matrix, const Ordering& ordering) : p_(std::ma
     p_->common = &ordering.parts().common;
     p_->good = matrix.size == 0;
     if (matrix.size == 0) return;
+    if (other_solver().factorize) {
+        factorize_elsewhere(matrix);
+        return;
+    }
     p_->factor = cholmod_l_copy_factor(ordering.parts().symbolic, p_->common);
     if (!p_->factor) throw std::bad_alloc();
-    const Eigen::VectorXd d = matrix.diagonal();
-    p_->scale = d.unaryExpr([](double v) { return v > 0 ? 1 / std::sqrt(v) : 1.0; });
-    std::vector<double> values(matrix.value.size());
-    for (std::int64_t j = 0; j < matrix.size; ++j)
-        for (auto k = matrix.start[ix(j)]; k < matrix.start[ix(j) + 1]; ++k) values[ix(k)] = matrix.value[ix(k)] * p_->scale[j] * p_->scale[matrix.row[ix(k)]];
+    std::vector<double> values = scaled(matrix);
     cholmod_sparse a = view_of(matrix, values.data());
     cholmod_l_factorize(&a, p_->factor, p_->common);
     if (p_->common->status == CHOLMOD_OUT_OF_MEMORY) throw std::bad_alloc();
-    p_->good = d.size() == 0 || (d.minCoeff() > 0 && p_->common->status == CHOLMOD_OK && p_->factor->minor == p_->factor->n);
+    p_->good = matrix.diagonal().minCoeff() > 0 && (p_->common->status == CHOLMOD_OK && p_->factor->minor == p_->factor->n);
     if (!p_->good) return;
     // Pivots stand at the head of the columns of each dense block.
     p_->least = 1;
@@ -161,6 +169,27 @@ Factor::Factor(const LowerMatrix& matrix, const Ordering& ordering) : p_(std::ma
         }
 }
 
+// The values with ones on the diagonal.
+std::vector<double> Factor::scaled(const LowerMatrix& matrix) {
+    p_->scale = matrix.diagonal().unaryExpr([](double v) { return v > 0 ? 1 / std::sqrt(v) : 1.0; });
+    std::vector<double> values(matrix.value.size());
+    for (std::int64_t j = 0; j < matrix.size; ++j)
+        for (auto k = matrix.start[ix(j)]; k < matrix.start[ix(j) + 1]; ++k) values[ix(k)] = matrix.value[ix(k)] * p_->scale[j] * p_->scale[matrix.row[ix(k)]];
+    return values;
+}
+
+void Factor::factorize_elsewhere(const LowerMatrix& matrix) {
+    const std::vector<double> values = scaled(matrix);
+    if (!(matrix.diagonal().minCoeff() > 0)) return;
+    const auto outcome = other_solver().factorize({matrix.size, matrix.start.data(), matrix.row.data(), values.data()}, p_->other);
+    p_->good = outcome != DirectSolver::Outcome::not_positive;
+    p_->least = outcome == DirectSolver::Outcome::good ? 1 : 0;
+}
+
+void use_direct_solver(DirectSolver solver) {
+    other_solver() = std::move(solver);
+}
+
 Factor::~Factor() = default;
 Factor::Factor(Factor&&) noexcept = default;
 
@@ -173,6 +202,10 @@ double Factor::least_pivot() const {
 Eigen::MatrixXd Factor::solve(const Eigen::MatrixXd& b) const {
     if (b.size() == 0) return b;
     Eigen::MatrixXd scaled = p_->scale.asDiagonal() * b;
+    if (p_->other) {
+        other_solver().solve(p_->other.get(), scaled.data(), scaled.rows(), scaled.cols());
+        return p_->scale.asDiagonal() * scaled;
+    }
     cholmod_dense d{};
     d.nrow = d.d = static_cast<std::size_t>(b.rows()), d.ncol = static_cast<std::size_t>(b.cols()), d.nzmax = d.nrow * d.ncol;
     d.x = scaled.data(), d.xtype = CHOLMOD_REAL, d.dtype = CHOLMOD_DOUBLE;

@@ -1,5 +1,6 @@
 #pragma once
-/// Sparse symmetric matrices and their Cholesky factors; the factorization is SuiteSparse's (Chen, Davis, Hager and Rajamanickam, 2008).
+/// Sparse symmetric matrices and their Cholesky factors; the factorization is SuiteSparse's (Chen, Davis, Hager and Rajamanickam, 2008),
+/// or another that use_direct_solver was given.
 
 #include <halvo/types.hpp>
 
@@ -47,6 +48,8 @@ public:
     [[nodiscard]] Eigen::MatrixXd solve(const Eigen::MatrixXd& b) const;
 
 private:
+    [[nodiscard]] std::vector<double> scaled(const LowerMatrix& matrix);
+    void factorize_elsewhere(const LowerMatrix& matrix);
     struct Parts;
     std::unique_ptr<Parts> p_;
 };

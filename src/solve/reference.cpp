@@ -7,6 +7,7 @@
 #include "solve/building.hpp"
 #include "solve/sweep.hpp"
 
+#include <Eigen/Cholesky>
 #include <Eigen/LU>
 
 #include <fmt/format.h>
@@ -252,11 +253,84 @@ private:
         for (std::size_t c = 0; c < states.size(); ++c) compare(solution_.cases[c], states[c]);
     }
 
-    // Of the solid where a node of the shells is.
+    // How the linear field nearest to values at the nodes that stand for one of the shells' follows from these, at a point beside it. At a border they all
+    // lie to one side, so that their mean would be that of a place within.
+    [[nodiscard]] std::vector<std::pair<std::int32_t, double>> field_at(std::size_t node, const Vec3& point) const {
+        const auto& list = stands_for_[node];
+        double size = 1e-300;
+        for (const auto& [n, w] : list) size = std::max(size, (structure_.nodes[ix(n)] - point).norm());
+        const auto row_of = [&](std::int32_t n) {
+            Eigen::Vector4d row;
+            row << 1, (structure_.nodes[ix(n)] - point) / size;
+            return row;
+        };
+        Eigen::Matrix4d normal = Eigen::Matrix4d::Zero();
+        for (const auto& [n, w] : list) normal += w * row_of(n) * row_of(n).transpose();
+        constexpr double flat = 1e-10;  // where the nodes lie in a plane or on a line, the field is even across it
+        normal.diagonal().tail<3>().array() += flat;
+        const Eigen::Vector4d first = normal.ldlt().solve(Eigen::Vector4d::UnitX());
+        std::vector<std::pair<std::int32_t, double>> out;
+        for (const auto& [n, w] : list) out.emplace_back(n, w * first.dot(row_of(n)));
+        return out;
+    }
+
     [[nodiscard]] Vec3 moved(const StructureState& s, std::size_t node) const {
         Vec3 out = Vec3::Zero();
-        for (const auto& [n, w] : stands_for_[node]) out += w * s.movement.segment<3>(Eigen::Index{6} * n);
+        for (const auto& [n, w] : field_at(node, built_.structure.nodes[node])) out += w * s.movement.segment<3>(Eigen::Index{6} * n);
         return out;
+    }
+
+    // At both skins over a node of one sheet alone.
+    [[nodiscard]] double skin_stress(const std::vector<Stress>& stress, std::size_t node, const CaseResult& c) const {
+        double worst = 0;
+        for (std::size_t i = 0; i < built_.structure.shells.size(); ++i) {
+            const ShellPart& p = built_.structure.shells[i];
+            if (std::find(p.nodes.begin(), p.nodes.end(), static_cast<std::int32_t>(node)) == p.nodes.end()) continue;
+            for (const double side : {-1.0, 1.0}) {
+                Stress at{};
+                const Vec3 skin = built_.structure.nodes[node] + (p.offset + side * 0.5 * p.thickness) * c.shells[i].normal;
+                for (const auto& [n, w] : field_at(node, skin))
+                    for (std::size_t k = 0; k < 6; ++k) at[k] += w * stress[ix(n)][k];
+                worst = std::max(worst, von_mises(at));
+            }
+            break;
+        }
+        return worst;
+    }
+
+    // The node within a sheet at which its stress is largest, away from what holds and what pushes at edges and points: there stress depends on how that is done.
+    [[nodiscard]] std::size_t place_of_stress(const CaseResult& c) const {
+        const auto& nodes = built_.structure.nodes;
+        constexpr double many = 0.25;  // of the nodes: loads on more of them are spread
+        std::vector<std::size_t> held, pushed;
+        for (std::size_t n = 0; n < nodes.size(); ++n) {
+            const auto at = static_cast<Eigen::Index>(6 * n);
+            if (!c.reaction.segment<6>(at).isZero(1e-9 * c.reaction.lpNorm<Eigen::Infinity>())) held.push_back(n);
+            if (!c.applied.segment<6>(at).isZero(0)) pushed.push_back(n);
+        }
+        if (static_cast<double>(pushed.size()) < many * static_cast<double>(nodes.size())) held.insert(held.end(), pushed.begin(), pushed.end());
+        double thick = 0;
+        std::vector<std::int32_t> group(nodes.size(), -1);
+        std::vector<char> several(nodes.size(), 0);
+        for (const ShellPart& p : built_.structure.shells) {
+            thick = std::max(thick, p.thickness);
+            for (int k = 0; k < p.count(); ++k) {
+                std::int32_t& g = group[ix(p.nodes[ix(k)])];
+                if (g >= 0 && g != p.group) several[ix(p.nodes[ix(k)])] = 1;
+                g = p.group;
+            }
+        }
+        constexpr double clear = 3;  // thicknesses: the effect of how forces come in has died out by then (Saint-Venant)
+        const double away = clear * thick;
+        std::size_t best = 0;
+        double most_there = -1;
+        for (std::size_t n = 0; n < nodes.size() && n < c.node_von_mises.size(); ++n) {
+            const double v = c.node_von_mises[n][2];
+            if (std::isnan(v) || v <= most_there || several[n] || built_.peaks.contains(static_cast<std::int32_t>(n))) continue;
+            if (std::any_of(held.begin(), held.end(), [&](std::size_t h) { return (nodes[h] - nodes[n]).norm() < away; })) continue;
+            most_there = v, best = n;
+        }
+        return best;
     }
 
     void compare(const CaseResult& c, const StructureState& s) {
@@ -277,13 +351,9 @@ private:
             }
         for (std::size_t n = 0; n < stress.size(); ++n)
             for (double& v : stress[n]) v /= std::max(count[n], 1.0);
-        const Vec3 at = c.peak.empty() ? c.max_von_mises_at : c.max_von_mises_elsewhere_at;
-        const double shells = c.peak.empty() ? c.max_von_mises : c.max_von_mises_elsewhere;
-        const std::size_t k = picker_.index().node_next_to(at).index();
-        double worst = 0;
-        for (const auto& [n, w] : stands_for_[k]) worst = std::max(worst, von_mises(stress[ix(n)]));
-        const Vec3 p = at + picker_.model().shift;
-        row(fmt::format("von Mises at ({:.4g}, {:.4g}, {:.4g})", p.x(), p.y(), p.z()), "MPa", shells, worst);
+        const std::size_t k = place_of_stress(c);
+        const Vec3 p = built_.structure.nodes[k] + picker_.model().shift;
+        row(fmt::format("von Mises at ({:.4g}, {:.4g}, {:.4g})", p.x(), p.y(), p.z()), "MPa", c.node_von_mises[k][2], skin_stress(stress, k, c));
         compare_probes(c, s);
     }
 
