@@ -237,13 +237,17 @@ void expect_whole(const Job& job) {
     check_mesh(job.model, job.mesh);
 }
 
-Ran halvo_command(const std::string& arguments, const fs::path& where) {
+Ran command(const std::string& line, const fs::path& where) {
     const Folder folder;
     const fs::path out = folder / "out", err = folder / "err";
-    std::string command = "'" HALVO_PROGRAM "' " + arguments + " >'" + out.string() + "' 2>'" + err.string() + "' </dev/null";
-    if (!where.empty()) command = "cd '" + where.string() + "' && " + command;
-    const int status = std::system(command.c_str());
+    std::string whole = line + " >'" + out.string() + "' 2>'" + err.string() + "' </dev/null";
+    if (!where.empty()) whole = "cd '" + where.string() + "' && " + whole;
+    const int status = std::system(whole.c_str());
     return {WIFEXITED(status) ? WEXITSTATUS(status) : -1, slurp(out), slurp(err)};
+}
+
+Ran halvo_command(const std::string& arguments, const fs::path& where) {
+    return command("'" HALVO_PROGRAM "' " + arguments, where);
 }
 
 std::string slurp(const fs::path& file) {

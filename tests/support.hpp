@@ -62,7 +62,9 @@ struct Ran {
     int code = -1;
     std::string out, err;
 };
-/// Runs the halvo command with these arguments, in `where` if given.
+/// Runs a line of the shell, in `where` if given.
+[[nodiscard]] Ran command(const std::string& line, const fs::path& where = {});
+/// Runs the halvo command with these arguments.
 [[nodiscard]] Ran halvo_command(const std::string& arguments, const fs::path& where = {});
 [[nodiscard]] std::string slurp(const fs::path& file);
 void spit(const fs::path& file, const std::string& text);

@@ -132,9 +132,9 @@ private:
     void share_out() {
         std::vector<double> volume(structure_.nodes.size(), 0.0);
         for (const SolidPart& p : structure_.solids) {
-            Box3 box;
-            for (const std::int32_t n : p.nodes) box.extend(structure_.nodes[ix(n)]);
-            for (const std::int32_t n : p.nodes) volume[ix(n)] += box.volume();
+            std::array<Vec3, 8> corners;
+            for (std::size_t k = 0; k < 8; ++k) corners[k] = structure_.nodes[ix(p.nodes[k])];
+            for (const std::int32_t n : p.nodes) volume[ix(n)] += hexahedron_volume(corners);
         }
         stands_for_.resize(built_.structure.nodes.size());
         for (std::size_t n = 0; n < feet_.size(); ++n)
@@ -298,7 +298,8 @@ private:
         return worst;
     }
 
-    // The node within a sheet at which its stress is largest, away from what holds and what pushes at edges and points: there stress depends on how that is done.
+    // The node within a sheet at which its stress is largest, away from what holds and what pushes at edges and points: there stress depends on how that is
+    // done.
     [[nodiscard]] std::size_t place_of_stress(const CaseResult& c) const {
         const auto& nodes = built_.structure.nodes;
         constexpr double many = 0.25;  // of the nodes: loads on more of them are spread
@@ -320,8 +321,8 @@ private:
                 g = p.group;
             }
         }
-        constexpr double clear = 3;  // thicknesses: the effect of how forces come in has died out by then (Saint-Venant)
-        const double away = clear * thick;
+        constexpr double clear = 3;                      // thicknesses: the effect of how forces come in has died out by then (Saint-Venant)
+        const double away = clear * thick * (1 - 1e-6);  // a row of nodes just so far away is far enough, however it is rounded
         std::size_t best = 0;
         double most_there = -1;
         for (std::size_t n = 0; n < nodes.size() && n < c.node_von_mises.size(); ++n) {

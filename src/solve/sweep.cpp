@@ -98,8 +98,7 @@ std::optional<Sweep> turned_from(const Body& body, const Cap& a, const Cap& b) {
 // The cap's borders as points in its plane, divided for elements of a size, and the middle of each side on its curve.
 class CapMesh {
 public:
-    CapMesh(const Body& body, const Sweep& sweep, double size)
-        : frame_(Frame::with_z(std::get<PlaneSurface>(body.faces[ix(sweep.cap)].surface).frame.origin, sweep.direction)) {
+    CapMesh(const Body& body, const Sweep& sweep, double size) : frame_(frame_of(body, sweep)) {
         input_.size = 2 * size;
         for (const auto& loop : body.faces[ix(sweep.cap)].loops) add_loop(body, loop);
         std::stable_sort(input_.loops.begin(), input_.loops.end(), [&](const auto& p, const auto& q) { return std::abs(area(p)) > std::abs(area(q)); });
@@ -112,6 +111,16 @@ public:
     std::vector<std::array<int, 4>> quads;
 
 private:
+    // Along its longest side, so that a body gets the same elements wherever it stands.
+    static Frame frame_of(const Body& body, const Sweep& sweep) {
+        const Curve* longest = nullptr;
+        for (const auto& loop : body.faces[ix(sweep.cap)].loops)
+            for (const Coedge& c : loop) {
+                const Curve& curve = body.edges[ix(c.edge)].curve;
+                if (!longest || curve.length() > (1 + 1e-9) * longest->length()) longest = &curve;
+            }
+        return Frame::with_zx(longest->start(), sweep.direction, longest->middle() - longest->start());
+    }
     void add_loop(const Body& body, const std::vector<Coedge>& coedges) {
         std::vector<int> loop;
         std::vector<Vec2> middles;
@@ -172,6 +181,8 @@ private:
     std::map<std::pair<int, int>, Vec2> middle_;
 };
 
+}  // namespace
+
 double hexahedron_volume(const std::array<Vec3, 8>& x) {
     // Six tetrahedra about one diagonal.
     constexpr std::array<std::array<std::size_t, 2>, 6> sides{{{1, 2}, {2, 3}, {3, 7}, {7, 4}, {4, 5}, {5, 1}}};
@@ -179,8 +190,6 @@ double hexahedron_volume(const std::array<Vec3, 8>& x) {
     for (const auto& [a, b] : sides) v += (x[a] - x[0]).cross(x[b] - x[0]).dot(x[6] - x[0]) / 6;
     return v;
 }
-
-}  // namespace
 
 Vec3 Sweep::moved(const Vec3& p, double share) const {
     if (length > 0) return p + share * length * direction;

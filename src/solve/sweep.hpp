@@ -20,6 +20,9 @@ struct Sweep {
 /// The sweep with the shortest way; nothing where there is none.
 [[nodiscard]] std::optional<Sweep> sweep_of(const Body& body);
 
+/// Corners as SolidPart::nodes; with plane sides exact.
+[[nodiscard]] double hexahedron_volume(const std::array<Vec3, 8>& corners);
+
 struct SolidMesh {
     std::vector<Vec3> nodes;
     std::vector<std::array<std::int32_t, 8>> solids;  ///< as SolidPart::nodes
