@@ -61,7 +61,8 @@ struct SolvedPart {
     Folder folder;
     SolvedPart(const std::vector<make::Item>& items, const std::string& plan, const std::string& unit = "MM") {
         make::write_step((folder / "part.step").string(), items, unit);
-        std::ofstream(folder / "plan.toml") << "source.file = \"part.step\"\nhalve.slender = \"shells\"\n" << plan;
+        std::ofstream(folder / "plan.toml") << "source.file = \"part.step\"\n"
+                                            << (plan.find("halve.slender") == std::string::npos ? "halve.slender = \"shells\"\n" : "") << plan;
     }
     [[nodiscard]] Ran ran(const std::string& more = "") const {
         return halvo_command("run " + in_quotes(folder / "plan.toml") + " --json --quiet --out " + in_quotes(folder / "out") + " " + more);
@@ -398,6 +399,28 @@ TEST(SeamStrain, IsThatOfTheSheetsOnBothSides) {
     ASSERT_FALSE(j["seams"].empty());
     EXPECT_NEAR(j["seams"][0]["strain"]["along"].get<double>(), 1e-3, 1e-9);
     EXPECT_LT(j["seams"][0]["strain"]["jump"].get<double>(), 1e-9);
+}
+
+// A stiffener that ends 3 mm above its plate, held by what it stands between, is named with figures; one that stands on it is not.
+TEST(ActsAsOne, AStiffenerOffItsPlateIsNamed) {
+    const auto plan = [](const std::string& body) {
+        return "mesh.size = \"15 mm\"\n[[material]]\nname = \"steel\"\n[[support]]\nfix = [\"x\", \"y\", \"z\"]\nwithin = [[-1, -1, -100], [4.1, 400, 9]]\n"
+               "[[support]]\nfix = [\"z\"]\nwithin = [[595.9, -1, -100], [700, 400, 9]]\n[[load]]\nforce_per_area = [0, 0, \"-10 kPa\"]\nbody = \"" +
+               body + "\"\n";
+    };
+    const auto named = [](const Json& j) {
+        int count = 0;
+        for (const Json& f : j["findings"]) count += f["about"].get<std::string>().find("stands 3 mm off") != std::string::npos;
+        return count;
+    };
+    const auto plate = make::box({0, 0, 0}, {600, 300, 8}), left = make::box({0, 0, 8}, {8, 300, 70}), right = make::box({592, 0, 8}, {8, 300, 70});
+    const auto off = make::box({8, 146, 11}, {584, 8, 60}), on = make::box({8, 146, 8}, {584, 8, 63});
+    EXPECT_EQ(named(SolvedPart({{"panel", make::unify(make::fuse({plate, off, left, right}))}}, plan("panel")).run()), 1);
+    EXPECT_EQ(named(SolvedPart({{"panel", make::unify(make::fuse({plate, on, left, right}))}}, plan("panel")).run()), 0);
+    EXPECT_EQ(named(SolvedPart({{"plate", plate}, {"rib", off}, {"end 1", left}, {"end 2", right}}, plan("plate")).run()), 1);
+    EXPECT_EQ(named(SolvedPart({{"plate", plate}, {"rib", on}, {"end 1", left}, {"end 2", right}}, plan("plate")).run()), 0);
+    // As a line it is named too.
+    EXPECT_EQ(named(SolvedPart({{"plate", plate}, {"rib", off}, {"end 1", left}, {"end 2", right}}, "halve.slender = \"beams\"\n" + plan("plate")).run()), 1);
 }
 
 TEST(Distributed, TwoProcessesGiveTheSameAnswer) {

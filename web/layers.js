@@ -237,6 +237,28 @@ export function arrows(content, parts, name, colour, longest, into) {
   return r.arrays();
 }
 
+// Where supports hold (place, direction, kind in turn): a stroke with ends along each direction, dashed where it is sprung; a square where turning is held too.
+export function supports(content, parts, colour, size) {
+  const r = new Ribbons(), v = content.array('support');
+  const stroke = (p, d, l, dash) => r.add(p.map((x, k) => x - l * d[k]), p.map((x, k) => x + l * d[k]), parts.loose, colour, 2, dash);
+  for (let i = 0; i < v.length; i += 7) {
+    const p = [v[i], v[i + 1], v[i + 2]], d = [v[i + 3], v[i + 4], v[i + 5]], kind = v[i + 6];
+    if (kind === 2) {
+      const h = 0.45 * size, corners = [[1, 0, 0], [0, 1, 0], [-1, 0, 0], [0, -1, 0]];
+      for (const axes of [[0, 1, 2], [1, 2, 0]]) {
+        const at = (c) => { const q = [...p]; q[axes[0]] += h * c[0], q[axes[1]] += h * c[1]; return q; };
+        for (let k = 0; k < 4; ++k) r.add(at(corners[k]), at(corners[(k + 1) % 4]), parts.loose, colour, 1.5);
+      }
+      continue;
+    }
+    stroke(p, d, size, kind === 1 ? 4 : 0);
+    const helper = Math.abs(d[2]) < 0.9 ? [0, 0, 1] : [1, 0, 0];
+    const s = [d[1] * helper[2] - d[2] * helper[1], d[2] * helper[0] - d[0] * helper[2], d[0] * helper[1] - d[1] * helper[0]];
+    for (const side of [1, -1]) stroke(p.map((x, k) => x + side * size * d[k]), s, 0.3 * size, 0);
+  }
+  return r.arrays();
+}
+
 // Section forces along members: a line beside each beam, as far off as the figure is large, with a stroke at either end.
 export function diagram(content, parts, values, axis, longest, colour) {
   const r = new Ribbons(), node = content.array('node'), beam = content.array('beam'), member = content.array('beam.member'), axes = content.array('beam.axes');

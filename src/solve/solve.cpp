@@ -3,6 +3,7 @@
 #include "core/keys.hpp"
 #include "core/parallel.hpp"
 #include "solve/carried.hpp"
+#include "solve/gaps.hpp"
 #include "solve/probes.hpp"
 
 #include <halvo/plan.hpp>
@@ -121,7 +122,7 @@ public:
         std::vector<SheetStress> stress;
         for (auto& s : seen) stress.push_back(std::move(*s));
         for (const CaseResult& c : out_.cases) judge(c);
-        judge_bodies(), judge_places();
+        judge_bodies(), judge_parts(), judge_gaps(), judge_places();
         out_.probes = probed(options_.probes, out_, stress, built_, picker_);
         out_.recovery_seconds += std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
         observer_.tell("solve", 1);
@@ -228,10 +229,12 @@ private:
                  "the mesh is coarse for stress (displacements need less); refine it, most where this is", c.stress_error_at, 0);
     }
 
+    // Share of the strain energy that something has, at most, over its share of the volume below which it carries next to nothing: a hundredth of the mean
+    // stress; and the share of the volume below which things are clips and tags.
+    static constexpr double idle = 1e-4, counts = 5e-3;
+
     // A body that hangs on and carries next to nothing in any case.
     void judge_bodies() {
-        constexpr double idle = 1e-4;    // of the mean energy per volume: a hundredth of its stress
-        constexpr double counts = 5e-3;  // of the volume: smaller bodies are clips and tags
         std::map<std::string, double> volume, most;
         double whole = 0;
         for (const Property& p : out_.properties) volume[p.body] += p.volume, whole += p.volume;
@@ -248,8 +251,57 @@ private:
                 find(FindingKind::carries_nothing,
                      fmt::format("{}, {:.2g} % of the volume, has at most {:.1g} % of the strain energy in any case", body, 100 * volume[body] / whole,
                                  100 * share),
-                     "it hangs on and does not carry; look at its joints, unless nothing is meant to load it", Vec3::Zero(), 0);
+                     "it hangs on and does not carry; look at its joints, unless nothing is meant to load it", Vec3::Zero(), 0),
+                    idle_bodies_.insert(body);
     }
+
+    // The same of a sheet or member of a body that does carry, through which nothing goes to others or to supports either.
+    void judge_parts() {
+        constexpr double passes = 1e-3;  // of the load
+        double whole = 0;
+        for (const Property& p : out_.properties) whole += p.volume;
+        for (std::size_t i = 0; i < out_.properties.size() && !out_.cases.empty(); ++i) {
+            const Property& p = out_.properties[i];
+            if (p.volume <= counts * whole || idle_bodies_.contains(p.body) || out_.properties.size() < 2) continue;
+            double energy = 0, through = 0;
+            for (const CaseResult& c : out_.cases) {
+                double sum = 0;
+                for (const double e : c.energy_of) sum += e;
+                if (sum > 0) energy = std::max(energy, c.energy_of[i] / sum);
+                if (c.load > 0) through = std::max(through, c.through_property[i].force / c.load);
+            }
+            if (energy >= idle * p.volume / whole || through >= passes) continue;
+            find(
+                FindingKind::carries_nothing,
+                fmt::format("{} of {}, {:.2g} % of the volume, has at most {:.1g} % of the strain energy in any case, and {:.1g} % of the load goes through it",
+                            p.what, p.body, 100 * p.volume / whole, 100 * energy, 100 * through),
+                "it hangs on and does not carry; look at its seams, unless nothing is meant to load it", middle_of(p), 0);
+        }
+    }
+
+    [[nodiscard]] Vec3 middle_of(const Property& p) const {
+        Vec3 sum = Vec3::Zero();
+        double count = 0;
+        for (std::size_t i = 0; i < built_.structure.shells.size(); ++i)
+            if (out_.properties[ix(built_.shell_properties[i])].what == p.what) sum += out_.nodes[ix(built_.structure.shells[i].nodes[0])], count += 1;
+        for (std::size_t i = 0; i < built_.structure.beams.size(); ++i)
+            if (out_.properties[ix(built_.beam_properties[i])].what == p.what) sum += out_.nodes[ix(built_.structure.beams[i].nodes[0])], count += 1;
+        return count > 0 ? Vec3(sum / count) : sum;
+    }
+
+    // Edges that stand off the sheet beside them and move against it.
+    void judge_gaps() {
+        for (const Gap& g : gaps_beside_sheets(built_, out_)) {
+            const Property &a = out_.properties[ix(g.edge_of)], &b = out_.properties[ix(g.beside)];
+            find(FindingKind::carries_nothing,
+                 fmt::format("{} stands {:.3g} mm off {} along {:.4g} mm and moves against it by {:.3g} mm, {:.0f} % of the largest displacement of case {}: "
+                             "there they do "
+                             "not act as one",
+                             named(a), g.width, named(b), g.length, g.slip, 100 * g.share, g.load_case),
+                 "join them (join.reach, or [[joint]] with points), unless they are meant to be apart", g.at, g.width);
+        }
+    }
+    [[nodiscard]] static std::string named(const Property& p) { return p.body.empty() ? p.what : fmt::format("{} ({})", p.what, p.body); }
 
     // Points of the plan that no node is at.
     void judge_places() {
@@ -282,6 +334,7 @@ private:
     const Observer& observer_;
     SolveMemory* memory_;
     std::optional<Connections> connections_;
+    std::set<std::string> idle_bodies_;
     Built built_;
     Solution out_;
 };

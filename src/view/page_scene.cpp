@@ -2,6 +2,7 @@
 
 #include "core/index.hpp"
 #include "solve/figures.hpp"
+#include "solve/held.hpp"
 #include "view/arrows.hpp"
 
 #include <fmt/format.h>
@@ -10,6 +11,7 @@
 #include <array>
 #include <cmath>
 #include <map>
+#include <set>
 #include <span>
 
 namespace halvo::view {
@@ -32,7 +34,7 @@ public:
         if (job_.as_read) solids("read", job_.as_read->solids);
         mesh();
         edges();
-        if (!job_.solution.nodes.empty()) results(out);
+        if (!job_.solution.nodes.empty()) results(out), supports();
         return out;
     }
 
@@ -229,6 +231,32 @@ private:
             displacement(fmt::format("mode{}.move", k), s.modes[k].movement, one["scale"]);
             out["modes"].push_back(std::move(one));
         }
+    }
+
+    // None for a model file whose plan this version does not understand.
+    [[nodiscard]] std::vector<HeldPlace> held() const {
+        try {
+            return held_places(job_.model, job_.mesh, solve_options(job_.plan), job_.plan.join);
+        } catch (const Error&) {
+            return {};
+        }
+    }
+
+    // Place, direction and kind (0 held, 1 sprung, 2 held against turning) in turn; of each support one mark for what lies close together.
+    void supports() {
+        constexpr double cells = 45;  // over the model: denser marks hide each other
+        const double size = job_.solids.box.isEmpty() ? 0 : job_.solids.box.diagonal().norm();
+        std::vector<float> v;
+        std::set<std::array<long, 4>> taken;
+        for (const HeldPlace& p : held()) {
+            const Vec3 cell = (p.at - origin_) * (cells / std::max(size, 1e-300));
+            if (!taken.insert({static_cast<long>(p.support), std::lround(cell.x()), std::lround(cell.y()), std::lround(cell.z())}).second) continue;
+            const auto mark = [&](const Vec3& d, float kind) { put(v, p.at), put_direction(v, d), v.push_back(kind); };
+            for (const Vec3& d : p.moves) mark(d, 0);
+            for (const Vec3& d : p.springs) mark(d, 1);
+            if (p.turns) mark(Vec3::Zero(), 2);
+        }
+        pack_.add("support", v);
     }
 
     // Place, force, moment in turn.
