@@ -56,7 +56,7 @@ class App {
     if (content.before_strip) layer('before', 'Solids before strip', 'surface', () => build.solids(content, parts, 'before', ids.solid));
     if (content.as_read) layer('read', 'Solids as read', 'surface', () => build.solids(content, parts, 'read', ids.solid));
     if (has('support')) {
-      scene.addRibbons('supports', build.supports(content, parts, colour('ink'), 0.012 * content.span), {onTop: true, order: 8});
+      s.addRibbons('supports', build.supports(content, parts, colour('ink'), 0.012 * content.span), {onTop: true, order: 8});
       list.push({name: 'supports', label: 'Supports'});
     }
     if (content.scene.cases && content.scene.cases.length) this.showForces(list);
@@ -264,7 +264,7 @@ class App {
     }
     if (this.layerOn('members') && !l.ramp) lines.push(['member', p.member, 4, 'solid']);
     if (this.layerOn('links')) { if (this.content.array('link').length) lines.push(['rigid link', p.link, 3, 'dashed']); if (this.content.array('tie').length) lines.push(['tie', p.tie, 3, 'dotted']); }
-    if (this.layerOn('supports')) lines.push(['support: held along it (square: turning too; dashed: sprung)', p.ink, 2, 'solid']);
+    if (this.layerOn('supports')) lines.push(['support (square: turning too; dashed: sprung)', p.ink, 2, 'solid']);
     if (this.layerOn('loads')) lines.push(['load', p.three_sheets, 2, 'solid']);
     if (this.layerOn('reactions')) lines.push(['reaction', p.four_sheets, 2, 'solid']);
     if (lines.length) rows.push(element('ul', {}, lines.map(([text, colour, w, style]) => element('li', {}, element('i', {class: 'line', style: `border-top:${w}px ${style} ${colour}`}), text))));

@@ -229,9 +229,8 @@ private:
                  "the mesh is coarse for stress (displacements need less); refine it, most where this is", c.stress_error_at, 0);
     }
 
-    // Share of the strain energy that something has, at most, over its share of the volume below which it carries next to nothing: a hundredth of the mean
-    // stress; and the share of the volume below which things are clips and tags.
-    static constexpr double idle = 1e-4, counts = 5e-3;
+    static constexpr double idle = 1e-4;    // of the mean energy per volume: a hundredth of its stress
+    static constexpr double counts = 5e-3;  // of the volume: smaller things are clips and tags
 
     // A body that hangs on and carries next to nothing in any case.
     void judge_bodies() {
