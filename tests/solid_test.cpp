@@ -1,19 +1,14 @@
 // Solid elements, the solid beside its shells, closed forms beside probes, thickness sweeps and factorization on several processes.
-#include "support.hpp"
+#include "solved_part.hpp"
 
 #include <halvo/halvo.hpp>
-
-#include <nlohmann/json.hpp>
 
 #include <Eigen/Eigenvalues>
 
 #include <cmath>
-#include <fstream>
 
 namespace test {
 namespace {
-
-using Json = nlohmann::json;
 
 Material elastic(double young, double poisson) {
     Material m;
@@ -51,29 +46,6 @@ Vec3 shaken(const Vec3& p) {
     const auto inside = [](double v) { return v > 0.01 && v < 0.99; };
     return inside(p.x()) && inside(p.y()) && inside(p.z()) ? Vec3(p + Vec3(off(0), off(1), off(2))) : p;
 }
-
-std::string in_quotes(const fs::path& p) {
-    return "'" + p.string() + "'";
-}
-
-// A part and its plan in a folder.
-struct SolvedPart {
-    Folder folder;
-    SolvedPart(const std::vector<make::Item>& items, const std::string& plan, const std::string& unit = "MM") {
-        make::write_step((folder / "part.step").string(), items, unit);
-        std::ofstream(folder / "plan.toml") << "source.file = \"part.step\"\n"
-                                            << (plan.find("halve.slender") == std::string::npos ? "halve.slender = \"shells\"\n" : "") << plan;
-    }
-    [[nodiscard]] Ran ran(const std::string& more = "") const {
-        return halvo_command("run " + in_quotes(folder / "plan.toml") + " --json --quiet --out " + in_quotes(folder / "out") + " " + more);
-    }
-    [[nodiscard]] Json run(const std::string& more = "") const {
-        const Ran r = ran(more);
-        const bool done = r.code == 0 || r.code == 5;  // the proof says so where the plan gives another thickness than the solid has
-        EXPECT_TRUE(done) << r.err;
-        return done ? Json::parse(r.out) : Json();
-    }
-};
 
 // Held at one end, pushed down and to the side at the other; beside a solid.
 std::string cantilever_plan(double size, const std::string& root, const std::string& tip) {

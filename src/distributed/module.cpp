@@ -11,9 +11,9 @@
 
 namespace {
 
-constexpr int whole_world = -987654;      // MUMPS' name for all processes
-constexpr double null_pivot = 1e-10;      // of a matrix with ones on its diagonal: as the factorization on one machine looks at it
-constexpr int more_memory = 50;           // percent over what the analysis expects, for pivots that are put off
+constexpr int whole_world = -987654;  // MUMPS' name for all processes
+constexpr double null_pivot = 1e-10;  // of a matrix with ones on its diagonal: as the factorization on one machine looks at it
+constexpr int more_memory = 50;       // percent over what the analysis expects, for pivots that are put off
 
 enum class Ask : int { stop, factorize, solve, drop };
 
