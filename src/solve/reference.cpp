@@ -88,7 +88,7 @@ private:
         const int layers = plate ? across : std::max(1, static_cast<int>(std::ceil(sweep.way / std::min(along, longest * thin))));
         const double cap = body.mass.volume / sweep.way;
         if (const double count = cap / (size * size) * layers; count > static_cast<double>(most))
-            not_for(fmt::format("it would take about {:.0f} solid elements; give a larger reference.size", count));
+            not_for(fmt::format("it would take about {:.0f} solid elements; give a larger reference.size or a smaller reference.across", count));
         const SolidMesh mesh = swept(body, sweep, size, layers);
         out_.solids = mesh.solids.size(), out_.volume = mesh.volume;
         structure_.nodes = mesh.nodes, structure_.materials = built_.structure.materials;
