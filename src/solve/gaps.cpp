@@ -17,7 +17,7 @@ constexpr double apart = 0.05;        // of the largest displacement, by which w
 constexpr double past_itself = 0.01;  // thicknesses: what is met nearer than that is where the ray starts
 
 // A stretch of an edge, or a beam, and the place on a sheet across the gap.
-struct Across {
+struct OverGap {
     std::int32_t edge_of = -1, beside = -1;
     std::int32_t shell = -1;
     std::array<std::int32_t, 2> nodes{-1, -1};  // of the edge
@@ -39,7 +39,7 @@ public:
     [[nodiscard]] std::vector<Gap> run() const {
         if (corners_.empty() || solution_.cases.empty()) return {};
         const FacetTree tree(s_.nodes, corners_);
-        std::map<std::pair<std::int32_t, std::int32_t>, std::vector<Across>> runs;
+        std::map<std::pair<std::int32_t, std::int32_t>, std::vector<OverGap>> runs;
         for (const auto& side : free_sides())
             if (const auto a = across(tree, side)) runs[{a->edge_of, a->beside}].push_back(*a);
         std::vector<char> on_shell(s_.nodes.size(), 0);
@@ -84,7 +84,7 @@ private:
     }
 
     // What lies ahead of an edge in the plane of its sheet.
-    [[nodiscard]] std::optional<Across> across(const FacetTree& tree, const Side& side) const {
+    [[nodiscard]] std::optional<OverGap> across(const FacetTree& tree, const Side& side) const {
         const ShellPart& p = s_.shells[ix(side.shell)];
         Vec3 centre = Vec3::Zero();
         for (int k = 0; k < p.count(); ++k) centre += s_.nodes[ix(p.nodes[ix(k)])] / p.count();
@@ -101,14 +101,14 @@ private:
         const Vec3 normal = (s_.nodes[ix(c[1])] - s_.nodes[ix(c[0])]).cross(s_.nodes[ix(c[2])] - s_.nodes[ix(c[0])]).normalized();
         const double thick = std::max(p.thickness, q.thickness), width = hit->distance * std::abs(out.dot(normal)) - 0.5 * q.thickness;
         if (std::abs(out.dot(normal)) < facing || width < narrowest * thick || width > widest * thick) return std::nullopt;
-        Across r;
+        OverGap r;
         r.edge_of = built_.shell_properties[ix(side.shell)], r.beside = built_.shell_properties[ix(other)], r.shell = other, r.nodes = side.nodes;
         r.from = middle, r.foot = middle + hit->distance * out, r.length = (b - a).norm(), r.width = width;
         return r;
     }
 
     // The sheet next to a member that has no node on it; the gap is that between the skins of both.
-    [[nodiscard]] std::optional<Across> across(const FacetTree& tree, std::size_t beam, const std::vector<char>& on_shell) const {
+    [[nodiscard]] std::optional<OverGap> across(const FacetTree& tree, std::size_t beam, const std::vector<char>& on_shell) const {
         const BeamPart& p = s_.beams[beam];
         if (on_shell[ix(p.nodes[0])] || on_shell[ix(p.nodes[1])]) return std::nullopt;
         const Vec3 &a = s_.nodes[ix(p.nodes[0])], &b = s_.nodes[ix(p.nodes[1])];
@@ -121,7 +121,7 @@ private:
         const Vec3 out = (near->point - middle) / near->distance;
         double reach = 0;
         for (const Vec2& o : section.outline) reach = std::max(reach, out.dot(o.x() * y + o.y() * z));
-        Across r;
+        OverGap r;
         r.shell = shell_of_[ix(near->facet)];
         const ShellPart& q = s_.shells[ix(r.shell)];
         r.width = near->distance - reach - 0.5 * q.thickness;
@@ -132,7 +132,7 @@ private:
     }
 
     // Movement of the edge against that of the sheet, carried to the edge as if they were joined.
-    [[nodiscard]] Vec3 slip(const Across& a, const Eigen::VectorXd& u) const {
+    [[nodiscard]] Vec3 slip(const OverGap& a, const Eigen::VectorXd& u) const {
         const auto move = [&](std::int32_t n) { return Vec3(u.segment<3>(Eigen::Index{6} * n)); };
         const auto turn = [&](std::int32_t n) { return Vec3(u.segment<3>(Eigen::Index{6} * n + 3)); };
         const auto carried = [&](std::int32_t n) { return Vec3(move(n) + turn(n).cross(a.from - s_.nodes[ix(n)])); };
@@ -147,15 +147,15 @@ private:
         return 0.5 * (carried(a.nodes[0]) + carried(a.nodes[1])) - (moved + turned.cross(a.from - a.foot)) / sum;
     }
 
-    [[nodiscard]] std::optional<Gap> moving(const std::vector<Across>& list) const {
+    [[nodiscard]] std::optional<Gap> moving(const std::vector<OverGap>& list) const {
         Gap g;
         g.edge_of = list.front().edge_of, g.beside = list.front().beside;
         double thickness = 0;
-        for (const Across& a : list)
+        for (const OverGap& a : list)
             g.length += a.length, g.width = std::max(g.width, a.width), thickness = std::max(thickness, s_.shells[ix(a.shell)].thickness);
         if (g.length < least_long * thickness) return std::nullopt;
         for (const CaseResult& c : solution_.cases)
-            for (const Across& a : list) {
+            for (const OverGap& a : list) {
                 const double moved = slip(a, c.movement).norm(), share = c.max_displacement > 0 ? moved / c.max_displacement : 0;
                 if (share > g.share) g.share = share, g.slip = moved, g.load_case = c.name, g.at = a.from;
             }
