@@ -133,7 +133,7 @@ Study study(const Plan& plan, const std::vector<Variation>& varied, const Observ
         out.failures.emplace_back();
         try {
             if (first <= Stage::mesh) run(job, first, Stage::mesh, observer);
-            run(job, std::max(first, Stage::solve), Stage::solve, observer);
+            run(job, Stage::solve, Stage::solve, observer);
             collector.add(job, i);
             if (one_mesh) base.mesh = std::move(job.mesh), base.meshed_with = std::move(job.meshed_with);
         } catch (const Error& e) {

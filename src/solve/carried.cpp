@@ -2,6 +2,7 @@
 
 #include "core/groups.hpp"
 #include "core/index.hpp"
+#include "solve/shell_facets.hpp"
 
 #include <Eigen/LU>
 
@@ -41,11 +42,7 @@ Connections::Connections(const Built& built, const Picker& picker) : built_(buil
     for (Seamed& k : seams_)
         if (k.nodes.size() > 1)
             for (auto* end : {&k.nodes.front(), &k.nodes.back()}) end->second = 1.0 / ends.at(end->first);
-    std::map<std::pair<std::int32_t, std::int32_t>, std::vector<std::int32_t>> on_side;  // shells at each side of an element
-    for (std::size_t i = 0; i < s.shells.size(); ++i) {
-        const ShellPart& p = s.shells[i];
-        for (int k = 0; k < p.count(); ++k) on_side[std::minmax(p.nodes[ix(k)], p.nodes[ix((k + 1) % p.count())])].push_back(static_cast<std::int32_t>(i));
-    }
+    const auto on_side = shells_at_sides(s);
     for (Seamed& k : seams_)
         for (std::size_t i = 0; i + 1 < k.nodes.size(); ++i) {
             const auto it = on_side.find(std::minmax(k.nodes[i].first, k.nodes[i + 1].first));

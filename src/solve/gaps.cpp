@@ -2,6 +2,7 @@
 
 #include "core/index.hpp"
 #include "geom/facet_tree.hpp"
+#include "solve/shell_facets.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -27,18 +28,13 @@ struct OverGap {
 
 class Gaps {
 public:
-    Gaps(const Built& built, const Solution& solution) : built_(built), solution_(solution), s_(built.structure) {
+    Gaps(const Built& built, const Solution& solution) : built_(built), solution_(solution), s_(built.structure), facets_(shell_facets(built.structure)) {
         for (const ShellPart& p : s_.shells) thickest_ = std::max(thickest_, p.thickness);
-        for (std::size_t i = 0; i < s_.shells.size(); ++i)
-            for (int k = 2; k < s_.shells[i].count(); ++k) {
-                const auto& n = s_.shells[i].nodes;
-                corners_.push_back({n[0], n[ix(k - 1)], n[ix(k)]}), shell_of_.push_back(static_cast<std::int32_t>(i));
-            }
     }
 
     [[nodiscard]] std::vector<Gap> run() const {
-        if (corners_.empty() || solution_.cases.empty()) return {};
-        const FacetTree tree(s_.nodes, corners_);
+        if (facets_.corners.empty() || solution_.cases.empty()) return {};
+        const FacetTree tree(s_.nodes, facets_.corners);
         std::map<std::pair<std::int32_t, std::int32_t>, std::vector<OverGap>> runs;
         for (const auto& side : free_sides())
             if (const auto a = across(tree, side)) runs[{a->edge_of, a->beside}].push_back(*a);
@@ -62,15 +58,6 @@ private:
 
     // Sides of one shell alone, with nothing at their nodes that joins them to others.
     [[nodiscard]] std::vector<Side> free_sides() const {
-        std::map<std::pair<std::int32_t, std::int32_t>, std::pair<int, Side>> sides;
-        for (std::size_t i = 0; i < s_.shells.size(); ++i) {
-            const ShellPart& p = s_.shells[i];
-            for (int k = 0; k < p.count(); ++k) {
-                const std::int32_t a = p.nodes[ix(k)], b = p.nodes[ix((k + 1) % p.count())];
-                auto& at = sides[{std::min(a, b), std::max(a, b)}];
-                ++at.first, at.second = {static_cast<std::int32_t>(i), {a, b}};
-            }
-        }
         std::vector<char> joined(s_.nodes.size(), 0);
         for (const RigidArm& a : s_.arms) joined[ix(a.master)] = joined[ix(a.slave)] = 1;
         for (const BeamPart& b : s_.beams)
@@ -78,8 +65,8 @@ private:
         for (const MotionEquation& e : s_.equations)
             for (const auto& [m, f] : e.terms) joined[ix(m / 6)] = 1;
         std::vector<Side> out;
-        for (const auto& [nodes, at] : sides)
-            if (at.first == 1 && !(joined[ix(nodes.first)] && joined[ix(nodes.second)])) out.push_back(at.second);
+        for (const auto& [nodes, shells] : shells_at_sides(s_))
+            if (shells.size() == 1 && !(joined[ix(nodes.first)] && joined[ix(nodes.second)])) out.push_back({shells.front(), {nodes.first, nodes.second}});
         return out;
     }
 
@@ -94,10 +81,10 @@ private:
         out = (out - along * along.dot(out)).normalized();
         const auto hit = tree.shoot(middle, out, past_itself * p.thickness, 2 * thickest_);
         if (!hit) return std::nullopt;
-        const std::int32_t other = shell_of_[ix(hit->facet)];
+        const std::int32_t other = facets_.shell[ix(hit->facet)];
         const ShellPart& q = s_.shells[ix(other)];
         if (q.group == p.group) return std::nullopt;
-        const auto& c = corners_[ix(hit->facet)];
+        const auto& c = facets_.corners[ix(hit->facet)];
         const Vec3 normal = (s_.nodes[ix(c[1])] - s_.nodes[ix(c[0])]).cross(s_.nodes[ix(c[2])] - s_.nodes[ix(c[0])]).normalized();
         const double thick = std::max(p.thickness, q.thickness), width = hit->distance * std::abs(out.dot(normal)) - 0.5 * q.thickness;
         if (std::abs(out.dot(normal)) < facing || width < narrowest * thick || width > widest * thick) return std::nullopt;
@@ -122,7 +109,7 @@ private:
         double reach = 0;
         for (const Vec2& o : section.outline) reach = std::max(reach, out.dot(o.x() * y + o.y() * z));
         OverGap r;
-        r.shell = shell_of_[ix(near->facet)];
+        r.shell = facets_.shell[ix(near->facet)];
         const ShellPart& q = s_.shells[ix(r.shell)];
         r.width = near->distance - reach - 0.5 * q.thickness;
         if (std::abs(out.dot(x)) > 1 - facing || r.width < narrowest * q.thickness || r.width > widest * q.thickness) return std::nullopt;
@@ -165,8 +152,7 @@ private:
     const Built& built_;
     const Solution& solution_;
     const Structure& s_;
-    std::vector<std::array<int, 3>> corners_;
-    std::vector<std::int32_t> shell_of_;
+    ShellFacets facets_;
     double thickest_ = 0;
 };
 

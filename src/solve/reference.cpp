@@ -4,7 +4,8 @@
 #include "core/index.hpp"
 #include "core/parallel.hpp"
 #include "geom/facet_tree.hpp"
-#include "solve/building.hpp"
+#include "solve/held.hpp"
+#include "solve/shell_facets.hpp"
 #include "solve/sweep.hpp"
 
 #include <Eigen/Cholesky>
@@ -101,23 +102,19 @@ private:
     void find_feet() {
         const auto& shells = built_.structure.shells;
         const auto& nodes = built_.structure.nodes;
-        std::vector<std::array<int, 3>> corners;
-        std::vector<std::size_t> of;
-        for (std::size_t i = 0; i < shells.size(); ++i)
-            for (int k = 2; k < shells[i].count(); ++k)
-                corners.push_back({shells[i].nodes[0], shells[i].nodes[ix(k - 1)], shells[i].nodes[ix(k)]}), of.push_back(i);
-        const FacetTree tree(nodes, corners);
+        const ShellFacets facets = shell_facets(built_.structure);
+        const FacetTree tree(nodes, facets.corners);
+        double deepest = 0;
+        for (const ShellPart& p : shells) deepest = std::max(deepest, p.thickness + 2 * std::abs(p.offset));
         feet_.resize(structure_.nodes.size());
         parallel_for(feet_.size(), [&](std::size_t n) {
-            double thickness = 0;
-            for (const ShellPart& p : shells) thickness = std::max(thickness, p.thickness + 2 * std::abs(p.offset));
-            const auto near = tree.nearest(structure_.nodes[n], farthest * thickness);
+            const auto near = tree.nearest(structure_.nodes[n], farthest * deepest);
             if (!near) return;
-            const ShellPart& p = shells[of[ix(near->facet)]];
+            const ShellPart& p = shells[ix(facets.shell[ix(near->facet)])];
             if (near->distance > farthest * (p.thickness + 2 * std::abs(p.offset))) return;
             Foot& f = feet_[n];
             f.known = true, f.off = near->distance / p.thickness;
-            const auto& c = corners[ix(near->facet)];
+            const auto& c = facets.corners[ix(near->facet)];
             Eigen::Matrix3d to;
             for (int k = 0; k < 3; ++k) to.col(k) = nodes[ix(c[ix(k)])];
             const Vec3 a = to.col(1) - to.col(0), b = to.col(2) - to.col(0), d = near->point - to.col(0);
@@ -156,52 +153,33 @@ private:
         return static_cast<std::int32_t>(best);
     }
 
-    // What a support asks of a node of the shells: along a direction, to move by so much; and which nodes may turn.
-    struct Asked {
-        std::vector<std::pair<Vec3, double>> moves;
-        bool turns = true;
-    };
-
     void hold() {
         for (std::size_t r = 0; r < options_.supports.size(); ++r) {
-            Structure only;
-            only.nodes = built_.structure.nodes;
-            add_support(only, picker_, options_.supports[r], static_cast<std::int32_t>(r));
-            std::map<std::int32_t, Asked> asked;
-            for (const MotionEquation& e : only.equations) {
-                if (e.terms.empty()) continue;
-                Asked& a = asked[static_cast<std::int32_t>(e.terms[0].first / 6)];
-                if (e.terms[0].first % 6 >= 3) {
-                    if (e.value != 0) not_for("turned supports do not go over yet");
-                    a.turns = false;
-                    continue;
-                }
-                Vec3 d = Vec3::Zero();
-                for (const auto& [m, f] : e.terms) d[m % 6] += f;
-                a.moves.emplace_back(d, e.value);
-            }
+            const auto asked = held_by(built_.structure.nodes, picker_, options_.supports[r]);
+            for (const auto& [node, how] : asked)
+                if (how.turned) not_for("turned supports do not go over yet");
             hold(asked, static_cast<std::int32_t>(r));
         }
     }
 
     // Held where all that it lies on is held; a side that may turn, in its middle alone. What no node of the solid lies on alone is held at the nearest.
-    void hold(const std::map<std::int32_t, Asked>& asked, std::int32_t source) {
+    void hold(const std::map<std::int32_t, HeldNode>& asked, std::int32_t source) {
         std::set<std::int32_t> done;
         for (std::size_t n = 0; n < feet_.size(); ++n) {
             if (!feet_[n].known) continue;
-            const Asked* first = nullptr;
+            const HeldNode* first = nullptr;
             double largest = 0;
-            bool all = true, turns = true;
+            bool all = true, may_turn = true;
             std::vector<std::int32_t> on;
             for (const auto& [k, w] : feet_[n].nodes) {
                 if (w <= counts) continue;
                 const auto it = asked.find(k);
                 all = all && it != asked.end();
                 if (it == asked.end()) continue;
-                on.push_back(k), turns = turns && it->second.turns;
+                on.push_back(k), may_turn = may_turn && !it->second.turns;
                 if (w > largest) largest = w, first = &it->second;
             }
-            if (!all || !first || (turns && feet_[n].off > in_the_middle)) continue;
+            if (!all || !first || (may_turn && feet_[n].off > in_the_middle)) continue;
             done.insert(on.begin(), on.end());
             put(static_cast<std::int32_t>(n), *first, source);
         }
@@ -209,7 +187,7 @@ private:
             if (!done.contains(k)) put(nearest_solid_node(built_.structure.nodes[ix(k)]), a, source);
     }
 
-    void put(std::int32_t node, const Asked& a, std::int32_t source) {
+    void put(std::int32_t node, const HeldNode& a, std::int32_t source) {
         for (const auto& [d, value] : a.moves) {
             MotionEquation e;
             e.source = source, e.value = value;

@@ -117,10 +117,8 @@ public:
             out_.recovery_seconds += equations.recovery_seconds();
         }
         const auto start = std::chrono::steady_clock::now();
-        std::vector<std::optional<SheetStress>> seen(out_.cases.size());
-        parallel_for(seen.size(), [&](std::size_t i) { seen[i].emplace(see_case(out_.cases[i], built_, picker_)); });
-        std::vector<SheetStress> stress;
-        for (auto& s : seen) stress.push_back(std::move(*s));
+        std::vector<SheetStress> stress(out_.cases.size());
+        parallel_for(stress.size(), [&](std::size_t i) { stress[i] = see_case(out_.cases[i], built_, picker_); });
         for (const CaseResult& c : out_.cases) judge(c);
         judge_bodies(), judge_parts(), judge_gaps(), judge_places();
         out_.probes = probed(options_.probes, out_, stress, built_, picker_);
@@ -274,17 +272,18 @@ private:
                 FindingKind::carries_nothing,
                 fmt::format("{} of {}, {:.2g} % of the volume, has at most {:.1g} % of the strain energy in any case, and {:.1g} % of the load goes through it",
                             p.what, p.body, 100 * p.volume / whole, 100 * energy, 100 * through),
-                "it hangs on and does not carry; look at its seams, unless nothing is meant to load it", middle_of(p), 0);
+                "it hangs on and does not carry; look at its seams, unless nothing is meant to load it", middle_of(i), 0);
         }
     }
 
-    [[nodiscard]] Vec3 middle_of(const Property& p) const {
+    [[nodiscard]] Vec3 middle_of(std::size_t property) const {
         Vec3 sum = Vec3::Zero();
         double count = 0;
-        for (std::size_t i = 0; i < built_.structure.shells.size(); ++i)
-            if (out_.properties[ix(built_.shell_properties[i])].what == p.what) sum += out_.nodes[ix(built_.structure.shells[i].nodes[0])], count += 1;
-        for (std::size_t i = 0; i < built_.structure.beams.size(); ++i)
-            if (out_.properties[ix(built_.beam_properties[i])].what == p.what) sum += out_.nodes[ix(built_.structure.beams[i].nodes[0])], count += 1;
+        const auto add = [&](const auto& parts, const std::vector<std::int32_t>& properties) {
+            for (std::size_t i = 0; i < parts.size(); ++i)
+                if (ix(properties[i]) == property) sum += out_.nodes[ix(parts[i].nodes[0])], count += 1;
+        };
+        add(built_.structure.shells, built_.shell_properties), add(built_.structure.beams, built_.beam_properties);
         return count > 0 ? Vec3(sum / count) : sum;
     }
 
@@ -294,8 +293,7 @@ private:
             const Property &a = out_.properties[ix(g.edge_of)], &b = out_.properties[ix(g.beside)];
             find(FindingKind::carries_nothing,
                  fmt::format("{} stands {:.3g} mm off {} along {:.4g} mm and moves against it by {:.3g} mm, {:.0f} % of the largest displacement of case {}: "
-                             "there they do "
-                             "not act as one",
+                             "there they do not act as one",
                              named(a), g.width, named(b), g.length, g.slip, 100 * g.share, g.load_case),
                  "join them (join.reach, or [[joint]] with points), unless they are meant to be apart", g.at, g.width);
         }

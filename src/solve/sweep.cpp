@@ -144,12 +144,9 @@ private:
         if (loop.size() > 2) input_.loops.push_back(loop);
     }
     [[nodiscard]] double area(const std::vector<int>& loop) const {
-        double a = 0;
-        for (std::size_t i = 0; i < loop.size(); ++i) {
-            const Vec2 &p = input_.points[ix(loop[i])], &q = input_.points[ix(loop[(i + 1) % loop.size()])];
-            a += 0.5 * (p.x() * q.y() - p.y() * q.x());
-        }
-        return a;
+        std::vector<Vec2> corners;
+        for (const int i : loop) corners.push_back(input_.points[ix(i)]);
+        return polygon_area(corners);
     }
     // Each element into quads about its middle: what is left of triangles goes.
     void divide(const PlanarMesh& coarse) {

@@ -252,9 +252,9 @@ private:
             const Vec3 cell = (p.at - origin_) * (cells / std::max(size, 1e-300));
             if (!taken.insert({static_cast<long>(p.support), std::lround(cell.x()), std::lround(cell.y()), std::lround(cell.z())}).second) continue;
             const auto mark = [&](const Vec3& d, float kind) { put(v, p.at), put_direction(v, d), v.push_back(kind); };
-            for (const Vec3& d : p.moves) mark(d, 0);
-            for (const Vec3& d : p.springs) mark(d, 1);
-            if (p.turns) mark(Vec3::Zero(), 2);
+            for (const auto& [d, by] : p.how.moves) mark(d, 0);
+            for (const Vec3& d : p.how.springs) mark(d, 1);
+            if (p.how.turns) mark(Vec3::Zero(), 2);
         }
         pack_.add("support", v);
     }
