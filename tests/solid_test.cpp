@@ -178,7 +178,7 @@ TEST(Solids, LayoutIsKeptWhereShapesAreTheSame) {
 
 TEST(SolidReference, ProfilesBendAndTwistAlike) {
     const auto angle = make::extrude({make::polygon({{0, 0}, {60, 0}, {60, 5}, {5, 5}, {5, 90}, {0, 90}})}, 500);
-    SolvedPart c({{"angle", angle}}, cantilever_plan(12, "z < 0.1 mm", "z > 499.9 mm"));
+    SolvedShells c({{"angle", angle}}, cantilever_plan(12, "z < 0.1 mm", "z > 499.9 mm"));
     const Json here = c.run();
     agrees(here, 0.02, 0.03, 0.04);
     EXPECT_NEAR(here["reference"]["volume"].get<double>() / (5 * (60 + 85) * 500.0), 1, 1e-9);
@@ -186,9 +186,9 @@ TEST(SolidReference, ProfilesBendAndTwistAlike) {
         {make::polygon(
             {{-60, 0}, {-28, 0}, {-20, 40}, {20, 40}, {28, 0}, {60, 0}, {60, 2.5}, {29.9, 2.5}, {21.9, 42.5}, {-21.9, 42.5}, {-29.9, 2.5}, {-60, 2.5}})},
         300);
-    SolvedPart h({{"hat", hat}}, cantilever_plan(10, "z < 0.1 mm", "z > 299.9 mm"));
+    SolvedShells h({{"hat", hat}}, cantilever_plan(10, "z < 0.1 mm", "z > 299.9 mm"));
     agrees(h.run(), 0.02, 0.03, 0.04);
-    SolvedPart g({{"girder", make::extrude(make::rectangular_tube(100, 150, 6, 0), 800)}}, cantilever_plan(18, "z < 0.1 mm", "z > 799.9 mm"));
+    SolvedShells g({{"girder", make::extrude(make::rectangular_tube(100, 150, 6, 0), 800)}}, cantilever_plan(18, "z < 0.1 mm", "z > 799.9 mm"));
     agrees(g.run(), 0.01, 0.02, 0.05);
 }
 
@@ -202,10 +202,10 @@ TEST(SolidReference, IsTheSameTurnedAndFarAway) {
         }
         return p + frame;
     };
-    SolvedPart here({{"angle", angle}}, plan("[[frame]]\nname = \"own\"\norigin = [0, 0, 0]\n"));
+    SolvedShells here({{"angle", angle}}, plan("[[frame]]\nname = \"own\"\norigin = [0, 0, 0]\n"));
     const Eigen::Isometry3d away = make::place({1e5, -2e4, 300}, Vec3(2, -1, 2).normalized(), Vec3(1, 2, 0).normalized());
     const Vec3 z = away.linear().col(2), x = away.linear().col(0);
-    SolvedPart there(
+    SolvedShells there(
         {{"angle", make::moved(angle, away)}},
         plan(fmt::format("[[frame]]\nname = \"own\"\norigin = [1e5, -2e4, 300]\nz = [{:.15g}, {:.15g}, {:.15g}]\nx = [{:.15g}, {:.15g}, {:.15g}]\n", z.x(),
                          z.y(), z.z(), x.x(), x.y(), x.z())));
@@ -220,7 +220,7 @@ TEST(SolidReference, IsTheSameTurnedAndFarAway) {
 
 TEST(SolidReference, PlatesAndTurnedShellsToo) {
     const auto plate = make::cut(make::box({0, 0, 0}, {240, 160, 6}), {make::cylinder({120, 80, -5}, {0, 0, 1}, 30, 20)});
-    SolvedPart p({{"plate", plate}}, cantilever_plan(10, "x < 0.1 mm", "x > 239.9 mm"));
+    SolvedShells p({{"plate", plate}}, cantilever_plan(10, "x < 0.1 mm", "x > 239.9 mm"));
     const Json j = p.run();
     agrees(j, 0.01, 0.01, 0.08);
     EXPECT_NEAR(j["reference"]["volume"].get<double>() / ((240 * 160 - pi * 900) * 6), 1, 5e-4);  // the hole has chords
@@ -228,26 +228,19 @@ TEST(SolidReference, PlatesAndTurnedShellsToo) {
     const auto dome = make::cut(make::ball({0, 0, 0}, 203),
                                 {make::ball({0, 0, 0}, 197), make::cylinder({0, 0, -300}, {0, 0, 1}, 60, 600), make::box({-300, -300, -300}, {600, 600, 300}),
                                  make::box({-300, -300, -300}, {300, 600, 600}), make::box({-300, -300, -300}, {600, 300, 600})});
-    SolvedPart d({{"dome", dome}}, cantilever_plan(12, "z < 0.1 mm", "z > 187.9 mm"));
+    SolvedShells d({{"dome", dome}}, cantilever_plan(12, "z < 0.1 mm", "z > 187.9 mm"));
     const Json k = d.run();
     agrees(k, 0.02, 0.03, 0.08);
     EXPECT_NE(k["reference"]["sweep"].get<std::string>().find("turned by 90 degrees"), std::string::npos);
 }
 
 TEST(SolidReference, SaysInOneLineWhatItIsNotFor) {
-    const auto refuses = [](const SolvedPart& c, const std::string& part) {
-        const Ran r = c.ran();
-        EXPECT_EQ(r.code, 4);
-        EXPECT_EQ(std::count(r.err.begin(), r.err.end(), '\n'), 1) << r.err;
-        EXPECT_NE(r.err.find(part), std::string::npos) << r.err;
-        EXPECT_FALSE(fs::exists(c.folder / "out"));
-    };
     const auto box = make::box({0, 0, 0}, {200, 40, 4});
     const std::string plan = cantilever_plan(10, "x < 0.1 mm", "x > 199.9 mm");
-    refuses(SolvedPart({{"a", box}, {"b", make::box({100, 18, 4}, {4, 4, 60})}}, plan), "there are 2 bodies");
-    refuses(SolvedPart({{"cup", make::cut(make::box({0, 0, 0}, {200, 80, 40}), {make::box({3, 3, 3}, {194, 74, 60})})}},
-                       cantilever_plan(10, "x < 3 mm", "x > 197 mm")),
-            "cup is none");
+    SolvedShells({{"a", box}, {"b", make::box({100, 18, 4}, {4, 4, 60})}}, plan).refuses(4, "there are 2 bodies");
+    SolvedShells({{"cup", make::cut(make::box({0, 0, 0}, {200, 80, 40}), {make::box({3, 3, 3}, {194, 74, 60})})}},
+                 cantilever_plan(10, "x < 3 mm", "x > 197 mm"))
+        .refuses(4, "cup is none");
 }
 
 TEST(Known, FormsHaveTheirPublishedValues) {
@@ -285,7 +278,7 @@ TEST(Known, StandsBesideTheProbe) {
                "\"7850 kg/m3\", area = \"160 mm2\", length = \"200 mm\", number = 1 }\n";
     };
     const auto strip = make::box({0, 0, 0}, {200, 40, 4});
-    SolvedPart c(
+    SolvedShells c(
         {{"strip", strip}},
         plan("known = { form = \"cantilever tip under force\", force = \"10 N\", length = \"0.2 m\", young = \"210 GPa\", inertia = \"213.33333333 mm4\" }\n"));
     const Json j = c.run();
@@ -294,14 +287,14 @@ TEST(Known, StandsBesideTheProbe) {
     EXPECT_LT(std::abs(tip["difference"].get<double>()), 2e-3);
     EXPECT_NEAR(tip["difference"].get<double>(), j["probes"][0]["mean"].get<double>() / tip["value"].get<double>() - 1, 1e-12);
     EXPECT_LT(std::abs(j["probes"][1]["known"]["difference"].get<double>()), 2e-3);
-    const Ran list = halvo_command("list " + in_quotes(c.folder / "out/model.halvo") + " known");
+    const Ran list = halvo_command("list " + in_quotes(c / "out/model.halvo") + " known");
     EXPECT_NE(list.out.find("cantilever tip under force"), std::string::npos) << list.err;
     for (const auto& [known, part] :
          {std::pair<std::string, std::string>{"known = { form = \"cantilever tip under fore\", force = \"10 N\" }\n", "the nearest is"},
           {"known = { form = \"bar stretch\", force = \"10 N\" }\n", "needs length"},
           {"known = { form = \"bar stretch\", forse = \"10 N\" }\n", "the nearest known one is force"},
           {"known = { form = \"bending stress\", moment = \"10 N m\", distance = \"2 mm\", inertia = \"640 mm4\" }\n", "is in MPa"}}) {
-        const Ran r = SolvedPart({{"strip", strip}}, plan(known)).ran();
+        const Ran r = SolvedShells({{"strip", strip}}, plan(known)).ran();
         EXPECT_TRUE(r.code == 3 || r.code == 4) << known;
         EXPECT_NE(r.err.find(part), std::string::npos) << r.err;
     }
@@ -313,11 +306,10 @@ TEST(Study, ThicknessSweepIsTheSameAsFreshRuns) {
         "mesh.size = \"15 mm\"\n[modes]\ncount = 2\n[[material]]\nname = \"steel\"\n[[support]]\nfix = \"all\"\nwithin = [[-1, -1, -10], [0.01, 200, 100]]\n"
         "[[load]]\nforce = [0, 0, \"-100 N\"]\nwithin = [[299.9, -1, -10], [301, 200, 100]]\n[[thickness]]\nwithin = [[-10, -10, -10], [400, 200, "
         "10]]\nthickness = \"6 mm\"\n";
-    SolvedPart c({{"tee", make::unify(tee)}}, plan);
-    const Ran r = halvo_command("study " + in_quotes(c.folder / "plan.toml") + " --vary 'thickness[1].thickness=4mm,6mm,9mm' --quiet --out " +
-                                in_quotes(c.folder / "study"));
+    SolvedShells c({{"tee", make::unify(tee)}}, plan);
+    const Ran r = halvo_command("study " + in_quotes(c / "plan.toml") + " --vary 'thickness[1].thickness=4mm,6mm,9mm' --quiet --out " + in_quotes(c / "study"));
     ASSERT_EQ(r.code, 0) << r.err;
-    const Study swept = read_study(c.folder / "study/study.csv");
+    const Study swept = read_study(c / "study/study.csv");
     for (std::size_t i = 0; i < 3; ++i) {
         const Json fresh = c.run("--set 'thickness[1].thickness=" + swept.runs[i][0] + "'");
         const auto figure = [&](const std::string& name) {
@@ -335,8 +327,8 @@ TEST(Study, ThicknessSweepIsTheSameAsFreshRuns) {
 
 TEST(Study, ChangedThicknessesAreThoseOfANewMesh) {
     const auto tee = make::unify(make::fuse({make::box({0, 0, 0}, {300, 120, 6}), make::box({0, 57, 6}, {300, 6, 60})}));
-    SolvedPart c({{"tee", tee}}, "");
-    const Assembly solids = read(c.folder / "part.step");
+    SolvedShells c({{"tee", tee}}, "");
+    const Assembly solids = read(c / "part.step");
     Model model = halve(solids);
     join(model, solids);
     MeshOptions before, after;
@@ -363,10 +355,11 @@ TEST(Study, ChangedThicknessesAreThoseOfANewMesh) {
 TEST(SeamStrain, IsThatOfTheSheetsOnBothSides) {
     const auto tee = make::unify(make::fuse({make::box({0, 0, 0}, {300, 120, 6}), make::box({0, 57, 6}, {300, 6, 60})}));
     // Pulled evenly along the seam: strain is the movement over the length, and both sheets have it.
-    SolvedPart c({{"tee", tee}},
-                 "mesh.size = \"15 mm\"\n[[material]]\nyoung = \"210 GPa\"\npoisson = 0\ndensity = \"7850 kg/m3\"\n[[support]]\nfix = [\"x\"]\nwithin = [[-1, "
-                 "-1, -10], [0.01, 200, 100]]\n"
-                 "[[support]]\nmove = { x = \"0.3 mm\" }\nwithin = [[299.9, -1, -10], [301, 200, 100]]\n[[support]]\nfix = \"all\"\npoints = [[0, 60, 3]]\n");
+    SolvedShells c(
+        {{"tee", tee}},
+        "mesh.size = \"15 mm\"\n[[material]]\nyoung = \"210 GPa\"\npoisson = 0\ndensity = \"7850 kg/m3\"\n[[support]]\nfix = [\"x\"]\nwithin = [[-1, "
+        "-1, -10], [0.01, 200, 100]]\n"
+        "[[support]]\nmove = { x = \"0.3 mm\" }\nwithin = [[299.9, -1, -10], [301, 200, 100]]\n[[support]]\nfix = \"all\"\npoints = [[0, 60, 3]]\n");
     const Json j = c.run();
     ASSERT_FALSE(j["seams"].empty());
     EXPECT_NEAR(j["seams"][0]["strain"]["along"].get<double>(), 1e-3, 1e-9);
@@ -387,10 +380,10 @@ TEST(ActsAsOne, AStiffenerOffItsPlateIsNamed) {
     };
     const auto plate = make::box({0, 0, 0}, {600, 300, 8}), left = make::box({0, 0, 8}, {8, 300, 70}), right = make::box({592, 0, 8}, {8, 300, 70});
     const auto off = make::box({8, 146, 11}, {584, 8, 60}), on = make::box({8, 146, 8}, {584, 8, 63});
-    EXPECT_EQ(named(SolvedPart({{"panel", make::unify(make::fuse({plate, off, left, right}))}}, plan("panel")).run()), 1);
-    EXPECT_EQ(named(SolvedPart({{"panel", make::unify(make::fuse({plate, on, left, right}))}}, plan("panel")).run()), 0);
-    EXPECT_EQ(named(SolvedPart({{"plate", plate}, {"rib", off}, {"end 1", left}, {"end 2", right}}, plan("plate")).run()), 1);
-    EXPECT_EQ(named(SolvedPart({{"plate", plate}, {"rib", on}, {"end 1", left}, {"end 2", right}}, plan("plate")).run()), 0);
+    EXPECT_EQ(named(SolvedShells({{"panel", make::unify(make::fuse({plate, off, left, right}))}}, plan("panel")).run()), 1);
+    EXPECT_EQ(named(SolvedShells({{"panel", make::unify(make::fuse({plate, on, left, right}))}}, plan("panel")).run()), 0);
+    EXPECT_EQ(named(SolvedShells({{"plate", plate}, {"rib", off}, {"end 1", left}, {"end 2", right}}, plan("plate")).run()), 1);
+    EXPECT_EQ(named(SolvedShells({{"plate", plate}, {"rib", on}, {"end 1", left}, {"end 2", right}}, plan("plate")).run()), 0);
     // As a line it is named too.
     EXPECT_EQ(named(SolvedPart({{"plate", plate}, {"rib", off}, {"end 1", left}, {"end 2", right}}, "halve.slender = \"beams\"\n" + plan("plate")).run()), 1);
 }
@@ -401,10 +394,10 @@ TEST(Distributed, TwoProcessesGiveTheSameAnswer) {
     const std::string plan =
         "mesh.size = \"5 mm\"\n[modes]\ncount = 3\n[[material]]\nname = \"steel\"\n[[support]]\nfix = \"all\"\nwithin = [[-1, -1, -10], [0.01, 50, 10]]\n"
         "[[load]]\nforce = [\"3 N\", 0, \"10 N\"]\nwithin = [[199.9, -1, -10], [201, 50, 10]]\n";
-    SolvedPart c({{"strip", strip}}, plan);
+    SolvedShells c({{"strip", strip}}, plan);
     const Json alone = c.run();
     const std::string with_two = "OMPI_ALLOW_RUN_AS_ROOT=1 OMPI_ALLOW_RUN_AS_ROOT_CONFIRM=1 mpirun --oversubscribe -n 2 " + in_quotes(HALVO_PROGRAM) + " run ";
-    const Ran two = command(with_two + in_quotes(c.folder / "plan.toml") + " --json --quiet --out " + in_quotes(c.folder / "two"));
+    const Ran two = command(with_two + in_quotes(c / "plan.toml") + " --json --quiet --out " + in_quotes(c / "two"));
     ASSERT_EQ(two.code, 0) << two.err;
     const Json j = Json::parse(two.out);
     EXPECT_NEAR(j["results"][0]["max_displacement"].get<double>() / alone["results"][0]["max_displacement"].get<double>(), 1, 1e-9);
@@ -412,8 +405,8 @@ TEST(Distributed, TwoProcessesGiveTheSameAnswer) {
     EXPECT_LT(j["results"][0]["residual"].get<double>(), 1e-9);
     for (std::size_t k = 0; k < 3; ++k) EXPECT_NEAR(j["modes"][k]["frequency"].get<double>() / alone["modes"][k]["frequency"].get<double>(), 1, 1e-8);
     // What cannot be solved is said as by one process, and all of them end.
-    SolvedPart loose({{"strip", strip}}, plan.substr(0, plan.find("fix")) + "fix = [\"x\"]" + plan.substr(plan.find("\nwithin")));
-    const Ran said = command(with_two + in_quotes(loose.folder / "plan.toml") + " --quiet --out " + in_quotes(loose.folder / "two"));
+    SolvedShells loose({{"strip", strip}}, plan.substr(0, plan.find("fix")) + "fix = [\"x\"]" + plan.substr(plan.find("\nwithin")));
+    const Ran said = command(with_two + in_quotes(loose / "plan.toml") + " --quiet --out " + in_quotes(loose / "two"));
     EXPECT_NE(said.code, 0);
     EXPECT_NE(said.err.find("motions are left"), std::string::npos) << said.err;
 }

@@ -1,9 +1,7 @@
 // From solids and a plan to displacements, stress, reactions and frequencies, by the command line; checked against closed forms.
-#include "support.hpp"
+#include "solved_part.hpp"
 
 #include "model/expression.hpp"
-
-#include <nlohmann/json.hpp>
 
 #include <cmath>
 #include <fstream>
@@ -11,44 +9,6 @@
 namespace test {
 namespace {
 
-using Json = nlohmann::json;
-
-std::string quoted(const fs::path& p) {
-    return "'" + p.string() + "'";
-}
-
-// A folder with the parts and a plan for them.
-class Bench {
-public:
-    Bench(const std::vector<make::Item>& items, const std::string& plan, const std::string& unit = "MM") {
-        make::write_step((folder_ / "part.step").string(), items, unit);
-        std::ofstream(folder_ / "plan.toml") << "source.file = \"part.step\"\n" << plan;
-    }
-    [[nodiscard]] Json run(const std::string& more = "") const {
-        const Ran r = halvo_command("run " + quoted(folder_ / "plan.toml") + " --json --quiet --out " + quoted(folder_ / "out") + " " + more);
-        EXPECT_TRUE(r.code == 0 || r.code == 5) << r.err;
-        return r.code == 0 || r.code == 5 ? Json::parse(r.out) : Json();
-    }
-    void refuses(int code, const std::string& part) const {
-        const Ran r = halvo_command("run " + quoted(folder_ / "plan.toml") + " --json --quiet --out " + quoted(folder_ / "out"));
-        EXPECT_EQ(r.code, code) << r.err;
-        EXPECT_EQ(std::count(r.err.begin(), r.err.end(), '\n'), 1) << r.err;
-        EXPECT_NE(r.err.find(part), std::string::npos) << r.err << " lacks " << part;
-        EXPECT_EQ(r.out, "");
-        EXPECT_FALSE(fs::exists(folder_ / "out"));
-    }
-    [[nodiscard]] fs::path operator/(const std::string& name) const { return folder_ / name; }
-
-private:
-    Folder folder_;
-};
-
-Json probe(const Json& summary, const std::string& name, const std::string& load_case = "") {
-    for (const Json& p : summary["probes"])
-        if (p["name"] == name && (load_case.empty() || p["case"] == load_case)) return p;
-    ADD_FAILURE() << "no probe " << name;
-    return {};
-}
 Vec3 vector_of(const Json& j) {
     return {j[0].get<double>(), j[1].get<double>(), j[2].get<double>()};
 }
@@ -63,10 +23,10 @@ const char* right_end = "within = [[199.9, -1e3, -1e3], [201, 1e3, 1e3]]\n";
 }  // namespace
 
 TEST(Solve, CantileverStripBendsAsABeamDoes) {
-    const Bench b({{"strip", strip_of_steel()}},
-                  std::string("mesh.size = \"5 mm\"\n") + "[[material]]\nyoung = \"210 GPa\"\npoisson = 0\ndensity = \"7850 kg/m3\"\n" + held_left +
-                      "[[load]]\nforce = [0, 0, \"-10 N\"]\n" + right_end + "[[probe]]\nname = \"tip\"\nof = \"displacement z\"\n" + right_end +
-                      "[[probe]]\nname = \"root\"\nof = \"reaction z\"\nwithin = [[-1, -1e3, -1e3], [0.01, 1e3, 1e3]]\n[modes]\ncount = 2\n");
+    const SolvedPart b({{"strip", strip_of_steel()}},
+                       std::string("mesh.size = \"5 mm\"\n") + "[[material]]\nyoung = \"210 GPa\"\npoisson = 0\ndensity = \"7850 kg/m3\"\n" + held_left +
+                           "[[load]]\nforce = [0, 0, \"-10 N\"]\n" + right_end + "[[probe]]\nname = \"tip\"\nof = \"displacement z\"\n" + right_end +
+                           "[[probe]]\nname = \"root\"\nof = \"reaction z\"\nwithin = [[-1, -1e3, -1e3], [0.01, 1e3, 1e3]]\n[modes]\ncount = 2\n");
     const Json j = b.run();
     const double inertia = 40 * 64 / 12.0;
     EXPECT_NEAR(probe(j, "tip")["mean"].get<double>() / (-10 * 8e6 / (3 * 210000 * inertia)), 1, 2e-3);
@@ -83,12 +43,12 @@ TEST(Solve, CantileverStripBendsAsABeamDoes) {
     EXPECT_NEAR(j["solution"]["mass"].get<double>(), 7.85e-9 * 32000, 1e-9);
     for (const char* name : {"model.halvo", "mesh.vtu", "results.vtu", "summary.json", "ledger.csv"}) EXPECT_TRUE(fs::exists(b / "out" / name)) << name;
     for (const char* what : {"results", "reactions", "probes", "modes", "properties", "materials"}) {
-        const Ran list = halvo_command(std::string("list ") + quoted(b / "out/model.halvo") + " " + what);
+        const Ran list = halvo_command(std::string("list ") + in_quotes(b / "out/model.halvo") + " " + what);
         EXPECT_EQ(list.code, 0) << list.err;
         EXPECT_GT(list.out.size(), 40U) << what;
     }
     for (const char* how : {"--colour displacement", "--colour von-mises --side top", "--colour principal-3", "--colour stress-x --deformed 0", "--mode 2"}) {
-        const Ran drawn = halvo_command(std::string("draw ") + quoted(b / "out/model.halvo") + " -o " + quoted(b / "figure.png") + " " + how);
+        const Ran drawn = halvo_command(std::string("draw ") + in_quotes(b / "out/model.halvo") + " -o " + in_quotes(b / "figure.png") + " " + how);
         EXPECT_EQ(drawn.code, 0) << how << drawn.err;
         EXPECT_GT(fs::file_size(b / "figure.png"), 5000U);
     }
@@ -112,9 +72,9 @@ TEST(Solve, IsTheSameAnywhereAndInAnyUnit) {
     };
     const make::Solid part = strip_of_steel();  // its mesh is the same everywhere too
     const Eigen::Isometry3d m = anywhere();
-    const Json a = Bench({{"strip", part}}, plan(Vec3::Zero(), Vec3::UnitX(), Vec3::UnitZ())).run();
-    const Json b = Bench({{"strip", make::moved(part, m)}}, plan(m.translation(), m.linear().col(0), m.linear().col(2))).run();
-    const Json c = Bench({{"strip", part}}, plan(Vec3::Zero(), Vec3::UnitX(), Vec3::UnitZ()), "INCH").run();
+    const Json a = SolvedPart({{"strip", part}}, plan(Vec3::Zero(), Vec3::UnitX(), Vec3::UnitZ())).run();
+    const Json b = SolvedPart({{"strip", make::moved(part, m)}}, plan(m.translation(), m.linear().col(0), m.linear().col(2))).run();
+    const Json c = SolvedPart({{"strip", part}}, plan(Vec3::Zero(), Vec3::UnitX(), Vec3::UnitZ()), "INCH").run();
     for (const Json& other : {b, c}) {
         EXPECT_NEAR(probe(other, "tip")["mean"].get<double>() / probe(a, "tip")["mean"].get<double>(), 1, 1e-6);
         EXPECT_NEAR(probe(other, "stress")["max"].get<double>() / probe(a, "stress")["max"].get<double>(), 1, 1e-4);
@@ -123,8 +83,8 @@ TEST(Solve, IsTheSameAnywhereAndInAnyUnit) {
 }
 
 TEST(Solve, IsTheSameOnAnyNumberOfThreads) {
-    const Bench b({{"strip", strip_of_steel()}}, std::string("mesh.size = \"4 mm\"\n") + steel + held_left + "[[load]]\nforce = [\"5 N\", 0, \"-10 N\"]\n" +
-                                                     right_end + "[modes]\ncount = 3\n");
+    const SolvedPart b({{"strip", strip_of_steel()}}, std::string("mesh.size = \"4 mm\"\n") + steel + held_left +
+                                                          "[[load]]\nforce = [\"5 N\", 0, \"-10 N\"]\n" + right_end + "[modes]\ncount = 3\n");
     const Json one = b.run("--threads 1"), two = b.run("--threads 2");
     EXPECT_EQ(one["results"].dump(), two["results"].dump());
     EXPECT_EQ(one["modes"].dump(), two["modes"].dump());
@@ -133,15 +93,15 @@ TEST(Solve, IsTheSameOnAnyNumberOfThreads) {
 // A tube under pressure, a quarter of it by two planes of symmetry: pr/t round it and pr/2t along, the same at every place.
 TEST(Solve, QuarterOfAVesselHasNoFalseVariation) {
     const make::Solid tube = make::cut(make::cylinder({0, 0, 0}, {0, 0, 1}, 102, 300), {make::cylinder({0, 0, -1}, {0, 0, 1}, 98, 302)});
-    const Bench b({{"tube", tube}}, std::string("mesh.size = \"10 mm\"\n") + steel +
-                                        "[[cut]]\nnormal = [1, 0, 0]\nsymmetry = true\n[[cut]]\nnormal = [0, 1, 0]\nsymmetry = true\n"
-                                        "[[support]]\nfix = [\"z\"]\nwithin = [[-200, -200, -0.1], [200, 200, 0.1]]\n"
-                                        "[[frame]]\nname = \"axis\"\nkind = \"cylindrical\"\ncircle = [100, 0, 300]\n"
-                                        "[[load]]\npressure = \"2 MPa\"\nfrom = [0, 0, 150]\n"
-                                        "[[load]]\nforce = [0, 0, \"15707.963 N\"]\nwithin = [[-200, -200, 299.9], [200, 200, 300.1]]\n"
-                                        "[[probe]]\nname = \"round\"\nof = \"stress along y\"\nframe = \"axis\"\nside = \"middle\"\n"
-                                        "[[probe]]\nname = \"along\"\nof = \"stress along z\"\nside = \"middle\"\n"
-                                        "[[probe]]\nname = \"growth\"\nof = \"displacement x\"\nframe = \"axis\"\n");
+    const SolvedPart b({{"tube", tube}}, std::string("mesh.size = \"10 mm\"\n") + steel +
+                                             "[[cut]]\nnormal = [1, 0, 0]\nsymmetry = true\n[[cut]]\nnormal = [0, 1, 0]\nsymmetry = true\n"
+                                             "[[support]]\nfix = [\"z\"]\nwithin = [[-200, -200, -0.1], [200, 200, 0.1]]\n"
+                                             "[[frame]]\nname = \"axis\"\nkind = \"cylindrical\"\ncircle = [100, 0, 300]\n"
+                                             "[[load]]\npressure = \"2 MPa\"\nfrom = [0, 0, 150]\n"
+                                             "[[load]]\nforce = [0, 0, \"15707.963 N\"]\nwithin = [[-200, -200, 299.9], [200, 200, 300.1]]\n"
+                                             "[[probe]]\nname = \"round\"\nof = \"stress along y\"\nframe = \"axis\"\nside = \"middle\"\n"
+                                             "[[probe]]\nname = \"along\"\nof = \"stress along z\"\nside = \"middle\"\n"
+                                             "[[probe]]\nname = \"growth\"\nof = \"displacement x\"\nframe = \"axis\"\n");
     const Json j = b.run();
     const Json round = probe(j, "round"), along = probe(j, "along"), growth = probe(j, "growth");
     EXPECT_NEAR(round["mean"].get<double>() / 50, 1, 0.01);
@@ -163,20 +123,20 @@ TEST(Solve, DeckAndRibCarryTogether) {
     const auto parts = [](double gap) {
         return std::vector<make::Item>{{"deck", make::box({0, 0, 0}, {600, 100, 5})}, {"rib", make::box({0, 48, 5 + gap}, {600, 4, 30})}};
     };
-    const Json j = Bench(parts(0), plan(0)).run();
+    const Json j = SolvedPart(parts(0), plan(0)).run();
     const double centroid = 120 * 17.5 / 620, inertia = 100 * 125 / 12.0 + 500 * centroid * centroid + 4 * 27000 / 12.0 + 120 * std::pow(17.5 - centroid, 2);
     const double bending = 5 * 0.1 * std::pow(600, 4) / (384 * 210000 * inertia), shear = 0.1 * 600 * 600 / 8 / (80769 * 120 * 5 / 6.0);
     EXPECT_NEAR(probe(j, "mid")["mean"].get<double>() / -(bending + shear), 1, 0.03);
     // Three millimetres off it hangs in the air, and that is said by name.
-    Bench(parts(3), plan(3)).refuses(4, "rib is held by nothing");
+    SolvedPart(parts(3), plan(3)).refuses(4, "rib is held by nothing");
 }
 
 // A portal of tubes: cases, their combination, reactions by support.
 // Two strips end to end: what pulls and what bends goes through the one seam between them, and each passes on what it takes.
 TEST(Solve, SeamAndJointCarryWhatIsPutOn) {
-    const Bench b({{"left", make::box({0, 0, 0}, {100, 40, 4})}, {"right", make::box({100, 0, 0}, {200, 40, 4})}},
-                  std::string("mesh.size = \"10 mm\"\n") + steel + held_left + "[[load]]\ncase = \"pull\"\nforce = [\"1 kN\", 0, 0]\n" + right_end +
-                      "[[load]]\ncase = \"bend\"\nforce = [0, 0, \"-10 N\"]\n" + right_end);
+    const SolvedPart b({{"left", make::box({0, 0, 0}, {100, 40, 4})}, {"right", make::box({100, 0, 0}, {200, 40, 4})}},
+                       std::string("mesh.size = \"10 mm\"\n") + steel + held_left + "[[load]]\ncase = \"pull\"\nforce = [\"1 kN\", 0, 0]\n" + right_end +
+                           "[[load]]\ncase = \"bend\"\nforce = [0, 0, \"-10 N\"]\n" + right_end);
     const Json j = b.run();
     ASSERT_EQ(j["seams"].size(), 1U);
     ASSERT_EQ(j["joints"].size(), 1U);
@@ -198,15 +158,15 @@ TEST(Solve, SeamAndJointCarryWhatIsPutOn) {
     EXPECT_EQ(j["seams"][0]["carries"]["case"], job.solution.cases[0].through_seam[0].force / 1000 > job.solution.cases[1].through_seam[0].force / 10
                                                     ? job.solution.cases[0].name
                                                     : job.solution.cases[1].name);
-    EXPECT_NE(halvo_command("list " + quoted(b / "out/model.halvo") + " joints").out.find("carries N"), std::string::npos);
+    EXPECT_NE(halvo_command("list " + in_quotes(b / "out/model.halvo") + " joints").out.find("carries N"), std::string::npos);
 }
 
 // A rib under a strip that bends: the force that it has at the wall has come through its seam, as shear flow.
 TEST(Solve, RibTakesItsForceThroughItsSeam) {
     const make::Solid tee = make::extrude({make::polygon({{-20, 0}, {20, 0}, {20, 4}, {2, 4}, {2, 24}, {-2, 24}, {-2, 4}, {-20, 4}})}, 300);
-    const Bench b({{"tee", tee}}, std::string("mesh.size = \"5 mm\"\n") + steel +
-                                      "[[support]]\nfix = \"all\"\nwithin = [[-1e3, -1e3, -1], [1e3, 1e3, 0.01]]\n" +
-                                      "[[load]]\nforce = [0, \"100 N\", 0]\nwithin = [[-1, -1e3, 299.9], [1, 1e3, 301]]\n");
+    const SolvedPart b({{"tee", tee}}, std::string("mesh.size = \"5 mm\"\n") + steel +
+                                           "[[support]]\nfix = \"all\"\nwithin = [[-1e3, -1e3, -1], [1e3, 1e3, 0.01]]\n" +
+                                           "[[load]]\nforce = [0, \"100 N\", 0]\nwithin = [[-1, -1e3, 299.9], [1, 1e3, 301]]\n");
     const Json j = b.run();
     // Put on the rib itself: of what is put on the flange a part would go through the seam to the rib besides. Of the midsurfaces: flange 40 x 4, rib 4 x 22
     // from the flange's middle.
@@ -221,17 +181,17 @@ TEST(Solve, RibTakesItsForceThroughItsSeam) {
 
 TEST(Solve, CasesCombineAndReactionsBalance) {
     const auto tube = [](double length) { return make::extrude(make::rectangular_tube(40, 40, 3, 0), length); };
-    const Bench b({{"post a", tube(600)},
-                   {"post b", make::moved(tube(600), make::place({800, 0, 0}))},
-                   {"beam", make::moved(tube(760), make::place({20, 0, 580}, {1, 0, 0}, {0, 1, 0}))}},
-                  std::string("mesh.size = \"50 mm\"\njoin.reach = \"1 mm\"\n") + steel +
-                      "[[support]]\nname = \"feet\"\nfix = \"all\"\nwithin = [[-100, -100, -1], [1000, 100, 1]]\n"
-                      "[[load]]\ncase = \"wind\"\nforce = [\"1 kN\", 0, 0]\npoints = [[0, 0, 580]]\n"
-                      "[[load]]\ncase = \"weight\"\nacceleration = [0, 0, \"-9.81 m/s2\"]\n"
-                      "[[load]]\ncase = \"deck\"\nbody = \"beam\"\nforce_per_length = [0, 0, \"-2 N/mm\"]\n"
-                      "[[case]]\nname = \"all\"\nloads = { wind = 1.5, weight = 1, deck = -2 }\n"
-                      "[[probe]]\nname = \"sway\"\nof = \"displacement x\"\nbody = \"beam\"\n[[probe]]\nname = \"foot\"\nof = \"bending moment\"\nbody = "
-                      "\"post a\"\nwithin = [[-50, -50, -1], [50, 50, 1]]\n");
+    const SolvedPart b({{"post a", tube(600)},
+                        {"post b", make::moved(tube(600), make::place({800, 0, 0}))},
+                        {"beam", make::moved(tube(760), make::place({20, 0, 580}, {1, 0, 0}, {0, 1, 0}))}},
+                       std::string("mesh.size = \"50 mm\"\njoin.reach = \"1 mm\"\n") + steel +
+                           "[[support]]\nname = \"feet\"\nfix = \"all\"\nwithin = [[-100, -100, -1], [1000, 100, 1]]\n"
+                           "[[load]]\ncase = \"wind\"\nforce = [\"1 kN\", 0, 0]\npoints = [[0, 0, 580]]\n"
+                           "[[load]]\ncase = \"weight\"\nacceleration = [0, 0, \"-9.81 m/s2\"]\n"
+                           "[[load]]\ncase = \"deck\"\nbody = \"beam\"\nforce_per_length = [0, 0, \"-2 N/mm\"]\n"
+                           "[[case]]\nname = \"all\"\nloads = { wind = 1.5, weight = 1, deck = -2 }\n"
+                           "[[probe]]\nname = \"sway\"\nof = \"displacement x\"\nbody = \"beam\"\n[[probe]]\nname = \"foot\"\nof = \"bending moment\"\nbody = "
+                           "\"post a\"\nwithin = [[-50, -50, -1], [50, 50, 1]]\n");
     const Json j = b.run();
     ASSERT_EQ(j["results"].size(), 4U);
     const auto sway = [&](const char* c) { return probe(j, "sway", c)["mean"].get<double>(); };
@@ -255,10 +215,10 @@ TEST(Solve, HalfByAPlaneOfSymmetryIsTheWhole) {
                                "[[support]]\nfix = [\"z\"]\n[[support]]\nfix = [\"y\"]\npoints = [[100, 0, 1.5]]\n"
                                "[[probe]]\nname = \"peak\"\nof = \"stress along x\"\nside = \"middle\"\n"
                                "[[probe]]\nname = \"end\"\nof = \"displacement x\"\nwithin = [[99.9, -50, -50], [101, 50, 50]]\n";
-    const Json half = Bench({{"plate", plate}}, common + "[[cut]]\nname = \"mirror\"\nnormal = [1, 0, 0]\nsymmetry = true\n").run();
-    const Json whole = Bench({{"plate", plate}}, common +
-                                                     "[[support]]\nfix = [\"x\"]\nwithin = [[-101, -50, -50], [-99.9, 50, 50]]\n"
-                                                     "[[support]]\nfix = [\"y\"]\npoints = [[-100, 0, 1.5]]\n")
+    const Json half = SolvedPart({{"plate", plate}}, common + "[[cut]]\nname = \"mirror\"\nnormal = [1, 0, 0]\nsymmetry = true\n").run();
+    const Json whole = SolvedPart({{"plate", plate}}, common +
+                                                          "[[support]]\nfix = [\"x\"]\nwithin = [[-101, -50, -50], [-99.9, 50, 50]]\n"
+                                                          "[[support]]\nfix = [\"y\"]\npoints = [[-100, 0, 1.5]]\n")
                            .run();
     ASSERT_FALSE(half.is_null() || whole.is_null());
     EXPECT_NEAR(vector_of(half["results"][0]["applied"]["force"]).x(), 600, 1e-6);
@@ -270,9 +230,9 @@ TEST(Solve, HalfByAPlaneOfSymmetryIsTheWhole) {
 
 TEST(Solve, WarmthStrainsWhatIsFreeAndStressesWhatIsHeld) {
     const auto run = [](const std::string& supports) {
-        return Bench({{"strip", strip_of_steel()}}, std::string("mesh.size = \"10 mm\"\n") + steel + supports +
-                                                        "[[load]]\ntemperature = \"50 K\"\n[[probe]]\nname = \"s\"\nof = \"stress along x\"\n" +
-                                                        "[[probe]]\nname = \"end\"\nof = \"displacement x\"\n" + right_end)
+        return SolvedPart({{"strip", strip_of_steel()}}, std::string("mesh.size = \"10 mm\"\n") + steel + supports +
+                                                             "[[load]]\ntemperature = \"50 K\"\n[[probe]]\nname = \"s\"\nof = \"stress along x\"\n" +
+                                                             "[[probe]]\nname = \"end\"\nof = \"displacement x\"\n" + right_end)
             .run();
     };
     const Json free =
@@ -288,9 +248,9 @@ TEST(Solve, PointsMassesSpringsAndMovesActAsTheySay) {
     const std::string base = std::string("mesh.size = \"10 mm\"\n") + steel + held_left;
     // A mass on a rigid point beyond the end, and a force there: as on a longer arm.
     const Json mass =
-        Bench({{"strip", strip_of_steel()}}, base + "[[point]]\nname = \"head\"\nat = [300, 20, 2]\nhow = \"rigid\"\n" + right_end +
-                                                 "[[load]]\nforce = [0, 0, \"-1 N\"]\npoint = \"head\"\n[[mass]]\nmass = \"5 kg\"\npoint = \"head\"\n"
-                                                 "[[probe]]\nname = \"head\"\nof = \"displacement z\"\npoint = \"head\"\n[modes]\ncount = 1\n")
+        SolvedPart({{"strip", strip_of_steel()}}, base + "[[point]]\nname = \"head\"\nat = [300, 20, 2]\nhow = \"rigid\"\n" + right_end +
+                                                      "[[load]]\nforce = [0, 0, \"-1 N\"]\npoint = \"head\"\n[[mass]]\nmass = \"5 kg\"\npoint = \"head\"\n"
+                                                      "[[probe]]\nname = \"head\"\nof = \"displacement z\"\npoint = \"head\"\n[modes]\ncount = 1\n")
             .run();
     const double ei = 210000 * 40 * 64 / 12.0;
     // Moment of the force over the strip: 300 at the wall, 100 at the end.
@@ -299,19 +259,20 @@ TEST(Solve, PointsMassesSpringsAndMovesActAsTheySay) {
     EXPECT_NEAR(mass["modes"][0]["frequency"].get<double>() / (std::sqrt(1 / soft / 5e-3) / (2 * pi)), 1, 0.03);
     // On average: the point goes where the end goes.
     const Json average =
-        Bench({{"strip", strip_of_steel()}},
-              base +
-                  "[[point]]\nname = \"head\"\nat = [200, 20, 2]\nhow = \"average\"\nwithin = [[180, -1, -9], [201, 99, 9]]\n"
-                  "[[load]]\nforce = [0, 0, \"-1 N\"]\npoint = \"head\"\n[[probe]]\nname = \"head\"\nof = \"displacement z\"\npoint = \"head\"\n")
+        SolvedPart({{"strip", strip_of_steel()}},
+                   base +
+                       "[[point]]\nname = \"head\"\nat = [200, 20, 2]\nhow = \"average\"\nwithin = [[180, -1, -9], [201, 99, 9]]\n"
+                       "[[load]]\nforce = [0, 0, \"-1 N\"]\npoint = \"head\"\n[[probe]]\nname = \"head\"\nof = \"displacement z\"\npoint = \"head\"\n")
             .run();
     EXPECT_NEAR(probe(average, "head")["mean"].get<double>() / (-8e6 / 3 / ei), 1, 0.05);
     EXPECT_NEAR(vector_of(average["results"][0]["reactions"]["force"]).z(), 1, 1e-9);
     // A spring much softer than the strip carries by its stiffness; a move forces the end where it is told.
     const Json moved =
-        Bench({{"strip", strip_of_steel()}},
-              base + "[[support]]\nname = \"jack\"\nmove = { z = \"2 mm\" }\ncase = \"jack\"\n" + right_end +
-                  "[[support]]\nname = \"spring\"\nspring = { z = \"100 N/mm\" }\n" + right_end + "[[load]]\ncase = \"push\"\nforce = [0, 0, \"-10 N\"]\n" +
-                  right_end + "[[case]]\nname = \"both\"\nloads = { jack = 0.5, push = 1 }\n[[probe]]\nname = \"end\"\nof = \"displacement z\"\n" + right_end)
+        SolvedPart({{"strip", strip_of_steel()}},
+                   base + "[[support]]\nname = \"jack\"\nmove = { z = \"2 mm\" }\ncase = \"jack\"\n" + right_end +
+                       "[[support]]\nname = \"spring\"\nspring = { z = \"100 N/mm\" }\n" + right_end +
+                       "[[load]]\ncase = \"push\"\nforce = [0, 0, \"-10 N\"]\n" + right_end +
+                       "[[case]]\nname = \"both\"\nloads = { jack = 0.5, push = 1 }\n[[probe]]\nname = \"end\"\nof = \"displacement z\"\n" + right_end)
             .run();
     EXPECT_NEAR(probe(moved, "end", "jack")["mean"].get<double>(), 2, 1e-9);
     EXPECT_NEAR(probe(moved, "end", "both")["min"].get<double>(), 1, 1e-9);
@@ -319,7 +280,7 @@ TEST(Solve, PointsMassesSpringsAndMovesActAsTheySay) {
 }
 
 TEST(Solve, SaysInOneLineWhatCannotBe) {
-    const auto bad = [](const std::string& plan, int code, const std::string& part) { Bench({{"strip", strip_of_steel()}}, plan).refuses(code, part); };
+    const auto bad = [](const std::string& plan, int code, const std::string& part) { SolvedPart({{"strip", strip_of_steel()}}, plan).refuses(code, part); };
     const std::string load = std::string("[[load]]\nforce = [0, 0, -1]\n") + right_end, s = steel, h = held_left;
     bad(h + load, 4, "no material for strip");
     bad(s + load, 4, "strip is held by nothing");
@@ -346,13 +307,13 @@ TEST(Solve, SaysInOneLineWhatCannotBe) {
 // Hoop stress of a tube tends to pr/t with the square of the element size, and a thickness that is varied does what it says.
 TEST(Study, ExtrapolatesAndVariesAnyKey) {
     const make::Solid tube = make::cut(make::cylinder({0, 0, 0}, {0, 0, 1}, 51, 100), {make::cylinder({0, 0, -1}, {0, 0, 1}, 49, 102)});
-    const Bench b({{"tube", tube}}, std::string("mesh.size = \"10 mm\"\n") + steel +
-                                        "[[cut]]\nnormal = [1, 0, 0]\nsymmetry = true\n[[cut]]\nnormal = [0, 1, 0]\nsymmetry = true\n"
-                                        "[[support]]\nfix = [\"z\"]\nwithin = [[-200, -200, -0.1], [200, 200, 0.1]]\n"
-                                        "[[frame]]\nname = \"axis\"\nkind = \"cylindrical\"\n[[load]]\npressure = \"1 MPa\"\nfrom = [0, 0, 50]\n"
-                                        "[[thickness]]\nbody = \"tube\"\nthickness = \"2 mm\"\n"
-                                        "[[probe]]\nname = \"round\"\nof = \"stress along y\"\nframe = \"axis\"\nside = \"middle\"\n");
-    const std::string run = "study " + quoted(b / "plan.toml") + " --quiet --out " + quoted(b / "study") + " --vary ";
+    const SolvedPart b({{"tube", tube}}, std::string("mesh.size = \"10 mm\"\n") + steel +
+                                             "[[cut]]\nnormal = [1, 0, 0]\nsymmetry = true\n[[cut]]\nnormal = [0, 1, 0]\nsymmetry = true\n"
+                                             "[[support]]\nfix = [\"z\"]\nwithin = [[-200, -200, -0.1], [200, 200, 0.1]]\n"
+                                             "[[frame]]\nname = \"axis\"\nkind = \"cylindrical\"\n[[load]]\npressure = \"1 MPa\"\nfrom = [0, 0, 50]\n"
+                                             "[[thickness]]\nbody = \"tube\"\nthickness = \"2 mm\"\n"
+                                             "[[probe]]\nname = \"round\"\nof = \"stress along y\"\nframe = \"axis\"\nside = \"middle\"\n");
+    const std::string run = "study " + in_quotes(b / "plan.toml") + " --quiet --out " + in_quotes(b / "study") + " --vary ";
     Ran r = halvo_command(run + "mesh.size=12mm,6mm,3mm");
     ASSERT_EQ(r.code, 0) << r.err;
     std::ifstream csv(b / "study/study.csv");

@@ -5,6 +5,7 @@
 
 #include <nlohmann/json.hpp>
 
+#include <algorithm>
 #include <fstream>
 
 namespace test {
@@ -15,23 +16,48 @@ inline std::string in_quotes(const fs::path& p) {
     return "'" + p.string() + "'";
 }
 
-/// A part and its plan in a folder; walls as shells unless the plan says what becomes of slender ones.
-struct SolvedPart {
-    Folder folder;
-    SolvedPart(const std::vector<make::Item>& items, const std::string& plan) {
-        make::write_step((folder / "part.step").string(), items);
-        const char* shells = plan.find("halve.slender") == std::string::npos ? "halve.slender = \"shells\"\n" : "";
-        std::ofstream(folder / "plan.toml") << "source.file = \"part.step\"\n" << shells << plan;
+/// A folder with parts and a plan for them.
+class SolvedPart {
+public:
+    SolvedPart(const std::vector<make::Item>& items, const std::string& plan, const std::string& unit = "MM") {
+        make::write_step((folder_ / "part.step").string(), items, unit);
+        std::ofstream(folder_ / "plan.toml") << "source.file = \"part.step\"\n" << plan;
     }
     [[nodiscard]] Ran ran(const std::string& more = "") const {
-        return halvo_command("run " + in_quotes(folder / "plan.toml") + " --json --quiet --out " + in_quotes(folder / "out") + " " + more);
+        return halvo_command("run " + in_quotes(folder_ / "plan.toml") + " --json --quiet --out " + in_quotes(folder_ / "out") + " " + more);
     }
+    /// What it prints and leaves behind: the summary. The proof may say that it is outside its bounds where the plan gives another thickness.
     [[nodiscard]] Json run(const std::string& more = "") const {
         const Ran r = ran(more);
-        const bool done = r.code == 0 || r.code == 5;  // the proof says so where the plan gives another thickness than the solid has
+        const bool done = r.code == 0 || r.code == 5;
         EXPECT_TRUE(done) << r.err;
         return done ? Json::parse(r.out) : Json();
     }
+    /// One line on standard error that has this part, and nothing else.
+    void refuses(int code, const std::string& part) const {
+        const Ran r = ran();
+        EXPECT_EQ(r.code, code) << r.err;
+        EXPECT_EQ(std::count(r.err.begin(), r.err.end(), '\n'), 1) << r.err;
+        EXPECT_NE(r.err.find(part), std::string::npos) << r.err << " lacks " << part;
+        EXPECT_EQ(r.out, "");
+        EXPECT_FALSE(fs::exists(folder_ / "out"));
+    }
+    [[nodiscard]] fs::path operator/(const std::string& name) const { return folder_ / name; }
+
+private:
+    Folder folder_;
 };
+
+/// The same with all walls as shells, slender ones too.
+struct SolvedShells : SolvedPart {
+    SolvedShells(const std::vector<make::Item>& items, const std::string& plan) : SolvedPart(items, "halve.slender = \"shells\"\n" + plan) {}
+};
+
+inline Json probe(const Json& summary, const std::string& name, const std::string& load_case = "") {
+    for (const Json& p : summary["probes"])
+        if (p["name"] == name && (load_case.empty() || p["case"] == load_case)) return p;
+    ADD_FAILURE() << "no probe " << name;
+    return {};
+}
 
 }  // namespace test
