@@ -13,7 +13,7 @@
 namespace halvo {
 namespace {
 
-constexpr std::array<const char*, 11> modules{"app", "camera", "choices", "colours", "content", "layers", "lists", "live", "panels", "plots", "scene"};
+constexpr std::array<const char*, 12> modules{"app", "camera", "choices", "colours", "content", "hands", "layers", "lists", "live", "panels", "plots", "scene"};
 
 std::string escaped(const std::string& text) {
     std::string out;
