@@ -100,7 +100,7 @@ std::string prove_line(const Job& job) {
 // The case that moves most and the one with the most stress.
 std::string solve_line(const Job& job) {
     const Solution& s = job.solution;
-    std::string text = fmt::format("{} unknowns, {:.4g} kg", count(static_cast<double>(s.unknowns)), 1000 * s.mass);
+    std::string text = fmt::format("{} unknowns, {:.4g} kg", s.unknowns, 1000 * s.mass);
     if (!s.cases.empty()) {
         const auto moves =
             std::max_element(s.cases.begin(), s.cases.end(), [](const CaseResult& a, const CaseResult& b) { return a.max_displacement < b.max_displacement; });

@@ -21,7 +21,7 @@ private:
 [[nodiscard]] double rounded(double v);
 [[nodiscard]] std::string at(const halvo::Vec3& p, const halvo::Vec3& shift);
 [[nodiscard]] std::string thickness(double low, double high);
-/// "6.36 million", "48 200".
+/// Of estimates, cut to the hundred: "6.36 million", "48 200".
 [[nodiscard]] std::string count(double n);
 /// One entry for each place or cause, at most so many; `model` has the rest.
 void print_groups(const std::vector<halvo::FindingGroup>& groups, const halvo::Vec3& shift, std::size_t most, const std::string& model);
